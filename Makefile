@@ -1,0 +1,41 @@
+# Every target sets up what it needs by itself; see README.md.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+STAMP  := $(VENV)/.ready
+
+.PHONY: setup system demo test proof lint bench shots clean
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml constraints.txt tools/system-packages.sh
+	sh tools/system-packages.sh
+	$(PYTHON) -c 'import sys; sys.exit("All Even needs Python 3.11 or newer; this is " + sys.version.split()[0]) if sys.version_info < (3, 11) else None'
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[test,lint,bench]'
+	test -x $(BIN)/all-even && touch $(STAMP)
+
+demo: $(STAMP)
+	$(BIN)/all-even --demo
+
+test: $(STAMP)
+	sh tools/with-display.sh $(BIN)/python -m pytest
+
+proof: $(STAMP)
+	sh tools/with-display.sh $(BIN)/python -m pytest -m proof -s tests
+
+lint: $(STAMP)
+	$(BIN)/ruff check src tests tools
+	$(BIN)/ruff format --check src tests tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: $(STAMP)
+	$(BIN)/all-even bench
+
+shots: $(STAMP)
+	sh tools/with-display.sh $(BIN)/python tools/shots.py
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache .hypothesis .import_linter_cache build src/*.egg-info
+	find . -name __pycache__ -type d -prune -exec rm -rf {} +

@@ -1,0 +1,1 @@
+"""Sound files, the decoded cache, and output devices."""

@@ -1,0 +1,55 @@
+"""The identity of a file's content, so that measures and decoded copies survive a rename.
+
+Hashing is remembered per path, size, time of change and inode for the life of the process and on
+disk: reopening a folder of 120 long files reads none of them again.
+"""
+
+import hashlib
+import json
+import os
+import threading
+from pathlib import Path
+
+from all_even import places
+
+_LOCK = threading.Lock()
+_remembered: dict[str, str] | None = None
+
+
+def content_hash(path: Path) -> str:
+    """BLAKE2b of the file's bytes, 32 hexadecimal digits."""
+    found = path.stat()
+    key = f"{path.resolve()}|{found.st_size}|{found.st_mtime_ns}|{found.st_ino}"
+    known = _memory().get(key)
+    if known:
+        return known
+    digest = hashlib.blake2b(digest_size=16)
+    with path.open("rb") as file:
+        while chunk := file.read(1 << 20):
+            digest.update(chunk)
+    _memory()[key] = digest.hexdigest()
+    return digest.hexdigest()
+
+
+def remember() -> None:
+    """Writes what was hashed to disk; call once after a batch."""
+    with _LOCK:
+        memory = dict(list(_memory().items())[-20_000:])
+        target = places.cache_folder("measures") / "hashes.json"
+        beside = target.with_suffix(f".{os.getpid()}")
+        try:
+            beside.write_text(json.dumps(memory))
+            beside.replace(target)
+        except OSError:
+            pass  # only a memory: the next run hashes again
+
+
+def _memory() -> dict[str, str]:
+    global _remembered
+    if _remembered is None:
+        try:
+            loaded = json.loads((places.cache_folder("measures") / "hashes.json").read_text())
+            _remembered = {str(k): str(v) for k, v in loaded.items()}
+        except (OSError, ValueError, AttributeError):
+            _remembered = {}
+    return _remembered

@@ -1,0 +1,115 @@
+"""Writing sound files: our own rounding and dither, atomically, with overs counted.
+
+The writer library would truncate towards minus infinity when it turns floats into integers, so
+integers are made here. 16 bits get TPDF dither of two quantisation steps peak to peak, anchored at
+session frame 0 on a fixed grid, so that a print of a section equals that section of the whole print.
+"""
+
+import os
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from all_even.audio.sound_file import Samples
+from all_even.errors import UserError
+
+Bits = Literal["16", "24", "32f"]
+SUBTYPES: dict[str, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+DITHER_GRID = 1 << 16
+DITHER_KEY = 0x51AC4
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """frames written; overs: samples beyond full scale, which integers can't hold and were clipped."""
+
+    path: Path
+    frames: int
+    overs: int
+
+
+class Quantiser:
+    """Turns float blocks into what the file holds; `overs` counts samples beyond full scale."""
+
+    def __init__(self, bits: Bits, *, dither: bool | None = None, first_frame: int = 0) -> None:
+        self.bits: Bits = bits
+        self.overs = 0
+        self._dither = bits == "16" if dither is None else dither and bits != "32f"
+        self._frame = first_frame
+
+    def __call__(self, block: Samples) -> NDArray[np.float32] | NDArray[np.int32] | NDArray[np.int16]:
+        """(frames, channels) in, the same shape out: float32 untouched, int16, or int32 for 24 bits."""
+        start, self._frame = self._frame, self._frame + len(block)
+        if self.bits == "32f":
+            self.overs += int(np.count_nonzero(np.abs(block) > 1.0))
+            return block
+        steps = 1 << (int(self.bits) - 1)
+        scaled = block.astype(np.float64) * steps
+        if self._dither:
+            scaled += tpdf(start, len(block), block.shape[1])
+        rounded = np.rint(scaled)
+        self.overs += int(np.count_nonzero((block > 1.0) | (block < -1.0)))
+        clipped = np.clip(rounded, -steps, steps - 1)
+        if self.bits == "16":
+            return clipped.astype(np.int16)
+        return clipped.astype(np.int32) << 8
+
+
+def tpdf(first_frame: int, frames: int, channels: int) -> NDArray[np.float64]:
+    """Triangular noise between -1 and 1 step, the same for the same session frames."""
+    result = np.empty((frames, channels))
+    done = 0
+    while done < frames:
+        cell, inside = divmod(first_frame + done, DITHER_GRID)
+        take = min(frames - done, DITHER_GRID - inside)
+        rng = np.random.Generator(np.random.Philox(key=DITHER_KEY, counter=cell << 64))
+        noise = rng.random((2, DITHER_GRID, channels))
+        result[done : done + take] = (noise[0] - noise[1])[inside : inside + take]
+        done += take
+    return result
+
+
+def write_sound(
+    path: Path,
+    blocks: Iterable[Samples],
+    *,
+    sample_rate: int,
+    channels: int,
+    bits: Bits = "24",
+    dither: bool | None = None,
+    first_frame: int = 0,
+) -> Written:
+    """Writes WAV or FLAC by the path's ending; the file appears whole or not at all.
+
+    Raises `UserError` for an ending or a depth the format can't hold, or where the disk refuses.
+    """
+    container = {".wav": "WAV", ".flac": "FLAC"}.get(path.suffix.lower())
+    if container is None:
+        raise UserError(f"{path.name} can't be written: the name has to end in .wav or .flac.")
+    if container == "FLAC" and bits == "32f":
+        raise UserError("FLAC holds 16 or 24 bits, not 32-bit float: choose WAV or fewer bits.")
+    if not path.parent.is_dir():
+        raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
+    quantise = Quantiser(bits, dither=dither, first_frame=first_frame)
+    beside = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
+    frames = 0
+    try:
+        with soundfile.SoundFile(
+            beside, "w", samplerate=sample_rate, channels=channels, format=container, subtype=SUBTYPES[bits]
+        ) as file:
+            for block in blocks:
+                file.write(quantise(block))
+                frames += len(block)
+        with beside.open("rb") as written:
+            os.fsync(written.fileno())
+        beside.replace(path)
+    except (OSError, soundfile.SoundFileError):
+        raise UserError(f"{path.name} can't be written: the folder refuses it or the disk is full.") from None
+    finally:
+        beside.unlink(missing_ok=True)
+    return Written(path, frames, quantise.overs)

@@ -1,0 +1,112 @@
+"""How a setting is described once: name, unit, range, default, text both ways.
+
+The control on the screen, the range check of the session file, the sentence in the ledger and the
+line of the recall sheet all come from this description.
+"""
+
+import math
+from dataclasses import dataclass
+
+from all_even.decibels import OFF_DB
+
+MINUS = "−"
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """One setting. low, high, default: in `unit`. step: one nudge; a fine nudge is a tenth of it."""
+
+    name: str
+    unit: str
+    low: float
+    high: float
+    default: float
+    step: float
+    decimals: int = 1
+
+    def clamped(self, value: float) -> float:
+        """The value inside the range; the default for a value that is not a number."""
+        return self.default if math.isnan(value) else min(self.high, max(self.low, value))
+
+    def text(self, value: float) -> str:
+        """The value for people, with a true minus sign and the unit."""
+        return f"{number(value, self.decimals)} {self.unit}".strip()
+
+    def parse(self, text: str) -> float | None:
+        """The value people typed, with or without unit; None where it can't be understood."""
+        cleaned = text.strip().lower().replace(MINUS, "-").replace(",", ".")
+        cleaned = cleaned.removesuffix(self.unit.lower()).strip()
+        try:
+            return self.clamped(float(cleaned))
+        except ValueError:
+            return None
+
+
+class LevelParameter(Parameter):
+    """A fader: dB, with everything at or below `OFF_DB` shown as −∞."""
+
+    def text(self, value: float) -> str:
+        return f"{MINUS}∞ dB" if value <= OFF_DB else f"{signed(value)} dB"
+
+    def parse(self, text: str) -> float | None:
+        cleaned = text.strip().lower().removesuffix("db").strip()
+        if cleaned in ("off", "-inf", "-∞", f"{MINUS}∞", f"{MINUS}inf"):
+            return OFF_DB
+        value = Parameter.parse(self, text)
+        return OFF_DB if value is not None and value < LOWEST_LEVEL_DB else value
+
+
+class PanParameter(Parameter):
+    """A place from -1 (left) to 1 (right), shown as L 100 to R 100."""
+
+    def text(self, value: float) -> str:
+        percent = round(abs(value) * 100)
+        return "centre" if percent == 0 else f"{'L' if value < 0 else 'R'} {percent}"
+
+    def parse(self, text: str) -> float | None:
+        cleaned = text.strip().lower().replace(MINUS, "-")
+        if cleaned in ("c", "centre", "center", "0", ""):
+            return 0.0
+        sign = 1.0
+        for word, side in (("left", -1.0), ("right", 1.0), ("l", -1.0), ("r", 1.0)):
+            if cleaned.startswith(word) or cleaned.endswith(word):
+                sign = side
+                cleaned = cleaned.removeprefix(word).removesuffix(word)
+                break
+        try:
+            return self.clamped(sign * float(cleaned) / 100.0)
+        except ValueError:
+            return None
+
+
+LOWEST_LEVEL_DB = -80.0
+"""The rail's last step before off."""
+
+LEVEL = LevelParameter("Level", "dB", OFF_DB, 12.0, 0.0, 0.5)
+PAN = PanParameter("Pan", "", -1.0, 1.0, 0.0, 0.05)
+TRIM = LevelParameter("Mix trim", "dB", -40.0, 12.0, 0.0, 0.5)
+
+
+def number(value: float, decimals: int = 1) -> str:
+    """A number with a true minus sign and no negative zero."""
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0.0:
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)
+
+
+def signed(value: float, decimals: int = 1) -> str:
+    """A number with its sign, also where it is positive; 0 has none."""
+    text = number(value, decimals)
+    return text if text.startswith(MINUS) or float(text) == 0.0 else f"+{text}"
+
+
+def decibel_text(value: float | None, unit: str = "dB") -> str:
+    """A measured level with its unit; a dash where it is unknown."""
+    return "–" if value is None or not math.isfinite(value) else f"{number(value)} {unit}"
+
+
+def time_text(seconds: float) -> str:
+    """A position as minutes, seconds and tenths."""
+    tenths = max(0, round(seconds * 10))
+    return f"{tenths // 600}:{tenths // 10 % 60:02d}.{tenths % 10}"

@@ -1,0 +1,1 @@
+"""Figures from sound: pure functions of samples and sample rate, checked against published sources."""

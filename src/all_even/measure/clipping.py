@@ -1,0 +1,73 @@
+"""Clipped runs: places where the waveform was held at its limit while it still wanted to go on.
+
+A run is three or more consecutive samples at one value within 0.1 dB of the file's peak on that
+side, *and* the slope into or out of the run, carried on, would have passed the held level by 0.1 dB:
+a slow tone in 16 bits holds its top for several samples without being clipped.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.kernels import kernel
+
+SHORTEST_RUN = 3
+NEAR_PEAK = 10.0 ** (-0.1 / 20.0)
+OVERSHOOT = 10.0 ** (0.1 / 20.0)
+SAME = 2e-5
+"""Samples closer than this (about -94 dBFS) count as equal, so that dither does not hide a clip."""
+
+
+class ClipMeter:
+    """Feeds blocks of any length, (frames, channels); `runs()` counts at the end."""
+
+    def __init__(self, channels: int) -> None:
+        # Per channel: the last two samples, the run's value, its length, whether its entry overshoots,
+        # and the two samples before it.
+        self._state = np.zeros((channels, 5))
+        self._found: list[NDArray[np.float64]] = []
+
+    def add(self, block: NDArray[np.float32]) -> None:
+        """Collects held runs, whatever their level; the file's peak is only known at the end."""
+        out = np.empty((len(block) * block.shape[1] // SHORTEST_RUN + block.shape[1], 2))
+        count = _clip_kernel(block, self._state, out)
+        if count:
+            self._found.append(out[:count].copy())
+
+    def runs(self, lowest: float, highest: float) -> int:
+        """How many held runs lie at the file's `lowest` or `highest` sample value."""
+        if not self._found:
+            return 0
+        value = np.concatenate(self._found)[:, 0]
+        top = (value > 0) & (value >= highest * NEAR_PEAK)
+        bottom = (value < 0) & (value <= lowest * NEAR_PEAK)
+        return int(np.count_nonzero(top | bottom))
+
+
+@kernel
+def _clip_kernel(block, state, out):  # type: ignore[no-untyped-def]
+    frames, channels = block.shape
+    count = 0
+    for channel in range(channels):
+        before, last, held, length, overshoots = state[channel]
+        for i in range(frames):
+            x = float(block[i, channel])
+            if abs(x - held) <= SAME and length > 0:
+                length += 1
+            else:
+                if length >= SHORTEST_RUN and abs(held) > 0.01:
+                    # Leaving: the slope out of the run, followed backwards, is x - held per sample.
+                    step_out = abs(held) - abs(x)
+                    if overshoots > 0.0 or abs(held) + step_out > abs(held) * OVERSHOOT:
+                        out[count, 0] = held
+                        out[count, 1] = length
+                        count += 1
+                held = x
+                length = 1
+                # Entering: the slope of the two samples before, followed forwards.
+                ahead = 2.0 * last - before
+                overshoots = 1.0 if ahead * x > 0.0 and abs(ahead) > abs(x) * OVERSHOOT else 0.0
+            before = last
+            last = x
+        state[channel, 0], state[channel, 1], state[channel, 2] = before, last, held
+        state[channel, 3], state[channel, 4] = length, overshoots
+    return count

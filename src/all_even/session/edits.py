@@ -1,0 +1,174 @@
+"""Edits: pure functions from a session to a session.
+
+Every value is brought into its range here, so that no caller has to; an unknown lane is a KeyError.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from datetime import datetime
+from typing import Any
+
+from msgspec.structs import replace
+
+from all_even.dsp.parameter import LEVEL, PAN, TRIM
+from all_even.session.model import (
+    Decline,
+    Lane,
+    LedgerEntry,
+    Loop,
+    MoveRecord,
+    Note,
+    Session,
+    Snapshot,
+)
+from all_even.session.roles import family_of
+
+Edit = Callable[[Session], Session]
+
+
+def now_text() -> str:
+    """The local time, to the second, as ISO 8601 with its zone."""
+    return datetime.now().astimezone().isoformat(timespec="seconds")
+
+
+def change_lanes(session: Session, lane_ids: Iterable[str], **values: Any) -> Session:
+    """The same new values on several lanes."""
+    wanted = set(lane_ids)
+    unknown = wanted - {lane.id for lane in session.lanes}
+    if unknown:
+        raise KeyError(sorted(unknown)[0])
+    if "level_db" in values:
+        values["level_db"] = LEVEL.clamped(values["level_db"])
+    if "pan" in values:
+        values["pan"] = PAN.clamped(values["pan"])
+    if "name" in values:
+        values["name"] = _one_line(values["name"], 200)
+        if not values["name"]:
+            return session
+    lanes = tuple(replace(lane, **values) if lane.id in wanted else lane for lane in session.lanes)
+    return replace(session, lanes=lanes)
+
+
+def set_levels(session: Session, levels_db: dict[str, float]) -> Session:
+    """A level for each lane id."""
+    for lane_id, level_db in levels_db.items():
+        session = change_lanes(session, (lane_id,), level_db=level_db)
+    return session
+
+
+def nudge_levels(session: Session, lane_ids: Iterable[str], by_db: float) -> Session:
+    """Moves several levels by the same amount; a lane that is off stays off."""
+    for lane_id in lane_ids:
+        lane = session.lane(lane_id)
+        if lane.level_db > LEVEL.low:
+            session = change_lanes(session, (lane_id,), level_db=lane.level_db + by_db)
+    return session
+
+
+def set_trim(session: Session, trim_db: float) -> Session:
+    return replace(session, mix=replace(session.mix, trim_db=TRIM.clamped(trim_db)))
+
+
+def set_pan_law(session: Session, law: str) -> Session:
+    return replace(session, pan_law=law)
+
+
+def set_loop(session: Session, loop: Loop | None) -> Session:
+    """A loop shorter than a tenth of a second is no loop."""
+    if loop is not None and loop.end_s - loop.start_s < 0.1:
+        loop = None
+    return replace(session, loop=loop)
+
+
+def move_lanes(session: Session, lane_ids: Iterable[str], to_index: int) -> Session:
+    """Puts lanes, in their present order, before the lane that is now at `to_index`."""
+    wanted = set(lane_ids)
+    before = [lane for lane in session.lanes[:to_index] if lane.id not in wanted]
+    moved = [lane for lane in session.lanes if lane.id in wanted]
+    after = [lane for lane in session.lanes[to_index:] if lane.id not in wanted]
+    return replace(session, lanes=(*before, *moved, *after))
+
+
+def order_lanes(session: Session, key: Callable[[Lane], Any]) -> Session:
+    """A new order; lanes that compare equal keep theirs."""
+    return replace(session, lanes=tuple(sorted(session.lanes, key=key)))
+
+
+def remove_lanes(session: Session, lane_ids: Iterable[str]) -> Session:
+    wanted = set(lane_ids)
+    return replace(session, lanes=tuple(lane for lane in session.lanes if lane.id not in wanted))
+
+
+def add_lanes(session: Session, lanes: Sequence[Lane]) -> Session:
+    return replace(session, lanes=(*session.lanes, *lanes))
+
+
+def free_id(session: Session, prefix: str) -> str:
+    """An id that no lane has: the prefix and the next free number."""
+    taken = {lane.id for lane in session.lanes}
+    number = len(session.lanes) + 1
+    while f"{prefix}{number}" in taken:
+        number += 1
+    return f"{prefix}{number}"
+
+
+def add_note(session: Session, text: str, position_s: float, written: str | None = None) -> Session:
+    text = text.strip()[:4000]
+    if not text:
+        return session
+    note = Note(text=text, position_s=max(0.0, position_s), written=written or now_text())
+    return replace(session, notes=(*session.notes, note))
+
+
+def remove_note(session: Session, index: int) -> Session:
+    return replace(session, notes=session.notes[:index] + session.notes[index + 1 :])
+
+
+def take_snapshot(session: Session, name: str, taken: str | None = None) -> Session:
+    """Keeps lanes and mix bus under a name; a name in use is taken over."""
+    name = _one_line(name, 200) or f"Snapshot {len(session.snapshots) + 1}"
+    kept = tuple(snapshot for snapshot in session.snapshots if snapshot.name != name)
+    new = Snapshot(name=name, taken=taken or now_text(), lanes=session.lanes, mix=session.mix)
+    return replace(session, snapshots=(*kept, new))
+
+
+def remove_snapshot(session: Session, name: str) -> Session:
+    return replace(
+        session, snapshots=tuple(snapshot for snapshot in session.snapshots if snapshot.name != name)
+    )
+
+
+def recall_snapshot(session: Session, name: str) -> Session:
+    """Lanes and mix bus as they were; lanes that came later stay at the end."""
+    snapshot = next(snapshot for snapshot in session.snapshots if snapshot.name == name)
+    known = {lane.id for lane in snapshot.lanes}
+    later = tuple(lane for lane in session.lanes if lane.id not in known)
+    return replace(session, lanes=snapshot.lanes + later, mix=snapshot.mix)
+
+
+def decline(session: Session, move_id: str, reason: str) -> Session:
+    kept = tuple(item for item in session.declined if item.move_id != move_id)
+    return replace(session, declined=(*kept, Decline(move_id=move_id, reason=reason.strip()[:4000])))
+
+
+def record(session: Session, text: str, *, reason: str = "", move: MoveRecord | None = None) -> Session:
+    """Adds a line to the ledger."""
+    entry = LedgerEntry(when=now_text(), text=text[:4000], reason=reason[:4000], move=move)
+    return replace(session, ledger=(*session.ledger, entry))
+
+
+def record_result(session: Session, move_id: str, after: float | None) -> Session:
+    """Writes what was measured after a move beside its expectation, at its latest entry."""
+    for index in range(len(session.ledger) - 1, -1, -1):
+        entry = session.ledger[index]
+        if entry.move is not None and entry.move.id == move_id:
+            done = replace(entry, move=replace(entry.move, after=after))
+            return replace(session, ledger=session.ledger[:index] + (done,) + session.ledger[index + 1 :])
+    return session
+
+
+def lanes_of_family(session: Session, family: str) -> tuple[str, ...]:
+    return tuple(lane.id for lane in session.lanes if family_of(lane.role) == family)
+
+
+def _one_line(text: str, longest: int) -> str:
+    return " ".join(text.split())[:longest]

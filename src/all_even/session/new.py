@@ -1,0 +1,97 @@
+"""A session from a folder: every file that can be read becomes a lane, with a name and a guessed role."""
+
+import os
+import re
+from collections import Counter
+from collections.abc import Sequence
+from pathlib import Path
+
+from all_even.audio import sound_file
+from all_even.audio.sound_file import SoundFileError, SoundInfo
+from all_even.errors import UserError
+from all_even.session import edits
+from all_even.session.model import Folder, Lane, Session
+from all_even.session.roles import display_name, guess_role
+
+MOST_FILES = 2_000
+LONGEST_GAP_S = 3600.0
+"""BWF time references further apart than this belong to different takes and are not used."""
+
+
+def sound_paths(folder: Path) -> list[Path]:
+    """The folder's files with a sound file's ending, two levels deep, in natural order."""
+    if not folder.is_dir():
+        raise UserError(f"{folder.name or folder} is not a folder that can be opened.")
+    found: list[Path] = []
+    for root, folders, names in os.walk(folder):
+        depth = len(Path(root).relative_to(folder).parts)
+        folders[:] = sorted(name for name in folders if not name.startswith(".")) if depth < 2 else []
+        found += [
+            Path(root) / name
+            for name in names
+            if not name.startswith(".") and sound_file.is_sound_name(Path(name))
+        ]
+    return sorted(found, key=lambda path: _natural(str(path.relative_to(folder))))[:MOST_FILES]
+
+
+def inspect_all(paths: Sequence[Path]) -> tuple[list[SoundInfo], list[tuple[Path, SoundFileError]]]:
+    """What can be read, and what can't with its sentence."""
+    good: list[SoundInfo] = []
+    bad: list[tuple[Path, SoundFileError]] = []
+    for path in paths:
+        try:
+            good.append(sound_file.inspect(path))
+        except SoundFileError as error:
+            bad.append((path, error))
+    return good, bad
+
+
+def new_session(folder: Path, infos: Sequence[SoundInfo], name: str | None = None) -> Session:
+    """The defaults of a new session: faders 0 dB, pan centre, nothing processed, no move made.
+
+    The rate is the most frequent one among the files. Files with a BWF time reference are placed by
+    it, relative to the earliest.
+    """
+    folder = Path(os.path.abspath(folder))
+    rates = Counter(info.sample_rate for info in infos)
+    session = Session(
+        name=name or display_name(folder.name) or "Untitled",
+        sample_rate=rates.most_common(1)[0][0] if rates else 48_000,
+        folders=(Folder(path=str(folder)),),
+    )
+    return add_files(session, 0, folder, infos)
+
+
+def add_files(session: Session, folder_index: int, folder: Path, infos: Sequence[SoundInfo]) -> Session:
+    """Adds a lane for each file, after the lanes that are there."""
+    starts = _starts_s(infos)
+    for info in infos:
+        stem = sound_file.display_name(info.path).rsplit(".", 1)[0]
+        lane = Lane(
+            id=edits.free_id(session, "lane-"),
+            name=display_name(stem)[:200],
+            folder=folder_index,
+            file=info.path.relative_to(folder).as_posix(),
+            role=guess_role(stem),
+            start_s=starts.get(info.path, 0.0),
+        )
+        session = edits.add_lanes(session, (lane,))
+    return session
+
+
+def _starts_s(infos: Sequence[SoundInfo]) -> dict[Path, float]:
+    stamped = {
+        info.path: info.start_frame / info.sample_rate for info in infos if info.start_frame is not None
+    }
+    if not stamped:
+        return {}
+    first = min(stamped.values())
+    if max(stamped.values()) - first > LONGEST_GAP_S:
+        return {}
+    return {path: start - first for path, start in stamped.items()}
+
+
+def _natural(text: str) -> list[tuple[int, int | str]]:
+    """Sorts `2 kick` before `10 bass`."""
+    parts = re.split(r"(\d+)", text.lower())
+    return [(0, int(part)) if part.isdigit() else (1, part) for part in parts if part]
