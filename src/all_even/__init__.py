@@ -1,2 +1,1 @@
 """All Even: a mixing bench for one person and one folder of recorded tracks."""
-

@@ -26,7 +26,22 @@ Samples: TypeAlias = NDArray[np.float32]
 """Sound: shape (frames, channels), full scale = 1.0."""
 
 SUFFIXES = frozenset(
-    ".wav .wave .bwf .rf64 .w64 .aif .aiff .aifc .caf .flac .ogg .oga .opus .mp3".split()
+    [
+        ".wav",
+        ".wave",
+        ".bwf",
+        ".rf64",
+        ".w64",
+        ".aif",
+        ".aiff",
+        ".aifc",
+        ".caf",
+        ".flac",
+        ".ogg",
+        ".oga",
+        ".opus",
+        ".mp3",
+    ]
 )
 LOWEST_RATE, HIGHEST_RATE = 4_000, 384_000
 BLOCK_FRAMES = 1 << 16
@@ -268,7 +283,9 @@ def _why_unreadable(path: Path, name: str, header: headers.Header | None) -> str
     if header is not None:
         return f"{name} is damaged, or coded in a way that can't be read."
     suffix = path.suffix.lower().lstrip(".") or "sound"
-    return f"{name} is not a sound file: its content is not {suffix.upper()} nor anything else that can be read."
+    return (
+        f"{name} is not a sound file: its content is not {suffix.upper()} nor anything else that can be read."
+    )
 
 
 def _time_reference(path: Path, container: str) -> int | None:

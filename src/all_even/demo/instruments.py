@@ -163,7 +163,11 @@ def hat(rng: np.random.Generator, *, open_: bool = False) -> Signal:
 
 def cymbal(rng: np.random.Generator) -> Signal:
     time = np.arange(int(2.4 * SAMPLE_RATE)) / SAMPLE_RATE
-    return high_pass(rng.standard_normal(len(time)), 3500.0, 2) * np.exp(-time / 0.6) * np.minimum(1.0, time / 0.003)
+    return (
+        high_pass(rng.standard_normal(len(time)), 3500.0, 2)
+        * np.exp(-time / 0.6)
+        * np.minimum(1.0, time / 0.003)
+    )
 
 
 def tom(frequency: float, rng: np.random.Generator) -> Signal:
@@ -175,7 +179,11 @@ def tom(frequency: float, rng: np.random.Generator) -> Signal:
 
 def jingle(rng: np.random.Generator) -> Signal:
     time = np.arange(int(0.16 * SAMPLE_RATE)) / SAMPLE_RATE
-    return high_pass(rng.standard_normal(len(time)), 5000.0, 2) * np.exp(-time / 0.035) * np.minimum(1, time / 0.006)
+    return (
+        high_pass(rng.standard_normal(len(time)), 5000.0, 2)
+        * np.exp(-time / 0.035)
+        * np.minimum(1, time / 0.006)
+    )
 
 
 def tones(

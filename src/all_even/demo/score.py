@@ -116,7 +116,9 @@ def make_score(seed: int = 0, *, bars: int = 24) -> Score:
     kick_steps, doubles = _kick_steps(rng, demo)
     kick = []
     for bar in range(bars):
-        steps = set(kick_steps[bar % len(kick_steps)]) | ({doubles[1]} if bar in _double_bars(bars) else set())
+        steps = set(kick_steps[bar % len(kick_steps)]) | (
+            {doubles[1]} if bar in _double_bars(bars) else set()
+        )
         kick += [bar * bar_s + step * step_s for step in sorted(steps)]
     snare = [bar * bar_s + step * step_s for bar in range(bars) for step in (4, 12)]
     intro = sections[0].bars * bar_s
@@ -227,8 +229,17 @@ def _melody(
         for step, length in lengths:
             degree = int(np.clip(degree + rng.integers(-2, 3), 0, len(MELODY_STEPS) - 1))
             pitch = root + 36 + MELODY_STEPS[degree]
-            notes.append(NoteEvent(start + step * step_s, length * step_s * 0.92, pitch, float(rng.uniform(0.8, 1.0))))
+            notes.append(
+                NoteEvent(start + step * step_s, length * step_s * 0.92, pitch, float(rng.uniform(0.8, 1.0)))
+            )
         target = chords[min(bar + 1, len(chords) - 1)][2]
-        notes.append(NoteEvent(start + 28 * step_s, 2.5 * step_s, min(target, key=lambda p: abs(p - notes[-1].pitch)) + 12, 0.85))
+        notes.append(
+            NoteEvent(
+                start + 28 * step_s,
+                2.5 * step_s,
+                min(target, key=lambda p: abs(p - notes[-1].pitch)) + 12,
+                0.85,
+            )
+        )
         phrases.append((start, start + 30.5 * step_s))
     return notes, phrases

@@ -80,15 +80,27 @@ class Studio:
     def _bass(self) -> Signal:
         hot = 10.0 ** (self.score.faults.hot_bass_note_db / 20.0)
         notes = [
-            NoteEvent(n.start_s, n.length_s, n.pitch, n.velocity * (hot if n.pitch == self.score.hot_bass_pitch else 1.0))
+            NoteEvent(
+                n.start_s,
+                n.length_s,
+                n.pitch,
+                n.velocity * (hot if n.pitch == self.score.hot_bass_pitch else 1.0),
+            )
             for n in self.score.bass
         ]
         partials = sound.series(24, 1.15, pluck=0.17)
         return sound.tones(
-            self.silence(), notes, partials=partials, t60_s=9.0 / np.arange(1, 25) ** 0.6, attack_s=0.004, release_s=0.05
+            self.silence(),
+            notes,
+            partials=partials,
+            t60_s=9.0 / np.arange(1, 25) ** 0.6,
+            attack_s=0.004,
+            release_s=0.05,
         )
 
-    def chord_notes(self, voicing: Callable[[tuple[int, ...]], tuple[int, ...]], sections: tuple[str, ...]) -> list[NoteEvent]:
+    def chord_notes(
+        self, voicing: Callable[[tuple[int, ...]], tuple[int, ...]], sections: tuple[str, ...]
+    ) -> list[NoteEvent]:
         """Held chords of the named sections."""
         return [
             NoteEvent(start, length * 0.97, pitch, 0.85)
@@ -97,11 +109,18 @@ class Studio:
             for pitch in voicing(pitches)
         ]
 
-    def strokes(self, steps: tuple[int, ...], length_steps: float, sections: tuple[str, ...], up: int) -> list[NoteEvent]:
+    def strokes(
+        self, steps: tuple[int, ...], length_steps: float, sections: tuple[str, ...], up: int
+    ) -> list[NoteEvent]:
         """Short chords on the given sixteenths of every bar."""
         step_s = self.score.beat_s / 4.0
         return [
-            NoteEvent(start + step * step_s + 0.004 * index, length_steps * step_s, pitch + up, 0.9 if step % 8 == 4 else 0.7)
+            NoteEvent(
+                start + step * step_s + 0.004 * index,
+                length_steps * step_s,
+                pitch + up,
+                0.9 if step % 8 == 4 else 0.7,
+            )
             for start, _, pitches, section in self.score.chords
             if section in sections
             for step in steps
@@ -177,7 +196,12 @@ def _sub(s: Studio) -> Signal:
 def _guitar_chops(s: Studio) -> Signal:
     notes = s.strokes((4, 12), 1.4, ("verse", "chorus", "verse end"), 12)
     out = sound.tones(
-        s.silence(), notes, partials=sound.series(26, 0.9, pluck=0.13), t60_s=1.6, attack_s=0.002, release_s=0.03
+        s.silence(),
+        notes,
+        partials=sound.series(26, 0.9, pluck=0.13),
+        t60_s=1.6,
+        attack_s=0.002,
+        release_s=0.03,
     )
     return sound.low_pass(sound.high_pass(np.tanh(0.8 * out), 120.0), 5200.0)
 
@@ -185,13 +209,23 @@ def _guitar_chops(s: Studio) -> Signal:
 def _guitar_picked(s: Studio) -> Signal:
     step_s = s.score.beat_s / 4.0
     notes = [
-        NoteEvent(start + 2 * i * step_s, 1.9 * step_s, pitches[(0, 1, 2, 1)[i % 4]] + (12 if i % 8 < 4 else 24), 0.8)
+        NoteEvent(
+            start + 2 * i * step_s,
+            1.9 * step_s,
+            pitches[(0, 1, 2, 1)[i % 4]] + (12 if i % 8 < 4 else 24),
+            0.8,
+        )
         for start, _, pitches, section in s.score.chords
         if section in ("intro", "chorus", "verse end")
         for i in range(8)
     ]
     out = sound.tones(
-        s.silence(), notes, partials=sound.series(22, 1.2, pluck=0.21), t60_s=2.4, attack_s=0.003, release_s=0.05
+        s.silence(),
+        notes,
+        partials=sound.series(22, 1.2, pluck=0.21),
+        t60_s=2.4,
+        attack_s=0.003,
+        release_s=0.05,
     )
     return sound.low_pass(out, 4500.0)
 
@@ -205,7 +239,12 @@ def _mandolin(s: Studio) -> Signal:
         for i in range(32)
     ]
     out = sound.tones(
-        s.silence(), notes, partials=sound.series(18, 0.8, pluck=0.11), t60_s=0.7, attack_s=0.0015, release_s=0.02
+        s.silence(),
+        notes,
+        partials=sound.series(18, 0.8, pluck=0.11),
+        t60_s=0.7,
+        attack_s=0.0015,
+        release_s=0.02,
     )
     return sound.resonate(sound.high_pass(out, 160.0), 900.0, 180.0, 11.0)
 
@@ -214,7 +253,15 @@ def _accordion(s: Studio) -> Signal:
     right, left = s.silence(), s.silence()
     melody = s.melody(EVERYWHERE) + s.chord_notes(lambda c: tuple(p + 12 for p in c), ("intro",))
     for cents in (-7.0, 8.0):
-        sound.tones(right, melody, partials=sound.series(26, 0.75), t60_s=30.0, attack_s=0.03, release_s=0.06, cents=cents)
+        sound.tones(
+            right,
+            melody,
+            partials=sound.series(26, 0.75),
+            t60_s=30.0,
+            attack_s=0.03,
+            release_s=0.06,
+            cents=cents,
+        )
     step_s = s.score.beat_s
     reeds = [
         NoteEvent(start + beat * step_s, 0.8 * step_s, pitches[0] - 12, 0.9)
@@ -229,7 +276,9 @@ def _accordion(s: Studio) -> Signal:
 
 def _harmonium(s: Studio) -> Signal:
     notes = s.chord_notes(lambda c: (c[0], c[1], c[2], c[0] + 12), ("intro", "verse", "chorus"))
-    return sound.tones(s.silence(), notes, partials=sound.series(22, 0.9), t60_s=40.0, attack_s=0.12, release_s=0.15)
+    return sound.tones(
+        s.silence(), notes, partials=sound.series(22, 0.9), t60_s=40.0, attack_s=0.12, release_s=0.15
+    )
 
 
 def _clarinet(s: Studio) -> Signal:
@@ -244,16 +293,26 @@ def _clarinet(s: Studio) -> Signal:
 
 def _baritone(s: Studio) -> Signal:
     notes = s.strokes((0, 6), 3.0, ("chorus",), -12)[::3] + [
-        NoteEvent(n.start_s, n.length_s, n.pitch + 24, 0.8) for n in s.score.bass if s.score.section_at(n.start_s) == "verse end"
+        NoteEvent(n.start_s, n.length_s, n.pitch + 24, 0.8)
+        for n in s.score.bass
+        if s.score.section_at(n.start_s) == "verse end"
     ]
-    out = sound.tones(s.silence(), notes, partials=sound.series(40, 0.6), t60_s=15.0, attack_s=0.03, release_s=0.05)
+    out = sound.tones(
+        s.silence(), notes, partials=sound.series(40, 0.6), t60_s=15.0, attack_s=0.03, release_s=0.05
+    )
     return sound.resonate(sound.low_pass(out, 3800.0), 480.0, 200.0, 5.0)
 
 
 def _trombone(s: Studio) -> Signal:
     notes = s.strokes((0, 3, 8), 2.2, ("chorus",), 0)[1::3] + s.chord_notes(lambda c: (c[2],), ("verse end",))
     out = sound.tones(
-        s.silence(), notes, partials=sound.series(30, 0.7), t60_s=12.0, attack_s=0.035, release_s=0.06, vibrato_cents=5.0
+        s.silence(),
+        notes,
+        partials=sound.series(30, 0.7),
+        t60_s=12.0,
+        attack_s=0.035,
+        release_s=0.06,
+        vibrato_cents=5.0,
     )
     return sound.resonate(sound.low_pass(out, 3200.0), 620.0, 300.0, 4.0)
 
@@ -261,7 +320,13 @@ def _trombone(s: Studio) -> Signal:
 def _viola(s: Studio) -> Signal:
     notes = s.chord_notes(lambda c: (c[1] + 12,), ("verse", "verse end")) + s.melody(("chorus",), up=-5)
     out = sound.tones(
-        s.silence(), notes, partials=sound.series(34, 0.8), t60_s=25.0, attack_s=0.07, release_s=0.09, vibrato_cents=14.0
+        s.silence(),
+        notes,
+        partials=sound.series(34, 0.8),
+        t60_s=25.0,
+        attack_s=0.07,
+        release_s=0.09,
+        vibrato_cents=14.0,
     )
     return sound.resonate(sound.high_pass(out, 110.0), 2800.0, 500.0, 13.0)
 
@@ -269,7 +334,10 @@ def _viola(s: Studio) -> Signal:
 def _lead(s: Studio) -> Signal:
     rng, notes = s.rng("lead"), []
     for index, (start, end) in enumerate(s.score.phrases):
-        level = 10.0 ** ((s.score.faults.low_phrase_db if index == s.score.faults.low_phrase else rng.uniform(-1.5, 1.5)) / 20.0)
+        level = 10.0 ** (
+            (s.score.faults.low_phrase_db if index == s.score.faults.low_phrase else rng.uniform(-1.5, 1.5))
+            / 20.0
+        )
         notes += [
             NoteEvent(n.start_s, n.length_s, n.pitch - 12, n.velocity * level)
             for n in s.score.melody
@@ -281,7 +349,9 @@ def _lead(s: Studio) -> Signal:
 def _crew(which: int) -> Callable[[Studio], Signal]:
     def make(s: Studio) -> Signal:
         notes = s.chord_notes(lambda c: (c[which],), ("chorus",))
-        return sound.sung(s.silence(), notes, s.rng(f"crew {which}"), breath=0.02, cents=(-6.0, 4.0, 9.0)[which])
+        return sound.sung(
+            s.silence(), notes, s.rng(f"crew {which}"), breath=0.02, cents=(-6.0, 4.0, 9.0)[which]
+        )
 
     return make
 
@@ -328,7 +398,12 @@ STEMS: tuple[Stem, ...] = (
     Stem("scratch vox.wav", "scratch voice", -9.0, _scratch),
     Stem("Audio 23_07.wav", "unknown", -200.0, lambda s: s.silence()),
 )
-CLIPPED, LIMITED, OFFSET, SILENT = "tbn_take 3.wav", "crew vox 2.wav", "harmonium take2.wav", "Audio 23_07.wav"
+CLIPPED, LIMITED, OFFSET, SILENT = (
+    "tbn_take 3.wav",
+    "crew vox 2.wav",
+    "harmonium take2.wav",
+    "Audio 23_07.wav",
+)
 
 
 def render_stem(stem: Stem, studio: Studio) -> np.ndarray:
@@ -354,7 +429,9 @@ def render_stem(stem: Stem, studio: Studio) -> np.ndarray:
     return result
 
 
-def write_stems(folder: Path, *, seed: int = 0, tracks: int | None = None, bars: int = 24, workers: int = 2) -> Path:
+def write_stems(
+    folder: Path, *, seed: int = 0, tracks: int | None = None, bars: int = 24, workers: int = 2
+) -> Path:
     """Writes a score's files, 24-bit WAV, and truth.json; returns the folder.
 
     tracks: how many files (more than there are parts repeats them as doubles); bars: length.
@@ -363,7 +440,8 @@ def write_stems(folder: Path, *, seed: int = 0, tracks: int | None = None, bars:
     studio = Studio(make_score(seed, bars=bars))
     wanted = list(STEMS if tracks is None else [STEMS[i % len(STEMS)] for i in range(tracks)])
     names = [
-        stem.file if i < len(STEMS) else f"{stem.file[:-4]} dbl{i // len(STEMS)}.wav" for i, stem in enumerate(wanted)
+        stem.file if i < len(STEMS) else f"{stem.file[:-4]} dbl{i // len(STEMS)}.wav"
+        for i, stem in enumerate(wanted)
     ]
 
     def write(name: str, stem: Stem) -> None:
@@ -400,7 +478,8 @@ def truth(score: Score, names: list[str], stems: list[Stem]) -> dict[str, Any]:
         "key_root_midi": score.root,
         "duration_s": score.duration_s + TAIL_S,
         "sections": [
-            {"name": s.name, "start_s": score.section_span_s(s)[0], "end_s": score.section_span_s(s)[1]} for s in score.sections
+            {"name": s.name, "start_s": score.section_span_s(s)[0], "end_s": score.section_span_s(s)[1]}
+            for s in score.sections
         ],
         "kick": {
             "fundamental_hz": score.kick_hz,

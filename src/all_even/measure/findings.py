@@ -38,7 +38,9 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     if measures is None:
         return tuple(found)
     if measures.not_finite:
-        add("not_finite", "fault", f"{measures.not_finite} samples are not numbers; they are read as silence.")
+        add(
+            "not_finite", "fault", f"{measures.not_finite} samples are not numbers; they are read as silence."
+        )
     if measures.integrated_lufs is None:
         peak = measures.sample_peak_dbfs
         level = "digital silence" if peak is None else f"never over −70 LUFS, peak {_db(peak)} dBFS"
@@ -52,7 +54,11 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     elif measures.limited:
         add("limited", "note", "Limiting is printed: the peaks press against one ceiling.")
     if abs(measures.dc_offset) > DC_LIMIT:
-        add("dc_offset", "fault", f"Direct current: the mean lies at {_signed(100 * measures.dc_offset)} % of full scale.")
+        add(
+            "dc_offset",
+            "fault",
+            f"Direct current: the mean lies at {_signed(100 * measures.dc_offset)} % of full scale.",
+        )
     if measures.identical_channels:
         add("identical_channels", "note", "Left and right are the same: a mono sound in a stereo file.")
     floor = measures.noise_floor_dbfs

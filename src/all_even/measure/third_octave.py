@@ -45,7 +45,7 @@ class ThirdOctaveMeter:
         self._scale = 2.0 / (self._length * float(np.sum(self._window.astype(np.float64) ** 2)))
         self._edges = _edges(sample_rate)
         self._bin_edges = np.arange(self._length // 2 + 2)
-        self._usable = MIDBANDS_HZ <= sample_rate / 2
+        self._usable = sample_rate / 2 >= MIDBANDS_HZ
         self._rest = np.empty((0, channels), dtype=np.float32)
         self._rows: list[NDArray[np.float64]] = []
 

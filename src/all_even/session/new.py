@@ -22,6 +22,7 @@ def sound_paths(folder: Path) -> list[Path]:
     """The folder's files with a sound file's ending, two levels deep, in natural order."""
     if not folder.is_dir():
         raise UserError(f"{folder.name or folder} is not a folder that can be opened.")
+    folder = Path(os.path.abspath(folder))
     found: list[Path] = []
     for root, folders, names in os.walk(folder):
         depth = len(Path(root).relative_to(folder).parts)

@@ -7,7 +7,18 @@ can name another role for any lane, and nothing is decided from a role without s
 import re
 from dataclasses import dataclass
 
-FAMILIES = ("drums", "percussion", "bass", "guitars", "keys", "winds & brass", "strings", "voices", "buses", "other")
+FAMILIES = (
+    "drums",
+    "percussion",
+    "bass",
+    "guitars",
+    "keys",
+    "winds & brass",
+    "strings",
+    "voices",
+    "buses",
+    "other",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +104,11 @@ def clean_name(stem: str) -> str:
     """A file name's stem as words: separators and camel case parted, take and track numbers dropped."""
     text = re.sub(r"([a-z])([A-Z])", r"\1 \2", stem)
     text = re.sub(r"[_.\-+()\[\]#]+", " ", text)
-    text = re.sub(r"(?i)\b(take|tk|v|ver|version)\s?\d+\b|\b(final|edit|bounce|consolidated|raw|fix|new|mono|stereo|st)\b", " ", text)
+    text = re.sub(
+        r"(?i)\b(take|tk|v|ver|version)\s?\d+\b|\b(final|edit|bounce|consolidated|raw|fix|new|mono|stereo|st)\b",
+        " ",
+        text,
+    )
     text = re.sub(r"^\s*\d{1,3}\b(?=\s*\D)", " ", text)
     text = re.sub(r"([A-Za-z])(\d)", r"\1 \2", text)
     return re.sub(r"\s+", " ", text).strip()

@@ -170,7 +170,9 @@ def _check(session: Session, name: str) -> None:
         raise SessionFileError(f"{name} is not a usable session: two lanes have one id.")
     for lane in session.lanes:
         if lane.folder >= len(session.folders):
-            raise SessionFileError(f"{name} is not a usable session: {lane.name} is in a folder it does not list.")
+            raise SessionFileError(
+                f"{name} is not a usable session: {lane.name} is in a folder it does not list."
+            )
 
 
 def _depth(data: bytes) -> int:

@@ -1,0 +1,208 @@
+"""The recall sheet: every setting in plain units, the measures and the ledger; HTML, CSV or JSON.
+
+One table of rows is made from the session; the formats only dress it. Names are plain text
+everywhere: escaped in HTML, and in CSV kept from starting a formula.
+"""
+
+import csv
+import io
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from all_even.deliver import shapes
+from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
+from all_even.engine import arrival
+from all_even.errors import UserError
+from all_even.measure.files import FileReport
+from all_even.measure.findings import findings
+from all_even.measure.track import TrackMeasures
+from all_even.session import edits
+from all_even.session.model import Session
+from all_even.session.roles import family_of
+
+FORMATS = (".html", ".csv", ".json")
+FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+RAIL_DB = (-40.0, 12.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """What goes on the sheet: the session, reports by lane id, the measured mix."""
+
+    session: Session
+    reports: Mapping[str, FileReport]
+    mix: TrackMeasures | None
+
+    def rows(self) -> list[dict[str, Any]]:
+        """One row per lane, values with units in their names."""
+        rows = []
+        for lane in self.session.lanes:
+            report = self.reports.get(lane.id)
+            measures = report.measures if report else None
+            arriving = arrival.arrival(self.session, lane, measures).integrated_lufs if measures else None
+            rows.append(
+                {
+                    "name": lane.name,
+                    "file": lane.file,
+                    "role": lane.role,
+                    "family": family_of(lane.role),
+                    "level_db": None if lane.level_db <= LEVEL.low else lane.level_db,
+                    "pan": PAN.text(lane.pan),
+                    "mute": lane.mute,
+                    "solo": lane.solo,
+                    "polarity": "inverted" if lane.polarity_inverted else "normal",
+                    "hidden": lane.hidden,
+                    "channels_used": list(lane.take) if lane.take else None,
+                    "start_s": lane.start_s,
+                    "arrives_lufs": arriving,
+                    "integrated_lufs": measures.integrated_lufs if measures else None,
+                    "true_peak_dbtp": measures.true_peak_dbtp if measures else None,
+                    "findings": [item.text for item in findings(report)] if report else [],
+                }
+            )
+        return rows
+
+    def mix_figures(self) -> dict[str, float | None]:
+        names = (
+            "sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_short_term_lufs",
+            "loudness_range_lu", "balance_db", "correlation",
+        )  # fmt: skip
+        return {name: getattr(self.mix, name) if self.mix else None for name in names}
+
+
+def write_recall(sheet: Sheet, path: Path) -> None:
+    """Writes the sheet in the format of the path's ending."""
+    makers = {".html": html, ".csv": csv_text, ".json": json_text}
+    maker = makers.get(path.suffix.lower())
+    if maker is None:
+        raise UserError(
+            f"{path.name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json."
+        )
+    try:
+        beside = path.with_name(f".{path.name}.part")
+        beside.write_text(maker(sheet), encoding="utf-8", newline="")
+        beside.replace(path)
+    except OSError:
+        raise UserError(f"{path.name} can't be written: the folder refuses it or the disk is full.") from None
+
+
+def json_text(sheet: Sheet) -> str:
+    session = sheet.session
+    return json.dumps(
+        {
+            "song": session.name,
+            "written": edits.now_text(),
+            "sample_rate": session.sample_rate,
+            "pan_law": session.pan_law,
+            "mix_trim_db": session.mix.trim_db,
+            "mix": sheet.mix_figures(),
+            "lanes": sheet.rows(),
+            "notes": [
+                {"position_s": note.position_s, "written": note.written, "text": note.text}
+                for note in session.notes
+            ],
+            "ledger": [
+                {
+                    "when": entry.when,
+                    "text": entry.text,
+                    "reason": entry.reason,
+                    "move": None
+                    if entry.move is None
+                    else {
+                        "id": entry.move.id,
+                        "evidence": entry.move.evidence,
+                        "metric": entry.move.metric,
+                        "before": entry.move.before,
+                        "expected": entry.move.expected,
+                        "expected_from": entry.move.expected_from,
+                        "after": entry.move.after,
+                    },
+                }
+                for entry in session.ledger
+            ],
+        },
+        ensure_ascii=False,
+        indent=1,
+    )
+
+
+def csv_text(sheet: Sheet) -> str:
+    """Lanes first, then mix figures and ledger, each under its own heading row."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+
+    def row(*cells: Any) -> None:
+        writer.writerow([_cell(value) for value in cells])
+
+    rows = sheet.rows()
+    if rows:
+        row(*rows[0])
+        for values in rows:
+            row(*("; ".join(map(str, v)) if isinstance(v, list) else v for v in values.values()))
+    row()
+    row("mix", "value")
+    row("mix_trim_db", sheet.session.mix.trim_db)
+    for name, value in sheet.mix_figures().items():
+        row(name, value)
+    row()
+    row("when", "change", "reason", "metric", "before", "expected", "after")
+    for entry in sheet.session.ledger:
+        move = entry.move
+        figures = (move.metric, move.before, move.expected, move.after) if move else ("", "", "", "")
+        row(entry.when, entry.text, entry.reason, *figures)
+    return out.getvalue()
+
+
+def html(sheet: Sheet) -> str:
+    """A page that stands alone: no script, nothing loaded from elsewhere."""
+    import jinja2
+
+    environment = jinja2.Environment(
+        loader=jinja2.FileSystemLoader(Path(__file__).parent / "templates"),
+        autoescape=True,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    session = sheet.session
+    lanes = []
+    for lane, values in zip(session.lanes, sheet.rows(), strict=True):
+        report = sheet.reports.get(lane.id)
+        measures = report.measures if report else None
+        lanes.append(
+            {
+                **values,
+                "level": LEVEL.text(lane.level_db),
+                "arrives": decibel_text(values["arrives_lufs"], "LUFS"),
+                "peak": decibel_text(values["true_peak_dbtp"], "dBTP"),
+                "wave": shapes.svg_envelope(measures.hops) if measures else "",
+                "rail": shapes.svg_levels(lane.level_db, *RAIL_DB),
+                "bands": shapes.svg_spectrum(measures.third_octave_db) if measures else "",
+            }
+        )
+    mix = sheet.mix_figures()
+    units = {"dbfs": "dBFS", "dbtp": "dBTP", "lufs": "LUFS", "lu": "LU", "db": "dB"}
+    figures = [
+        (
+            name.rsplit("_", 1)[0].replace("_", " ") if name.rsplit("_", 1)[-1] in units else name,
+            decibel_text(value, units.get(name.rsplit("_", 1)[-1], "")),
+        )
+        for name, value in mix.items()
+    ]
+    return environment.get_template("recall.html").render(
+        session=session,
+        written=edits.now_text(),
+        trim=TRIM.text(session.mix.trim_db),
+        figures=figures,
+        lanes=lanes,
+        time_text=time_text,
+        decibel_text=decibel_text,
+    )
+
+
+def _cell(value: Any) -> Any:
+    if isinstance(value, str) and value.startswith(FORMULA_STARTS):
+        return "'" + value
+    return "" if value is None else value

@@ -1,0 +1,60 @@
+"""Pictures of lanes as plain shapes, for the recall sheet and for the window alike."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.measure.hops import Hops
+from all_even.measure.third_octave import MIDBANDS_HZ
+
+
+def envelope(hops: Hops, columns: int) -> NDArray[np.float64]:
+    """Lowest and highest sample per column, (columns, 2), over all channels."""
+    if not len(hops) or columns <= 0:
+        return np.zeros((max(0, columns), 2))
+    edges = np.linspace(0, len(hops), columns + 1).astype(int)
+    starts = np.minimum(edges[:-1], len(hops) - 1)
+    low = np.minimum.reduceat(hops.low.min(axis=1), starts)
+    high = np.maximum.reduceat(hops.high.max(axis=1), starts)
+    return np.stack([low, high], axis=1).astype(np.float64)
+
+
+def svg_envelope(hops: Hops, width: int = 240, height: int = 28) -> str:
+    """The waveform's outline as one SVG path."""
+    shape = np.clip(envelope(hops, width), -1.0, 1.0)
+    middle = height / 2
+    top = " ".join(f"L{x} {middle - high * middle:.1f}" for x, (_, high) in enumerate(shape))
+    bottom = " ".join(f"L{x} {middle - low * middle:.1f}" for x, (low, _) in reversed(list(enumerate(shape))))
+    return (
+        f'<svg class="wave" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" '
+        f'aria-label="waveform"><path d="M0 {middle} {top} {bottom} Z"/></svg>'
+    )
+
+
+def svg_levels(level_db: float, low_db: float, high_db: float, width: int = 160) -> str:
+    """A level rail with its handle."""
+    share = (min(high_db, max(low_db, level_db)) - low_db) / (high_db - low_db)
+    zero = (0.0 - low_db) / (high_db - low_db) * width
+    return (
+        f'<svg class="rail" viewBox="0 0 {width} 16" width="{width}" height="16" role="img" '
+        f'aria-label="level {level_db:.1f} dB"><line x1="0" y1="8" x2="{width}" y2="8"/>'
+        f'<line x1="{zero:.1f}" y1="3" x2="{zero:.1f}" y2="13"/>'
+        f'<rect x="{share * (width - 6):.1f}" y="2" width="6" height="12"/></svg>'
+    )
+
+
+def svg_spectrum(third_octave_db: Sequence[float | None], width: int = 120, height: int = 28) -> str:
+    """Third-octave bars over a range of 60 dB under the loudest band."""
+    known = [level for level in third_octave_db if level is not None]
+    top = max(known, default=0.0)
+    step = width / len(MIDBANDS_HZ)
+    bars = "".join(
+        f'<rect x="{index * step:.1f}" y="{height - size:.1f}" width="{step - 1:.1f}" height="{size:.1f}"/>'
+        for index, level in enumerate(third_octave_db)
+        if level is not None and (size := height * max(0.0, 1.0 + (level - top) / 60.0)) > 0.0
+    )
+    return (
+        f'<svg class="bands" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" '
+        f'aria-label="third-octave levels, 25 Hz to 20 kHz">{bars}</svg>'
+    )

@@ -1,0 +1,1 @@
+"""From session to sound: the plan, the offline render, the player, and figures of what arrives."""

@@ -1,0 +1,424 @@
+"""The player: a thread that mixes ahead into a ring, and a device that empties it.
+
+The device's callback only copies. The engine thread mixes blocks of 512 frames, up to 60 ms ahead.
+An edit discards what the ring holds and was not yet played and mixes it again with the new plan,
+from the gains that held at that very frame, moving to the new ones within 20 ms. The device path
+starts quiet, ramps over half a second and ends in the protective ceiling; prints know none of this.
+"""
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.audio import device as devices
+from all_even.audio.decoded import Frames
+from all_even.audio.device import Device, Fill
+from all_even.audio.sound_file import Samples
+from all_even.engine import mixing
+from all_even.engine.plan import LanePlan, Plan
+from all_even.measure import loudness
+from all_even.measure.hops import HopMeter
+
+BLOCK = 512
+RING_BLOCKS = 6  # 64 ms at 48 kHz
+START_RAMP_S = 0.5
+SMOOTHING_S = 0.02
+LOST_DEVICE_S = 0.5
+READ_AHEAD = 1 << 14
+
+OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Meters:
+    """What was heard in one block. Linear magnitudes; lane_peaks in the plan's order, lane ids beside.
+
+    position_frame: of the block's start in the song. short_term_lufs, momentary_lufs: of the mix as
+    it was played since the start. held: whether the protective ceiling acted.
+    """
+
+    stream_frame: int
+    position_frame: int
+    lane_ids: tuple[str, ...]
+    lane_peaks: NDArray[np.float64]
+    mix_peaks: tuple[float, float]
+    momentary_lufs: float | None
+    short_term_lufs: float | None
+    held: bool
+
+
+@dataclass(slots=True)
+class _State:
+    """All that the mix at a frame depends on; kept per block so that an edit can go back to it."""
+
+    position: int
+    ramp: int  # frames of the start ramp already played
+    gains: dict[str, NDArray[np.float64]]
+    bus: float
+
+
+@dataclass(slots=True)
+class _Wish:
+    """What the other threads want; taken by the engine thread as one."""
+
+    plan: Plan | None = None
+    matching: float = 1.0
+    playing: bool = False
+    locate: int | None = None
+    loop: tuple[int, int] | None = None
+    changed: bool = False
+    fields: set[str] = field(default_factory=set)
+
+
+class Player:
+    """Plays a plan. All methods may be called from the interface thread and return at once."""
+
+    def __init__(self, open_device: OpenDevice = devices.open_device) -> None:
+        self._open_device = open_device
+        self._lock = threading.Lock()  # guards the ring's counters; held for a copy of one block at most
+        self._wake = threading.Condition()
+        self._wish = _Wish()
+        self._ring = np.zeros((RING_BLOCKS * BLOCK, 2), dtype=np.float32)
+        self._read = self._written = 0
+        self._states: deque[tuple[int, _State]] = deque(maxlen=RING_BLOCKS + 4)
+        self._meters: deque[Meters] = deque(maxlen=64)
+        self._readers: dict[str, _ReadAhead] = {}
+        self._device: Device | None = None
+        self._rate = 0
+        self._closing = False
+        self.playing = False
+        self.message: str | None = None
+        self.underruns = 0
+        self._stopped_at = 0
+        self._flowing = False  # the last block was full: the next one is missed if it is not
+        self._ending = False
+        self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
+        self._thread.start()
+
+    # What the interface calls.
+
+    def set_plan(self, plan: Plan, matching_gain: float = 1.0) -> None:
+        """Plays this from now on. matching_gain: linear, for level-matched comparison."""
+        self._ask(plan=plan, matching=matching_gain)
+
+    def play(self) -> None:
+        self._ask(playing=True)
+
+    def stop(self) -> None:
+        self._ask(playing=False)
+
+    def locate(self, position_s: float) -> None:
+        plan = self._wish.plan
+        self._ask(locate=round(position_s * plan.sample_rate) if plan else 0)
+
+    def set_loop(self, loop: tuple[float, float] | None) -> None:
+        """A section in seconds that repeats, or None."""
+        rate = self._wish.plan.sample_rate if self._wish.plan else 48_000
+        self._ask(loop=None if loop is None else (round(loop[0] * rate), round(loop[1] * rate)))
+
+    def meters(self) -> Meters | None:
+        """What is being heard now."""
+        heard = None
+        for meters in tuple(self._meters):
+            if meters.stream_frame <= self._read:
+                heard = meters
+        return heard
+
+    def position_s(self) -> float:
+        """Where in the song the device is."""
+        rate = self._rate or 48_000
+        if self._wish.locate is not None:
+            return self._wish.locate / rate
+        if not self.playing:
+            return self._stopped_at / rate
+        heard = self.meters()
+        if heard is None:
+            return self._stopped_at / rate
+        return (heard.position_frame + max(0, self._read - heard.stream_frame)) / rate
+
+    @property
+    def device(self) -> Device | None:
+        return self._device
+
+    def close(self) -> None:
+        """Ends the threads; the player can't be used afterwards."""
+        with self._wake:
+            self._closing = True
+            self._wake.notify_all()
+        self._thread.join()
+        if self._device is not None:
+            self._device.stop()
+
+    # The device's callback.
+
+    def _fill(self, out: NDArray[np.float32]) -> int:
+        with self._lock:
+            frames = min(len(out), self._written - self._read)
+            at = self._read % len(self._ring)
+            first = min(frames, len(self._ring) - at)
+            out[:first] = self._ring[at : at + first]
+            out[first:frames] = self._ring[: frames - first]
+            self._read += frames
+        if frames == len(out):
+            self._flowing = True
+        elif self._flowing:
+            self._flowing = False
+            if self.playing and not self._ending:
+                self.underruns += 1
+        return frames
+
+    # The engine thread.
+
+    def _ask(self, **values: object) -> None:
+        with self._wake:
+            for name, value in values.items():
+                setattr(self._wish, name, value)
+                self._wish.fields.add(name)
+            self._wish.changed = True
+            self._wake.notify_all()
+
+    def _run(self) -> None:
+        plan: Plan | None = None
+        matching = 1.0
+        loop: tuple[int, int] | None = None
+        state = _State(0, 0, {}, 1.0)
+        hops: HopMeter | None = None
+        ceiling: mixing.ProtectiveCeiling | None = None
+        recent: deque[float] = deque(maxlen=400)
+        while True:
+            with self._wake:
+                if self._closing:
+                    return
+                if not self._wish.changed and (not self.playing or not self._space()):
+                    self._wake.wait(0.004 if self.playing else 0.1)
+                if self._closing:
+                    return
+                fields, self._wish.fields = self._wish.fields, set()
+                self._wish.changed = False
+                wish_plan, wish_playing = self._wish.plan, self._wish.playing
+                located, self._wish.locate = self._wish.locate, None
+                matching, loop = self._wish.matching, self._wish.loop
+            if fields:
+                state = self._rewind(state)
+                if "plan" in fields and wish_plan is not plan:
+                    self._take_plan(wish_plan)
+                    if plan is None or wish_plan is None or plan.sample_rate != wish_plan.sample_rate:
+                        ceiling = hops = None
+                    plan = wish_plan
+                if located is not None:
+                    state.position = located
+                    self._stopped_at = located
+                    recent.clear()
+                if wish_playing and not self.playing and plan is not None and plan.frames:
+                    if state.position >= plan.frames:
+                        state.position = 0
+                    state = _State(state.position, 0, {}, plan.trim * matching)
+                    recent.clear()
+                    hops = None
+                    self._ending = False
+                    self._start_device(plan.sample_rate)
+                    self.playing = True
+                elif not wish_playing and self.playing:
+                    self._fade_out(plan, state, matching, ceiling)
+                    self._stopped_at = state.position
+                    self.playing = False
+            self._watch_device()
+            if not self.playing or plan is None or not self._space():
+                continue
+            ceiling = ceiling or mixing.ProtectiveCeiling(plan.sample_rate)
+            hops = hops or HopMeter(plan.sample_rate, 2)
+            self._ending = state.position >= plan.frames
+            if self._ending:
+                if self._read >= self._written:
+                    self._stopped_at = 0
+                    state = _State(0, 0, {}, 1.0)
+                    self.playing = False
+                    with self._wake:
+                        self._wish.playing = False
+                else:
+                    time.sleep(0.002)
+                continue
+            self._produce(plan, state, matching, loop, ceiling, hops, recent)
+
+    def _produce(
+        self,
+        plan: Plan,
+        state: _State,
+        matching: float,
+        loop: tuple[int, int] | None,
+        ceiling: mixing.ProtectiveCeiling,
+        hops: HopMeter,
+        recent: deque[float],
+    ) -> None:
+        """Mixes one block into the ring and moves the state on."""
+        frames = min(BLOCK, plan.frames - state.position)
+        wraps = loop is not None and loop[0] < loop[1] and state.position < loop[1] <= state.position + frames
+        if wraps and loop is not None:
+            frames = loop[1] - state.position
+        stream_frame = self._written
+        self._states.append((stream_frame, _State(state.position, state.ramp, dict(state.gains), state.bus)))
+        out, peaks = self._mix(plan, state, frames, matching)
+        for row in hops.add(out.astype(np.float32)):
+            recent.append(float(row[0] + row[1]))
+        ramp_frames = START_RAMP_S * plan.sample_rate
+        if state.ramp < ramp_frames:
+            rise = np.minimum(1.0, (state.ramp + np.arange(frames)) / ramp_frames)
+            out *= (rise * rise)[:, np.newaxis]
+        held = ceiling(out)
+        self._put(out.astype(np.float32))
+        momentary, short_term = _recent_loudness(recent)
+        self._meters.append(
+            Meters(
+                stream_frame, state.position, tuple(lane.lane_id for lane in plan.lanes), peaks,
+                (float(np.abs(out[:, 0]).max(initial=0.0)), float(np.abs(out[:, 1]).max(initial=0.0))),
+                momentary, short_term, held,
+            )
+        )  # fmt: skip
+        state.ramp += frames
+        state.position = loop[0] if wraps and loop is not None else state.position + frames
+
+    def _mix(
+        self, plan: Plan, state: _State, frames: int, matching: float
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        out = np.zeros((frames, 2))
+        peaks = np.zeros(len(plan.lanes))
+        smoothing = round(SMOOTHING_S * plan.sample_rate)
+        for index, lane in enumerate(plan.lanes):
+            before = state.gains.get(lane.lane_id, lane.gains)
+            if before.shape != lane.gains.shape:
+                before = np.zeros_like(lane.gains)
+            moving = not np.array_equal(before, lane.gains)
+            if not moving and not lane.gains.any():
+                state.gains[lane.lane_id] = lane.gains
+                continue
+            if state.position >= lane.end_frame or state.position + frames <= lane.start_frame:
+                state.gains[lane.lane_id] = lane.gains
+                continue
+            samples = self._reader(lane).read(state.position - lane.start_frame, frames)
+            peaks[index], _ = mixing.add_lane(out, samples, before, lane.gains, 0, smoothing if moving else 0)
+            if moving:
+                # Blocks may be shorter than the smoothing: remember how far the gain has come.
+                part = min(1.0, frames / smoothing)
+                state.gains[lane.lane_id] = (
+                    before + part * (lane.gains - before) if part < 1.0 else lane.gains
+                )
+                if np.allclose(state.gains[lane.lane_id], lane.gains, atol=1e-7, rtol=0.0):
+                    state.gains[lane.lane_id] = lane.gains
+            else:
+                state.gains[lane.lane_id] = lane.gains
+        bus = plan.trim * matching
+        if bus == state.bus:
+            out *= bus
+        else:
+            out *= np.linspace(state.bus, bus, frames, endpoint=False)[:, np.newaxis]
+            state.bus = bus
+        peaks *= plan.trim
+        return out, peaks
+
+    def _reader(self, lane: LanePlan) -> "_ReadAhead":
+        reader = self._readers.get(lane.lane_id)
+        if reader is None or reader.source is not lane.source:
+            reader = self._readers[lane.lane_id] = _ReadAhead(lane.source)
+        return reader
+
+    def _take_plan(self, plan: Plan | None) -> None:
+        wanted = {lane.lane_id for lane in plan.lanes} if plan else set()
+        for lane_id in set(self._readers) - wanted:
+            del self._readers[lane_id]
+
+    def _space(self) -> bool:
+        return self._written - self._read <= (RING_BLOCKS - 1) * BLOCK
+
+    def _put(self, block: NDArray[np.float32]) -> None:
+        with self._lock:
+            at = self._written % len(self._ring)
+            first = min(len(block), len(self._ring) - at)
+            self._ring[at : at + first] = block[:first]
+            self._ring[: len(block) - first] = block[first:]
+            self._written += len(block)
+
+    def _rewind(self, state: _State) -> _State:
+        """Discards the blocks that nobody has begun to hear; returns the state at the first of them."""
+        with self._lock:
+            for stream_frame, kept in self._states:
+                if stream_frame >= self._read and stream_frame < self._written:
+                    self._written = stream_frame
+                    state = _State(kept.position, kept.ramp, dict(kept.gains), kept.bus)
+                    break
+        while self._states and self._states[-1][0] >= self._written:
+            self._states.pop()
+        while self._meters and self._meters[-1].stream_frame >= self._written:
+            self._meters.pop()
+        return state
+
+    def _fade_out(
+        self, plan: Plan | None, state: _State, matching: float, ceiling: mixing.ProtectiveCeiling | None
+    ) -> None:
+        if plan is None or ceiling is None or state.position >= plan.frames:
+            return
+        frames = min(BLOCK, plan.frames - state.position)
+        out, _ = self._mix(plan, state, frames, matching)
+        ramp = min(1.0, state.ramp / (START_RAMP_S * plan.sample_rate)) ** 2
+        out *= (ramp * (0.5 + 0.5 * np.cos(np.pi * np.arange(frames) / frames)))[:, np.newaxis]
+        ceiling(out)
+        self._put(out.astype(np.float32))
+
+    def _start_device(self, sample_rate: int) -> None:
+        if self._device is not None and self._rate == sample_rate:
+            return
+        if self._device is not None:
+            self._device.stop()
+        self._rate = sample_rate
+        self._device, self.message = self._open_device(sample_rate, self._fill)
+        self._device.start()
+
+    def _watch_device(self) -> None:
+        """Goes on with the stand-in where the device has stopped asking."""
+        device = self._device
+        if device is None or not self.playing or isinstance(device, devices.SimulatedDevice):
+            return
+        if time.monotonic() - device.last_call > LOST_DEVICE_S:
+            self.message = (
+                f"The output {device.name} stopped answering: playing goes on to the silent stand-in."
+            )
+            threading.Thread(target=_quietly_stop, args=(device,), daemon=True).start()
+            self._device = devices.SimulatedDevice(self._rate, self._fill)
+            self._device.start()
+
+
+class _ReadAhead:
+    """Reads a source in larger pieces than the player's blocks."""
+
+    def __init__(self, source: Frames) -> None:
+        self.source = source
+        self._start = 0
+        self._data: Samples = np.zeros((0, source.channels), dtype=np.float32)
+
+    def read(self, start: int, frames: int) -> Samples:
+        if start < self._start or start + frames > self._start + len(self._data):
+            self._start = start
+            self._data = self.source.read(start, max(frames, READ_AHEAD))
+        return self._data[start - self._start : start - self._start + frames]
+
+
+def _recent_loudness(recent: deque[float]) -> tuple[float | None, float | None]:
+    """Momentary and short-term loudness of the last hops; None before a window is full or in silence."""
+    weighted = np.fromiter(recent, dtype=np.float64)
+    results = []
+    for hops in (loudness.MOMENTARY_HOPS, loudness.SHORT_TERM_HOPS):
+        power = float(weighted[-hops:].mean()) if len(weighted) >= hops else 0.0
+        value = loudness.lufs(power)
+        results.append(value if value > loudness.ABSOLUTE_GATE_LUFS else None)
+    return results[0], results[1]
+
+
+def _quietly_stop(device: Device) -> None:
+    try:
+        device.stop()
+    except Exception:  # a vanished device may refuse even that
+        return

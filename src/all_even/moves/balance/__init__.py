@@ -1,0 +1,1 @@
+"""Moves of the stage Balance: faders and pan alone."""
