@@ -74,9 +74,7 @@ def build_parser() -> argparse.ArgumentParser:
     new.add_argument("-o", "--output", type=Path, required=True, metavar="SESSION")
     new.set_defaults(run=_new)
 
-    figures = commands.add_parser(
-        "figures", help="figures of a session: the mix and each lane's contribution"
-    )
+    figures = commands.add_parser("figures", help="figures of a session: the mix and each lane's contribution")
     figures.add_argument("session", type=Path, metavar="SESSION")
     figures.add_argument("--json", action="store_true")
     figures.set_defaults(run=_figures)
@@ -85,17 +83,13 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("session", type=Path, metavar="SESSION")
     moves.add_argument("--json", action="store_true")
     moves.add_argument("--stage", help="only this stage: gather, balance or print")
-    moves.add_argument(
-        "--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did"
-    )
+    moves.add_argument("--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did")
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=_moves)
 
     render = commands.add_parser("render", help="print the mix of a session to a file")
     render.add_argument("session", type=Path, metavar="SESSION")
-    render.add_argument(
-        "-o", "--output", type=Path, required=True, metavar="MIX", help="a .wav or .flac file"
-    )
+    render.add_argument("-o", "--output", type=Path, required=True, metavar="MIX", help="a .wav or .flac file")
     render.add_argument("--bits", choices=("16", "24", "32f"), default="24")
     render.add_argument("--no-dither", action="store_true", help="round 16 bits without TPDF dither")
     render.add_argument("--rate", type=int, default=None, metavar="HZ")
@@ -105,9 +99,7 @@ def build_parser() -> argparse.ArgumentParser:
 
     recall = commands.add_parser("recall", help="write the recall sheet of a session")
     recall.add_argument("session", type=Path, metavar="SESSION")
-    recall.add_argument(
-        "-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .csv or .json file"
-    )
+    recall.add_argument("-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .csv or .json file")
     recall.set_defaults(run=_recall)
 
     bench = commands.add_parser("bench", help="measure our speed beside a peer library")
@@ -141,9 +133,7 @@ def _demo(options: argparse.Namespace) -> int:
     try:
         folder = write_stems(options.output, seed=options.seed, tracks=options.tracks, bars=options.bars)
     except OSError:
-        raise UserError(
-            f"{options.output} can't be written: the folder refuses it or the disk is full."
-        ) from None
+        raise UserError(f"{options.output} can't be written: the folder refuses it or the disk is full.") from None
     infos, _ = inspect_all(sound_paths(folder))
     name = "Slack Water" if options.seed == 0 else f"Tune {options.seed}"
     store.save(new_session(folder, infos, name), folder / f"{name}{store.SUFFIX}")
@@ -226,14 +216,15 @@ def _figures(options: argparse.Namespace) -> int:
     for sentence in problems.values():
         print(sentence, file=sys.stderr)
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "balance_db", "correlation")
+    mix = {name: getattr(figures.mix, name) for name in names}
     result = {
-        "mix": {name: getattr(figures.mix, name) for name in names},
+        "mix": mix,
         "lanes": [dataclasses.asdict(lane) for lane in figures.lanes],
     }
     if options.json:
         _print_json(result)
     else:
-        for name, value in result["mix"].items():
+        for name, value in mix.items():
             print(f"{name}: {_shown(value)}")
         for lane in figures.lanes:
             print(f"{lane.name}: {_shown(lane.contribution_lu)} LU")
@@ -250,9 +241,7 @@ def _moves(options: argparse.Namespace) -> int:
     from all_even.session.model import Session
 
     if options.stage is not None and options.stage not in propose.STAGES:
-        raise UserError(
-            f"There is no stage {options.stage} with moves; there are {', '.join(propose.STAGES)}."
-        )
+        raise UserError(f"There is no stage {options.stage} with moves; there are {', '.join(propose.STAGES)}.")
     session = store.load(options.session)
     sources = Sources()
 
@@ -287,7 +276,7 @@ def _moves(options: argparse.Namespace) -> int:
         results[move_id] = fresh.measure(now)
     if wanted:
         store.save(session, options.output or options.session)
-    rows = [
+    rows: list[dict[str, Any]] = [
         {
             "id": move.id, "stage": move.stage, "target": move.target, "title": move.title,
             "reason": move.reason, "evidence": move.evidence, "metric": move.metric, "before": move.before,
@@ -301,9 +290,8 @@ def _moves(options: argparse.Namespace) -> int:
         for row in rows:
             print(f"{row['id']}: {row['title']}. {row['reason']}")
             if row["id"] in results:
-                print(
-                    f"    {row['metric']}: {_shown(row['before'])} → {_shown(row['after'])}, expected {_shown(row['expected'])}"
-                )
+                before, after, expected = (_shown(row[key]) for key in ("before", "after", "expected"))
+                print(f"    {row['metric']}: {before} → {after}, expected {expected}")
     return 0
 
 

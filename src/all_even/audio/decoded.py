@@ -110,9 +110,7 @@ def _decoded_path(info: SoundInfo, sample_rate: int) -> Path:
 def _decode(info: SoundInfo, sample_rate: int, out) -> None:  # type: ignore[no-untyped-def]
     resampler = None
     if info.sample_rate != sample_rate:
-        resampler = soxr.ResampleStream(
-            info.sample_rate, sample_rate, info.channels, dtype="float32", quality="VHQ"
-        )
+        resampler = soxr.ResampleStream(info.sample_rate, sample_rate, info.channels, dtype="float32", quality="VHQ")
     for block in sound_file.read_blocks(info):
         sound_file.make_finite(block)
         out.write(np.ascontiguousarray(resampler.resample_chunk(block) if resampler else block).tobytes())

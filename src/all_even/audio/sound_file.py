@@ -283,9 +283,7 @@ def _why_unreadable(path: Path, name: str, header: headers.Header | None) -> str
     if header is not None:
         return f"{name} is damaged, or coded in a way that can't be read."
     suffix = path.suffix.lower().lstrip(".") or "sound"
-    return (
-        f"{name} is not a sound file: its content is not {suffix.upper()} nor anything else that can be read."
-    )
+    return f"{name} is not a sound file: its content is not {suffix.upper()} nor anything else that can be read."
 
 
 def _time_reference(path: Path, container: str) -> int | None:

@@ -40,9 +40,7 @@ def print_mix(
     """Renders the plan into a WAV or FLAC file, by the name's ending; nothing is left when cancelled."""
     settings = settings or PrintSettings()
     start = round(settings.start_s * plan.sample_rate)
-    end = (
-        plan.frames if settings.end_s is None else min(plan.frames, round(settings.end_s * plan.sample_rate))
-    )
+    end = plan.frames if settings.end_s is None else min(plan.frames, round(settings.end_s * plan.sample_rate))
     if end <= start:
         raise UserError("There is nothing to print: the section is empty or the session has no sound.")
     rate = settings.rate or plan.sample_rate

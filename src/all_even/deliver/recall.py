@@ -78,9 +78,7 @@ def write_recall(sheet: Sheet, path: Path) -> None:
     makers = {".html": html, ".csv": csv_text, ".json": json_text}
     maker = makers.get(path.suffix.lower())
     if maker is None:
-        raise UserError(
-            f"{path.name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json."
-        )
+        raise UserError(f"{path.name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json.")
     try:
         beside = path.with_name(f".{path.name}.part")
         beside.write_text(maker(sheet), encoding="utf-8", newline="")
@@ -101,8 +99,7 @@ def json_text(sheet: Sheet) -> str:
             "mix": sheet.mix_figures(),
             "lanes": sheet.rows(),
             "notes": [
-                {"position_s": note.position_s, "written": note.written, "text": note.text}
-                for note in session.notes
+                {"position_s": note.position_s, "written": note.written, "text": note.text} for note in session.notes
             ],
             "ledger": [
                 {

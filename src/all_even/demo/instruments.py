@@ -163,11 +163,7 @@ def hat(rng: np.random.Generator, *, open_: bool = False) -> Signal:
 
 def cymbal(rng: np.random.Generator) -> Signal:
     time = np.arange(int(2.4 * SAMPLE_RATE)) / SAMPLE_RATE
-    return (
-        high_pass(rng.standard_normal(len(time)), 3500.0, 2)
-        * np.exp(-time / 0.6)
-        * np.minimum(1.0, time / 0.003)
-    )
+    return high_pass(rng.standard_normal(len(time)), 3500.0, 2) * np.exp(-time / 0.6) * np.minimum(1.0, time / 0.003)
 
 
 def tom(frequency: float, rng: np.random.Generator) -> Signal:
@@ -179,11 +175,7 @@ def tom(frequency: float, rng: np.random.Generator) -> Signal:
 
 def jingle(rng: np.random.Generator) -> Signal:
     time = np.arange(int(0.16 * SAMPLE_RATE)) / SAMPLE_RATE
-    return (
-        high_pass(rng.standard_normal(len(time)), 5000.0, 2)
-        * np.exp(-time / 0.035)
-        * np.minimum(1, time / 0.006)
-    )
+    return high_pass(rng.standard_normal(len(time)), 5000.0, 2) * np.exp(-time / 0.035) * np.minimum(1, time / 0.006)
 
 
 def tones(
@@ -191,7 +183,7 @@ def tones(
     notes: list[NoteEvent] | tuple[NoteEvent, ...],
     *,
     partials: Signal,
-    t60_s: Signal | float,
+    t60_s: NDArray[np.floating] | float,
     attack_s: float,
     release_s: float,
     cents: float = 0.0,

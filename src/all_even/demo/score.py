@@ -116,9 +116,7 @@ def make_score(seed: int = 0, *, bars: int = 24) -> Score:
     kick_steps, doubles = _kick_steps(rng, demo)
     kick = []
     for bar in range(bars):
-        steps = set(kick_steps[bar % len(kick_steps)]) | (
-            {doubles[1]} if bar in _double_bars(bars) else set()
-        )
+        steps = set(kick_steps[bar % len(kick_steps)]) | ({doubles[1]} if bar in _double_bars(bars) else set())
         kick += [bar * bar_s + step * step_s for step in sorted(steps)]
     snare = [bar * bar_s + step * step_s for bar in range(bars) for step in (4, 12)]
     intro = sections[0].bars * bar_s
@@ -178,9 +176,7 @@ def _double_bars(bars: int) -> tuple[int, int]:
     return bars // 3 + 1, bars * 3 // 4
 
 
-def _chords(
-    sections: tuple[Section, ...], root: int, bar_s: float
-) -> list[tuple[float, float, tuple[int, ...], str]]:
+def _chords(sections: tuple[Section, ...], root: int, bar_s: float) -> list[tuple[float, float, tuple[int, ...], str]]:
     result = []
     for section in sections:
         chords = CHORUS_CHORDS if section.name == "chorus" else VERSE_CHORDS
@@ -229,9 +225,7 @@ def _melody(
         for step, length in lengths:
             degree = int(np.clip(degree + rng.integers(-2, 3), 0, len(MELODY_STEPS) - 1))
             pitch = root + 36 + MELODY_STEPS[degree]
-            notes.append(
-                NoteEvent(start + step * step_s, length * step_s * 0.92, pitch, float(rng.uniform(0.8, 1.0)))
-            )
+            notes.append(NoteEvent(start + step * step_s, length * step_s * 0.92, pitch, float(rng.uniform(0.8, 1.0))))
         target = chords[min(bar + 1, len(chords) - 1)][2]
         notes.append(
             NoteEvent(

@@ -93,7 +93,7 @@ class Studio:
             self.silence(),
             notes,
             partials=partials,
-            t60_s=9.0 / np.arange(1, 25) ** 0.6,
+            t60_s=9.0 / np.arange(1.0, 25.0) ** 0.6,
             attack_s=0.004,
             release_s=0.05,
         )
@@ -276,9 +276,7 @@ def _accordion(s: Studio) -> Signal:
 
 def _harmonium(s: Studio) -> Signal:
     notes = s.chord_notes(lambda c: (c[0], c[1], c[2], c[0] + 12), ("intro", "verse", "chorus"))
-    return sound.tones(
-        s.silence(), notes, partials=sound.series(22, 0.9), t60_s=40.0, attack_s=0.12, release_s=0.15
-    )
+    return sound.tones(s.silence(), notes, partials=sound.series(22, 0.9), t60_s=40.0, attack_s=0.12, release_s=0.15)
 
 
 def _clarinet(s: Studio) -> Signal:
@@ -297,9 +295,7 @@ def _baritone(s: Studio) -> Signal:
         for n in s.score.bass
         if s.score.section_at(n.start_s) == "verse end"
     ]
-    out = sound.tones(
-        s.silence(), notes, partials=sound.series(40, 0.6), t60_s=15.0, attack_s=0.03, release_s=0.05
-    )
+    out = sound.tones(s.silence(), notes, partials=sound.series(40, 0.6), t60_s=15.0, attack_s=0.03, release_s=0.05)
     return sound.resonate(sound.low_pass(out, 3800.0), 480.0, 200.0, 5.0)
 
 
@@ -335,8 +331,7 @@ def _lead(s: Studio) -> Signal:
     rng, notes = s.rng("lead"), []
     for index, (start, end) in enumerate(s.score.phrases):
         level = 10.0 ** (
-            (s.score.faults.low_phrase_db if index == s.score.faults.low_phrase else rng.uniform(-1.5, 1.5))
-            / 20.0
+            (s.score.faults.low_phrase_db if index == s.score.faults.low_phrase else rng.uniform(-1.5, 1.5)) / 20.0
         )
         notes += [
             NoteEvent(n.start_s, n.length_s, n.pitch - 12, n.velocity * level)
@@ -349,9 +344,7 @@ def _lead(s: Studio) -> Signal:
 def _crew(which: int) -> Callable[[Studio], Signal]:
     def make(s: Studio) -> Signal:
         notes = s.chord_notes(lambda c: (c[which],), ("chorus",))
-        return sound.sung(
-            s.silence(), notes, s.rng(f"crew {which}"), breath=0.02, cents=(-6.0, 4.0, 9.0)[which]
-        )
+        return sound.sung(s.silence(), notes, s.rng(f"crew {which}"), breath=0.02, cents=(-6.0, 4.0, 9.0)[which])
 
     return make
 
@@ -429,9 +422,7 @@ def render_stem(stem: Stem, studio: Studio) -> np.ndarray:
     return result
 
 
-def write_stems(
-    folder: Path, *, seed: int = 0, tracks: int | None = None, bars: int = 24, workers: int = 2
-) -> Path:
+def write_stems(folder: Path, *, seed: int = 0, tracks: int | None = None, bars: int = 24, workers: int = 2) -> Path:
     """Writes a score's files, 24-bit WAV, and truth.json; returns the folder.
 
     tracks: how many files (more than there are parts repeats them as doubles); bars: length.
@@ -440,8 +431,7 @@ def write_stems(
     studio = Studio(make_score(seed, bars=bars))
     wanted = list(STEMS if tracks is None else [STEMS[i % len(STEMS)] for i in range(tracks)])
     names = [
-        stem.file if i < len(STEMS) else f"{stem.file[:-4]} dbl{i // len(STEMS)}.wav"
-        for i, stem in enumerate(wanted)
+        stem.file if i < len(STEMS) else f"{stem.file[:-4]} dbl{i // len(STEMS)}.wav" for i, stem in enumerate(wanted)
     ]
 
     def write(name: str, stem: Stem) -> None:

@@ -25,9 +25,7 @@ class SessionFigures:
     lanes: tuple[LaneFigures, ...]
 
 
-def session_figures(
-    session: Session, measures: dict[str, TrackMeasures], mix: TrackMeasures
-) -> SessionFigures:
+def session_figures(session: Session, measures: dict[str, TrackMeasures], mix: TrackMeasures) -> SessionFigures:
     """Puts figures together from lane measures (by lane id) and the measured mix."""
     lanes = []
     for lane in session.lanes:
@@ -48,9 +46,7 @@ def measure_session(session: Session) -> tuple[SessionFigures, dict[str, TrackMe
     jobs = [(store.lane_path(session, lane), lane.take) for lane in wanted]
     reports = dict(files.measure_files(jobs))
     measures = {
-        lane.id: report.measures
-        for index, lane in enumerate(wanted)
-        if (report := reports[index]).measures is not None
+        lane.id: report.measures for index, lane in enumerate(wanted) if (report := reports[index]).measures is not None
     }
     mix = measure_mix(make_plan(session, sources))
     return session_figures(session, measures, mix), measures, sources.problems

@@ -304,9 +304,7 @@ class Player:
             if moving:
                 # Blocks may be shorter than the smoothing: remember how far the gain has come.
                 part = min(1.0, frames / smoothing)
-                state.gains[lane.lane_id] = (
-                    before + part * (lane.gains - before) if part < 1.0 else lane.gains
-                )
+                state.gains[lane.lane_id] = before + part * (lane.gains - before) if part < 1.0 else lane.gains
                 if np.allclose(state.gains[lane.lane_id], lane.gains, atol=1e-7, rtol=0.0):
                     state.gains[lane.lane_id] = lane.gains
             else:
@@ -383,9 +381,7 @@ class Player:
         if device is None or not self.playing or isinstance(device, devices.SimulatedDevice):
             return
         if time.monotonic() - device.last_call > LOST_DEVICE_S:
-            self.message = (
-                f"The output {device.name} stopped answering: playing goes on to the silent stand-in."
-            )
+            self.message = f"The output {device.name} stopped answering: playing goes on to the silent stand-in."
             threading.Thread(target=_quietly_stop, args=(device,), daemon=True).start()
             self._device = devices.SimulatedDevice(self._rate, self._fill)
             self._device.start()

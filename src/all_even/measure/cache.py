@@ -33,9 +33,7 @@ def load(content: str, key: str = "") -> TrackMeasures | None:
 def save(content: str, measures: TrackMeasures, key: str = "") -> None:
     """Keeps measures; a full or read-only disk only costs the next run its time."""
     figures = {
-        field.name: getattr(measures, field.name)
-        for field in dataclasses.fields(measures)
-        if field.name != "hops"
+        field.name: getattr(measures, field.name) for field in dataclasses.fields(measures) if field.name != "hops"
     }
     arrays = {name: getattr(measures.hops, name) for name in _HOP_ARRAYS}
     path = _path(content, key)

@@ -22,6 +22,24 @@ class Finding:
     severity: Literal["fault", "note"]
     text: str
 
+    @property
+    def label(self) -> str:
+        """Two or three words, for a row of a list."""
+        return LABELS[self.kind]
+
+
+LABELS = {
+    "unreadable": "can't be read",
+    "truncated": "cut short",
+    "not_finite": "not-a-number samples",
+    "silent": "holds no sound",
+    "clipped": "clipped",
+    "limited": "limiting printed",
+    "dc_offset": "direct current",
+    "identical_channels": "left = right",
+    "noise": "noisy",
+}
+
 
 def findings(report: FileReport) -> tuple[Finding, ...]:
     """All findings on one file, faults first."""
@@ -38,9 +56,7 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     if measures is None:
         return tuple(found)
     if measures.not_finite:
-        add(
-            "not_finite", "fault", f"{measures.not_finite} samples are not numbers; they are read as silence."
-        )
+        add("not_finite", "fault", f"{measures.not_finite} samples are not numbers; they are read as silence.")
     if measures.integrated_lufs is None:
         peak = measures.sample_peak_dbfs
         level = "digital silence" if peak is None else f"never over −70 LUFS, peak {_db(peak)} dBFS"

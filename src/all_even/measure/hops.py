@@ -74,9 +74,7 @@ class HopMeter:
         """Takes (frames, channels); returns the finished hops, (hops, 4 * channels + 1)."""
         most = len(block) // self.frames_per_hop + 1
         out = np.empty((most, 4 * self._channels + 1), dtype=np.float32)
-        count = _hop_kernel(
-            block, self.frames_per_hop, self._coefficients, self._state, self._open, self._tail, out
-        )
+        count = _hop_kernel(block, self.frames_per_hop, self._coefficients, self._state, self._open, self._tail, out)
         done = out[:count]
         self._parts.append(done)
         return done

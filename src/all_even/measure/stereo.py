@@ -18,8 +18,7 @@ def balance_db(hops: Hops) -> float | None:
     if hops.weighted.shape[1] != 2:
         return None
     sides = [
-        loudness.windowed(hops.weighted[:, i : i + 1], loudness.MOMENTARY_HOPS, loudness.STEP_HOPS)
-        for i in (0, 1)
+        loudness.windowed(hops.weighted[:, i : i + 1], loudness.MOMENTARY_HOPS, loudness.STEP_HOPS) for i in (0, 1)
     ]
     passed = (sides[0] + sides[1]) > 10.0 ** ((loudness.ABSOLUTE_GATE_LUFS - loudness.OFFSET_LU) / 10.0)
     left, right = (float(side[passed].sum()) for side in sides)

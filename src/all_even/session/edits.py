@@ -132,9 +132,7 @@ def take_snapshot(session: Session, name: str, taken: str | None = None) -> Sess
 
 
 def remove_snapshot(session: Session, name: str) -> Session:
-    return replace(
-        session, snapshots=tuple(snapshot for snapshot in session.snapshots if snapshot.name != name)
-    )
+    return replace(session, snapshots=tuple(snapshot for snapshot in session.snapshots if snapshot.name != name))
 
 
 def recall_snapshot(session: Session, name: str) -> Session:

@@ -29,14 +29,14 @@ class Value(Struct, frozen=True, forbid_unknown_fields=True):
     """Base of everything in a session: frozen, compared by value, unknown fields refused."""
 
 
-class Folder(Value, kw_only=True):
+class Folder(Value, frozen=True, kw_only=True):
     """A folder of source files: where it was, and where that is from the session file."""
 
     path: Text
     relative: Text | None = None
 
 
-class Lane(Value, kw_only=True):
+class Lane(Value, frozen=True, kw_only=True):
     """One track. `file`: path inside `folders[folder]`, with forward slashes.
 
     take: channels of the file that are used, counted from 1; None takes all. start_s: where the file
@@ -58,13 +58,13 @@ class Lane(Value, kw_only=True):
     hidden: bool = False
 
 
-class MixBus(Value, kw_only=True):
+class MixBus(Value, frozen=True, kw_only=True):
     """What happens to the sum. trim_db: one gain at the head of the mix bus."""
 
     trim_db: TrimDb = 0.0
 
 
-class Loop(Value, kw_only=True):
+class Loop(Value, frozen=True, kw_only=True):
     """A section that repeats while `active`."""
 
     start_s: Seconds
@@ -72,7 +72,7 @@ class Loop(Value, kw_only=True):
     active: bool = False
 
 
-class Note(Value, kw_only=True):
+class Note(Value, frozen=True, kw_only=True):
     """A remark with its place in the song and its date (ISO 8601)."""
 
     text: Text
@@ -80,7 +80,7 @@ class Note(Value, kw_only=True):
     written: Name
 
 
-class Snapshot(Value, kw_only=True):
+class Snapshot(Value, frozen=True, kw_only=True):
     """A named state of lanes and mix bus, to come back to and to compare with."""
 
     name: Name
@@ -92,7 +92,7 @@ class Snapshot(Value, kw_only=True):
 Evidence = dict[str, float | int | str | None]
 
 
-class MoveRecord(Value, kw_only=True):
+class MoveRecord(Value, frozen=True, kw_only=True):
     """A move that was made: what it rested on, what it promised, what was measured afterwards.
 
     expected_from: `predicted` from figures alone, or `trial` from a rendered trial. after is None
@@ -112,7 +112,7 @@ class MoveRecord(Value, kw_only=True):
     after: float | None = None
 
 
-class LedgerEntry(Value, kw_only=True):
+class LedgerEntry(Value, frozen=True, kw_only=True):
     """One change in a sentence, with its time (ISO 8601) and, for a move, the move."""
 
     when: Name
@@ -121,14 +121,14 @@ class LedgerEntry(Value, kw_only=True):
     move: MoveRecord | None = None
 
 
-class Decline(Value, kw_only=True):
+class Decline(Value, frozen=True, kw_only=True):
     """A move the user said no to, and why."""
 
     move_id: Identifier
     reason: Text = ""
 
 
-class Session(Value, kw_only=True):
+class Session(Value, frozen=True, kw_only=True):
     """Everything. Limits keep a hostile file from filling memory; `session.store` checks the size."""
 
     format_version: Annotated[int, Meta(ge=1)] = FORMAT_VERSION

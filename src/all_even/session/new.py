@@ -28,9 +28,7 @@ def sound_paths(folder: Path) -> list[Path]:
         depth = len(Path(root).relative_to(folder).parts)
         folders[:] = sorted(name for name in folders if not name.startswith(".")) if depth < 2 else []
         found += [
-            Path(root) / name
-            for name in names
-            if not name.startswith(".") and sound_file.is_sound_name(Path(name))
+            Path(root) / name for name in names if not name.startswith(".") and sound_file.is_sound_name(Path(name))
         ]
     return sorted(found, key=lambda path: _natural(str(path.relative_to(folder))))[:MOST_FILES]
 
@@ -81,9 +79,7 @@ def add_files(session: Session, folder_index: int, folder: Path, infos: Sequence
 
 
 def _starts_s(infos: Sequence[SoundInfo]) -> dict[Path, float]:
-    stamped = {
-        info.path: info.start_frame / info.sample_rate for info in infos if info.start_frame is not None
-    }
+    stamped = {info.path: info.start_frame / info.sample_rate for info in infos if info.start_frame is not None}
     if not stamped:
         return {}
     first = min(stamped.values())

@@ -65,9 +65,7 @@ def load(path: Path) -> Session:
         if path.is_dir():
             raise SessionFileError(f"{path.name} is a folder, not a session file.")
         if path.stat().st_size > LARGEST_BYTES:
-            raise SessionFileError(
-                f"{path.name} is too large to be a session: over {LARGEST_BYTES >> 20} MB."
-            )
+            raise SessionFileError(f"{path.name} is too large to be a session: over {LARGEST_BYTES >> 20} MB.")
         data = path.read_bytes()
     except FileNotFoundError:
         raise SessionFileError(f"{path.name} is not there: {path.parent} has no such file.") from None
@@ -85,9 +83,7 @@ def save(session: Session, path: Path) -> None:
     Links are followed. The version before stays beside it as `NAME.previous`.
     """
     target = Path(os.path.realpath(path))
-    folders = tuple(
-        replace(folder, relative=os.path.relpath(folder.path, target.parent)) for folder in session.folders
-    )
+    folders = tuple(replace(folder, relative=os.path.relpath(folder.path, target.parent)) for folder in session.folders)
     data = encode(replace(session, folders=folders))
     beside = target.with_name(f".{target.name}.{os.getpid()}.part")
     try:
@@ -170,9 +166,7 @@ def _check(session: Session, name: str) -> None:
         raise SessionFileError(f"{name} is not a usable session: two lanes have one id.")
     for lane in session.lanes:
         if lane.folder >= len(session.folders):
-            raise SessionFileError(
-                f"{name} is not a usable session: {lane.name} is in a folder it does not list."
-            )
+            raise SessionFileError(f"{name} is not a usable session: {lane.name} is in a folder it does not list.")
 
 
 def _depth(data: bytes) -> int:

@@ -132,7 +132,7 @@ def mix_peak_moves(situation: Situation) -> list[Move]:
     ]
 
 
-LOW_END_FAMILY_ROLES = frozenset(
+LOW_END_ROLES = frozenset(
     {"kick", "kick out", "bass", "bass DI", "bass amplifier", "sub bass", "synth bass", "double bass"}
 )
 CENTRAL = 0.1
@@ -142,7 +142,7 @@ def low_end_moves(situation: Situation) -> list[Move]:
     """Common practice: the low end stands in the centre."""
     found = []
     for lane in situation.session.lanes:
-        if lane.role in LOW_END_FAMILY_ROLES and abs(lane.pan) > CENTRAL and not lane.hidden:
+        if lane.role in LOW_END_ROLES and abs(lane.pan) > CENTRAL and not lane.hidden:
             found.append(_centre(lane))
     return found
 

@@ -5,6 +5,7 @@ leftovers hidden. All of it is shown before it is done and can be undone at once
 """
 
 from collections import Counter
+from itertools import pairwise
 
 from all_even.moves.move import Move, Situation
 from all_even.session import edits
@@ -25,7 +26,7 @@ def moves(situation: Situation) -> list[Move]:
 def breaks(session: Session) -> int:
     """How often a family ends although more of it follows later; 0 when sections are together."""
     families = [family_of(lane.role) for lane in session.lanes if not lane.hidden]
-    changes = sum(a != b for a, b in zip(families, families[1:], strict=False))
+    changes = sum(a != b for a, b in pairwise(families))
     return changes - max(0, len(set(families)) - 1)
 
 
@@ -97,10 +98,7 @@ def _plain_names(situation: Situation) -> Move | None:
         expected=0.0,
         expected_from="predicted",
         measure=lambda after: float(
-            sum(
-                lane.name != plain_names(after.session).get(lane.id, lane.name)
-                for lane in after.session.lanes
-            )
+            sum(lane.name != plain_names(after.session).get(lane.id, lane.name) for lane in after.session.lanes)
         ),
         weight=2.0,
     )
