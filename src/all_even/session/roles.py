@@ -80,7 +80,7 @@ ROLES: tuple[Role, ...] = (
     Role("viola", "strings", (r"\b(viola|vla|va|bratsche)\b",)),
     Role("cello", "strings", (r"\b(cello|vc|vlc|violoncello)\b",)),
     Role("strings", "strings", (r"\b(strings?|str|quartet)\b",)),
-    Role("lead voice", "voices", (r"\b(ld|lead|main)\b.*\b(vox|voc\w*|voice|vo|vx)\b", 
+    Role("lead voice", "voices", (r"\b(ld|lead|main)\b.*\b(vox|voc\w*|voice|vo|vx)\b",
         r"\b(vox|voc\w*|voice|vx)\b.*\b(ld|lead|main)\b", r"\b(lv|ldvox|leadvox)\b")),
     Role("backing voice", "voices", (r"\b(bv|bvs|bgv\w*|bvox|backing|choir|harm\w* ?(vox|voc\w*)|gang|crew)\b",)),
     Role("scratch voice", "voices", (r"\b(scratch|guide|gd|scr)\b",)),

@@ -1,0 +1,113 @@
+"""Balance's bench: the selected lane's settings to type, its loudness along the song, the mix meter."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from all_even.app import fields
+from all_even.app.bench.drawings import CourseDrawing
+from all_even.app.bench.mix_figures import MixFigures
+from all_even.app.desk import Desk
+from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
+from all_even.session import edits
+
+
+class BalanceBench(QWidget):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(16)
+        row.addLayout(self._settings())
+        self.course = CourseDrawing()
+        row.addWidget(self.course, 1)
+        self.mix = MixFigures(desk)
+        self.mix.setFixedWidth(340)
+        row.addWidget(self.mix)
+        for signal in (desk.opened, desk.selection_changed, desk.mix_measured):
+            signal.connect(self.refresh)
+        desk.changed.connect(lambda old, new: self.refresh())
+        desk.lane_measured.connect(lambda lane: self.refresh() if lane == desk.current else None)
+        desk.stage_changed.connect(lambda _stage: self.refresh())
+
+    def _settings(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        self.title = fields.label("", "title")
+        self.title.setAccessibleName("Selected lane")
+        self.title.setFixedWidth(216)
+        column.addWidget(self.title)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(6)
+        self.level = fields.NumberField(LEVEL, "Level", "Left, Right in the lanes")
+        self.pan = fields.NumberField(PAN, "Pan", "Alt+Left, Alt+Right in the lanes")
+        self.trim = fields.NumberField(TRIM, "Mix trim", "T")
+        self.arrives = fields.Figure("Arrives at", "Gated loudness of the lane as it arrives in the mix")
+        self.level.value_changed.connect(lambda value: self._set("level", level_db=value))
+        self.pan.value_changed.connect(lambda value: self._set("pan", pan=value))
+        self.trim.value_changed.connect(lambda value: self.desk.edit(lambda s: edits.set_trim(s, value), merge="trim"))
+        for index, (name, field) in enumerate(
+            (("Level", self.level), ("Pan", self.pan), ("Arrives at", self.arrives), ("Mix trim", self.trim))
+        ):
+            grid.addWidget(fields.label(name, "quiet"), index, 0)
+            grid.addWidget(field, index, 1, Qt.AlignmentFlag.AlignLeft if index != 2 else Qt.AlignmentFlag.AlignRight)
+        grid.setColumnStretch(2, 1)
+        column.addLayout(grid)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(6)
+        self.toggles = {
+            "mute": fields.button("Mute", "Mute the selected lanes (M)", lambda: self._toggle("mute"), checkable=True),
+            "solo": fields.button("Solo", "Hear only soloed lanes (S)", lambda: self._toggle("solo"), checkable=True),
+            "polarity_inverted": fields.button(
+                "Invert", "Invert the polarity of the selected lanes (P)", lambda: self._toggle("polarity_inverted"),
+                checkable=True,
+            ),
+        }  # fmt: skip
+        for button in self.toggles.values():
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        column.addLayout(buttons)
+        column.addStretch(1)
+        return column
+
+    def refresh(self) -> None:
+        desk = self.desk
+        if not desk.is_open or desk.stage != "balance":
+            return
+        session = desk.session
+        self.trim.set_value(session.mix.trim_db)
+        current = desk.current
+        for control in (self.level, self.pan, *self.toggles.values()):
+            control.setEnabled(current is not None)
+        if current is None:
+            self.title.setText("No lane selected")
+            return
+        lane = session.lane(current)
+        count = len(desk.selected)
+        metrics = self.title.fontMetrics()
+        text = lane.name if count == 1 else f"{count} lanes"
+        self.title.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, 212))
+        self.title.setToolTip(text)
+        self.level.set_value(lane.level_db)
+        self.pan.set_value(lane.pan)
+        for name, button in self.toggles.items():
+            button.setChecked(getattr(lane, name))
+        arrival = None
+        measures = desk.measures(current)
+        if measures is not None:
+            from all_even.engine.arrival import arrival as arriving
+
+            arrival = arriving(session, lane, measures)
+        self.arrives.show_value(decibel_text(arrival.integrated_lufs if arrival else None, "LUFS"))
+        self.course.show_lane(arrival, lane.role, lane.start_s, desk.mix)
+
+    def _set(self, key: str, **values: float) -> None:
+        wanted = self.desk.selected
+        self.desk.edit(lambda s: edits.change_lanes(s, wanted, **values), merge=key + "".join(wanted))
+
+    def _toggle(self, field: str) -> None:
+        wanted = self.desk.selected
+        if wanted:
+            value = not getattr(self.desk.session.lane(wanted[-1]), field)
+            self.desk.edit(lambda s: edits.change_lanes(s, wanted, **{field: value}))

@@ -1,0 +1,578 @@
+"""The desk: the one place where the window's session, its measures and its player meet.
+
+Widgets read `desk.session` and call `desk.edit`; they learn of changes by one signal with the old
+and the new session. Everything slow goes through `desk.work`.
+"""
+
+import hashlib
+import os
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from all_even import places
+from all_even.app.work import Report, Work
+from all_even.errors import UserError
+from all_even.session import edits, store
+from all_even.session.history import History
+from all_even.session.model import Session
+
+AUTOSAVE_MS = 5_000
+SETTLE_MS = 200
+STAGES = ("gather", "balance", "print")
+
+
+@dataclass(frozen=True, slots=True)
+class Hearing:
+    """Which state is heard: `now`, or a snapshot's name; matched_db: what level matching took away."""
+
+    name: str = "now"
+    matched_db: float = 0.0
+
+
+class Desk(QObject):
+    """Lives in the interface thread."""
+
+    changed = pyqtSignal(object, object)
+    """(old session, new session)"""
+    opened = pyqtSignal()
+    saved_state_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    stage_changed = pyqtSignal(str)
+    lane_measured = pyqtSignal(str)
+    mix_measured = pyqtSignal()
+    moves_changed = pyqtSignal()
+    hearing_changed = pyqtSignal()
+    said = pyqtSignal(str)
+    """A sentence for the status line."""
+
+    def __init__(self, open_device: Callable[..., Any] | None = None) -> None:
+        super().__init__()
+        self.work = Work(self)
+        self.work.failed.connect(lambda _name, sentence: self.said.emit(sentence))
+        self._history: History | None = None
+        self._open_device = open_device
+        self._player: Any = None
+        self._sources: Any = None
+        self._sources_lock = threading.Lock()
+        self.path: Path | None = None
+        self._saved: Session | None = None
+        self._lock: store.Lock | None = None
+        self.reports: dict[str, Any] = {}
+        self.mix: Any = None
+        self.mix_stale = True
+        self.moves: dict[str, list[Any]] = {stage: [] for stage in STAGES}
+        self.made: dict[str, Any] = {}
+        self.unreadable: list[tuple[Path, str, int | None]] = []
+        self.selected: tuple[str, ...] = ()
+        self.stage = STAGES[0]
+        self.hearing = Hearing()
+        self._settle = QTimer(self, singleShot=True, interval=SETTLE_MS)
+        self._settle.timeout.connect(self._measure_mix)
+        self._autosave = QTimer(self, interval=AUTOSAVE_MS)
+        self._autosave.timeout.connect(self.autosave)
+        self._autosaved: Session | None = None
+
+    # The session and its history.
+
+    @property
+    def session(self) -> Session:
+        assert self._history is not None
+        return self._history.session
+
+    @property
+    def is_open(self) -> bool:
+        return self._history is not None
+
+    @property
+    def unsaved(self) -> bool:
+        return self.is_open and self.session != self._saved
+
+    @property
+    def undo_text(self) -> str | None:
+        return self._history.undo_text if self._history else None
+
+    @property
+    def redo_text(self) -> str | None:
+        return self._history.redo_text if self._history else None
+
+    def edit(
+        self, edit: edits.Edit, *, merge: str | None = None, text: str | None = None, reason: str = "", move: Any = None
+    ) -> None:
+        """Applies a pure edit. merge: key of the gesture this belongs to."""
+        if self._history is None:
+            return
+        old = self.session
+        if self._history.apply(edit(old), text=text, reason=reason, move=move, merge=merge):
+            self._after_change(old)
+
+    def end_gesture(self) -> None:
+        if self._history is not None:
+            self._history.end_gesture()
+
+    def undo(self) -> None:
+        self._step(History.undo)
+
+    def redo(self) -> None:
+        self._step(History.redo)
+
+    def _step(self, step: Callable[[History], bool]) -> None:
+        if self._history is None:
+            return
+        old = self.session
+        if step(self._history):
+            self._after_change(old)
+            self.said.emit(self.session.ledger[-1].text)
+
+    def _after_change(self, old: Session) -> None:
+        new = self.session
+        if self.hearing.name != "now":
+            self.hear_now()
+        lanes_before = {lane.id: (lane.file, lane.take, lane.folder) for lane in old.lanes}
+        reread = [lane.id for lane in new.lanes if lanes_before.get(lane.id) != (lane.file, lane.take, lane.folder)]
+        present = {lane.id for lane in new.lanes}
+        self.selected = tuple(lane_id for lane_id in self.selected if lane_id in present)
+        self.changed.emit(old, new)
+        self.saved_state_changed.emit()
+        if reread:
+            for lane_id in reread:
+                self.reports.pop(lane_id, None)
+            self._measure_lanes()
+        if (old.lanes, old.mix, old.pan_law) != (new.lanes, new.mix, new.pan_law):
+            self.mix_stale = True
+            self._send_plan()
+            self._settle.start()
+        elif old.declined != new.declined:
+            self._propose()
+        if old.loop != new.loop:
+            self._send_loop()
+
+    # Opening and saving.
+
+    def open_folder(self, folder: Path) -> None:
+        """Makes a new session of a folder's files, off this thread."""
+
+        def job(report: Report) -> Any:
+            from all_even.session.new import inspect_all, new_session, sound_paths
+
+            report.progress(-1.0, f"Looking into {folder.name}")
+            good, bad = inspect_all(sound_paths(folder))
+            if not good:
+                reason = str(bad[0][1]) if bad else f"{folder.name} holds no sound files."
+                raise UserError(f"{folder.name} can't be opened: {reason}")
+            return new_session(folder, good), [(path, str(error), error.channels) for path, error in bad]
+
+        self.work.start("open", job, lambda result: self._take(result[0], None, unreadable=result[1]))
+
+    def open_session(self, path: Path) -> None:
+        """Opens a session file, or its recovery copy where that is newer."""
+
+        def job(_report: Report) -> Any:
+            session = store.load(path)
+            kept = _recovery_path(path)
+            if kept.exists() and path.exists() and kept.stat().st_mtime > path.stat().st_mtime:
+                try:
+                    recovered = store.load(kept)
+                except UserError:
+                    return session, None
+                if recovered != session:
+                    return session, recovered
+            return session, None
+
+        def done(result: tuple[Session, Session | None]) -> None:
+            session, recovered = result
+            self._take(session, path)
+            if recovered is not None:
+                self.edit(lambda _now: recovered, text="Recovered what was not saved before")
+                self.said.emit("Changes that were not saved last time have been recovered; undo takes them back.")
+
+        self.work.start("open", job, done)
+
+    def open_demo(self) -> None:
+        def job(report: Report) -> Any:
+            from all_even.demo.stems import demo_folder
+            from all_even.session.new import inspect_all, new_session, sound_paths
+
+            report.progress(-1.0, "The crew is playing the demo in (about 15 seconds, only once)")
+            folder = demo_folder()
+            good, _ = inspect_all(sound_paths(folder))
+            return new_session(folder, good, "Slack Water")
+
+        self.work.start("open", job, lambda session: self._take(session, None))
+
+    def add_pair(self, path: Path, take: tuple[int, ...]) -> None:
+        """Takes channels of a file that has more than two, as a lane of its own."""
+        folder = Path(self.session.folders[0].path)
+
+        def edit(session: Session) -> Session:
+            from all_even.session.model import Lane
+            from all_even.session.roles import display_name, guess_role
+
+            lane = Lane(
+                id=edits.free_id(session, "lane-"),
+                name=display_name(path.stem),
+                file=path.relative_to(folder).as_posix(),
+                role=guess_role(path.stem),
+                take=take,
+            )
+            return edits.add_lanes(session, (lane,))
+
+        self.unreadable = [entry for entry in self.unreadable if entry[0] != path]
+        self.edit(edit)
+
+    def _take(self, session: Session, path: Path | None, unreadable: list[Any] | None = None) -> None:
+        self.close_session()
+        self._history = History(session)
+        self.path = path
+        self._saved = session if path is not None else None
+        self._autosaved = session
+        self.unreadable = unreadable or []
+        self.selected = (session.lanes[0].id,) if session.lanes else ()
+        if path is not None:
+            self._lock = store.Lock(path)
+            if not self._lock.held:
+                self.said.emit(f"{path.name} is open in another window: save here under another name.")
+            _remember_recent(path)
+        self._autosave.start()
+        self.opened.emit()
+        self.saved_state_changed.emit()
+        if unreadable:
+            more = f" and {len(unreadable) - 1} more" if len(unreadable) > 1 else ""
+            self.said.emit(f"{unreadable[0][1]}{more}")
+        self._measure_lanes()
+
+    def close_session(self) -> None:
+        """Lets go of the session; the player stops."""
+        for name in ("measure", "mix", "moves", "sources", "compare", "print"):
+            self.work.cancel(name)
+        if self._player is not None:
+            self._player.stop()
+            self._player.set_plan(None)
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
+        self._history = None
+        self._sources = None
+        self.reports, self.mix, self.mix_stale, self.made = {}, None, True, {}
+        self.moves = {stage: [] for stage in STAGES}
+        self.hearing = Hearing()
+
+    def save(self, path: Path | None = None) -> None:
+        """Saves to `path`, or where the session came from; says so in the status line."""
+        target = path or self.path
+        if target is None or not self.is_open:
+            return
+        if target.suffix != store.SUFFIX:
+            target = target.with_name(target.name + store.SUFFIX)
+        if path is None and self._lock is not None and not self._lock.held:
+            self.said.emit(f"{target.name} is open in another window: save under another name.")
+            return
+        session = self.session
+
+        def job(_report: Report) -> None:
+            store.save(session, target)
+
+        def done(_result: None) -> None:
+            if self.path != target:
+                if self._lock is not None:
+                    self._lock.release()
+                self._lock = store.Lock(target)
+            _recovery_path(self.path).unlink(missing_ok=True)
+            self.path = target
+            self._saved = session
+            _remember_recent(target)
+            self.saved_state_changed.emit()
+            self.said.emit(f"Saved as {target.name} in {target.parent}.")
+
+        self.work.start("save", job, done)
+
+    def autosave(self) -> None:
+        """Keeps a recovery copy of unsaved changes."""
+        if not self.is_open or self.session == self._autosaved or not self.unsaved:
+            return
+        session, target = self.session, _recovery_path(self.path)
+
+        def done(_result: None) -> None:
+            self._autosaved = session
+
+        self.work.start("autosave", lambda _report: store.save(session, target), done)
+
+    def autosave_now(self) -> None:
+        """The recovery copy at once, in this thread: the window is closing."""
+        if self.is_open and self.unsaved and self.session.ledger:
+            try:
+                store.save(self.session, _recovery_path(self.path))
+            except UserError as error:
+                self.said.emit(str(error))
+
+    def recover(self, path: Path) -> None:
+        """Opens a recovery copy of a session that was never saved."""
+        try:
+            session = store.load(path)
+        except UserError as error:
+            self.said.emit(str(error))
+            return
+        self._take(session, None)
+
+    # Selection and stage.
+
+    def select(self, lane_ids: tuple[str, ...]) -> None:
+        if lane_ids != self.selected:
+            self.selected = lane_ids
+            self.selection_changed.emit()
+
+    @property
+    def current(self) -> str | None:
+        """The lane that the bench shows: the one selected last."""
+        return self.selected[-1] if self.selected else None
+
+    def set_stage(self, stage: str) -> None:
+        if stage != self.stage:
+            self.stage = stage
+            self.stage_changed.emit(stage)
+
+    # Measuring.
+
+    def report(self, lane_id: str) -> Any:
+        return self.reports.get(lane_id)
+
+    def measures(self, lane_id: str) -> Any:
+        report = self.reports.get(lane_id)
+        return report.measures if report else None
+
+    def _measure_lanes(self) -> None:
+        session = self.session
+        wanted = [lane for lane in session.lanes if lane.id not in self.reports]
+
+        def job(report: Report) -> None:
+            from all_even.measure import files
+            from all_even.measure.files import FileReport
+
+            jobs, lanes = [], []
+            for lane in wanted:
+                try:
+                    jobs.append((store.lane_path(session, lane), lane.take))
+                    lanes.append(lane)
+                except UserError as error:
+                    report.send((lane.id, FileReport(Path(lane.file), error=str(error))))
+
+            def progress(done: int, total: int, name: str) -> None:
+                report.progress(done / total, f"Measuring: {done} of {total}, {name}")
+
+            for index, result in files.measure_files(jobs, progress=progress, cancelled=report.cancelled):
+                report.send((lanes[index].id, result))
+
+        def partial(value: tuple[str, Any]) -> None:
+            self.reports[value[0]] = value[1]
+            self.lane_measured.emit(value[0])
+
+        self.work.start("measure", job, lambda _none: self._open_sources(), partial)
+
+    def _open_sources(self) -> None:
+        session = self.session
+
+        def job(report: Report) -> Any:
+            from all_even.engine.plan import Sources
+
+            with self._sources_lock:
+                sources = self._sources or Sources()
+                for index, lane in enumerate(session.lanes):
+                    if report.cancelled.is_set():
+                        break
+                    report.progress(index / max(1, len(session.lanes)), f"Opening {lane.name}")
+                    sources.open_lane(session, lane)
+            return sources
+
+        def done(sources: Any) -> None:
+            self._sources = sources
+            self._send_plan()
+            self._send_loop()
+            self._measure_mix()
+
+        self.work.start("sources", job, done)
+
+    def plan(self, session: Session | None = None) -> Any:
+        """The plan of a session (the present one), or None while its files are being opened."""
+        if self._sources is None:
+            return None
+        from all_even.engine.plan import make_plan
+
+        return make_plan(session or self.session, self._sources)
+
+    def _measure_mix(self) -> None:
+        plan = self.plan() if self.is_open else None
+        if plan is None or self.work.busy("sources") or self.work.busy("measure"):
+            return
+        session = self.session
+
+        def job(report: Report) -> Any:
+            from all_even.engine.render import measure_mix
+
+            return measure_mix(plan, cancelled=report.cancelled) if plan.frames else None
+
+        def done(mix: Any) -> None:
+            self.mix, self.mix_stale = mix, False
+            self._write_results(session)
+            self.mix_measured.emit()
+            self._propose()
+
+        self.work.start("mix", job, done)
+
+    def _situation(self, session: Session) -> Any:
+        from all_even.engine.plan import make_plan
+        from all_even.engine.render import measure_mix
+        from all_even.moves.move import Situation
+
+        sources = self._sources
+
+        def measured(trial: Session) -> Any:
+            return measure_mix(make_plan(trial, sources))
+
+        return Situation(session, dict(self.reports), self.mix, measured)
+
+    def _propose(self) -> None:
+        situation = self._situation(self.session)
+
+        def job(_report: Report) -> dict[str, list[Any]]:
+            from all_even.moves.propose import propose
+
+            return {stage: propose(situation, stage) for stage in STAGES}
+
+        def done(moves: dict[str, list[Any]]) -> None:
+            self.moves = moves
+            self.moves_changed.emit()
+
+        self.work.start("moves", job, done)
+
+    def apply_move(self, move: Any) -> None:
+        """Makes a move; its result is written into the ledger as soon as it is measured."""
+        self.made[move.id] = move
+        self.edit(move.edit, text=move.title, reason=move.reason, move=move.record())
+
+    def decline_move(self, move: Any, reason: str) -> None:
+        self.edit(
+            lambda session: edits.decline(session, move.id, reason),
+            text=f"Declined: {move.title}",
+            reason=reason or "no reason given",
+        )
+
+    def _write_results(self, measured: Session) -> None:
+        """Figures after moves that were made since the last measuring."""
+        if self._history is None or measured != self.session:
+            return
+        situation = self._situation(self.session)
+        session = self.session
+        for entry in session.ledger:
+            move = entry.move
+            if move is not None and move.after is None and move.id in self.made:
+                session = edits.record_result(session, move.id, self.made.pop(move.id).measure(situation))
+        if session is not self.session:
+            self._history.amend(session)
+            self.changed.emit(session, session)
+
+    # Hearing.
+
+    @property
+    def player(self) -> Any:
+        """Made on first use: the start page needs no sound."""
+        if self._player is None:
+            from all_even.engine.player import Player
+
+            self._player = Player(self._open_device) if self._open_device else Player()
+        return self._player
+
+    def toggle_play(self) -> None:
+        if not self.is_open or self._sources is None:
+            self.said.emit("Nothing to play yet: the files are still being opened.")
+            return
+        if self.player.playing:
+            self.player.stop()
+        else:
+            self.player.play()
+
+    def _send_plan(self) -> None:
+        plan = self.plan()
+        if plan is not None:
+            self.player.set_plan(plan)
+
+    def _send_loop(self) -> None:
+        if self._sources is None:
+            return
+        loop = self.session.loop
+        self.player.set_loop((loop.start_s, loop.end_s) if loop is not None and loop.active else None)
+
+    def hear_now(self) -> None:
+        self.hearing = Hearing()
+        self._send_plan()
+        self.hearing_changed.emit()
+
+    def hear_snapshot(self, first: str, second: str) -> None:
+        """Switches between two states (`now` or snapshot names), the louder lowered to the other's loudness."""
+        wanted = second if self.hearing.name == first else first
+        states = {name: self._state(name) for name in (first, second)}
+        plans = {name: self.plan(state) for name, state in states.items()}
+        if any(plan is None for plan in plans.values()):
+            return
+
+        def job(report: Report) -> dict[str, float | None]:
+            from all_even.engine.render import measure_mix
+
+            report.progress(-1.0, "Measuring both for the same loudness")
+            return {name: measure_mix(plan, cancelled=report.cancelled).integrated_lufs for name, plan in plans.items()}
+
+        def done(loudness: dict[str, float | None]) -> None:
+            known = [value for value in loudness.values() if value is not None]
+            own = loudness[wanted]
+            matched_db = min(known) - own if own is not None and known else 0.0
+            self.hearing = Hearing(wanted, matched_db)
+            self.player.set_plan(plans[wanted], 10.0 ** (matched_db / 20.0))
+            self.hearing_changed.emit()
+
+        self.work.start("compare", job, done)
+
+    def _state(self, name: str) -> Session:
+        return self.session if name == "now" else edits.recall_snapshot(self.session, name)
+
+    def close(self) -> None:
+        """Ends threads; called once when the window closes."""
+        self._autosave.stop()
+        self.close_session()
+        self.work.close()
+        if self._player is not None:
+            self._player.close()
+            self._player = None
+
+
+def recent_sessions() -> list[Path]:
+    """Sessions opened last that are still there, newest first."""
+    try:
+        lines = (places.data_folder("") / "recent.txt").read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError):
+        return []
+    return [path for line in lines[:8] if (path := Path(line)).is_file()]
+
+
+def unsaved_recoveries() -> list[Path]:
+    """Recovery copies of sessions that never had a file."""
+    return sorted(places.data_folder("recovery").glob("unsaved-*.alleven"))
+
+
+def _remember_recent(path: Path) -> None:
+    absolute = path.resolve()
+    lines = [str(absolute), *(str(old) for old in recent_sessions() if old != absolute)]
+    try:
+        (places.data_folder("") / "recent.txt").write_text("\n".join(lines[:8]) + "\n", encoding="utf-8")
+    except OSError:
+        return
+
+
+def _recovery_path(path: Path | None) -> Path:
+    folder = places.data_folder("recovery")
+    if path is None:
+        return folder / f"unsaved-{os.getpid()}{store.SUFFIX}"
+    key = hashlib.blake2b(str(path.resolve()).encode(), digest_size=8).hexdigest()
+    return folder / f"{key}{store.SUFFIX}"

@@ -1,0 +1,168 @@
+"""Small controls with the same manners everywhere: typed numbers with units, labelled figures, buttons."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent
+from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
+
+from all_even.app import icons, theme
+from all_even.dsp.parameter import Parameter
+
+
+class NumberField(QLineEdit):
+    """A setting as text with its unit: type it, nudge it with the arrows, double click for its default."""
+
+    value_changed = pyqtSignal(float)
+
+    def __init__(self, parameter: Parameter, name: str, shortcut: str = "") -> None:
+        super().__init__()
+        self.parameter = parameter
+        self._value = parameter.default
+        self.setAccessibleName(name)
+        self.setToolTip(
+            f"{name}: type a value, arrow keys nudge (Shift: finer), double click returns to "
+            f"{parameter.text(parameter.default)}" + (f" ({shortcut})" if shortcut else "")
+        )
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(84)
+        self.setMinimumHeight(theme.TARGET)
+        self.editingFinished.connect(self._typed)
+        self.set_value(parameter.default)
+
+    def set_value(self, value: float) -> None:
+        """Shows a value without telling anybody."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self.setText(self.parameter.text(value))
+
+    def _typed(self) -> None:
+        if not self.isModified():
+            return
+        value = self.parameter.parse(self.text())
+        self.setModified(False)
+        if value is None:
+            self.setText(self.parameter.text(self._value))
+        else:
+            self._emit(value)
+            self.setText(self.parameter.text(value))
+
+    def _emit(self, value: float) -> None:
+        value = self.parameter.clamped(value)
+        if value != self._value:
+            self._value = value
+            self.setText(self.parameter.text(value))
+            self.value_changed.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        direction = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}.get(Qt.Key(event.key()))
+        if direction is None:
+            super().keyPressEvent(event)
+            return
+        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        self.setModified(False)
+        self._emit(round(max(self._value, -80.0) + direction * fine * self.parameter.step, 4))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.setModified(False)
+        self._emit(self.parameter.default)
+
+
+class Figure(QLabel):
+    """A measured value, right-aligned, its unit quieter."""
+
+    def __init__(self, name: str, tip: str, *, large: bool = False) -> None:
+        super().__init__("–")
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.setTextFormat(Qt.TextFormat.RichText)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._size = theme.FIGURE if large else theme.BODY
+        self.setFont(theme.font(self._size, strong=large))
+
+    def show_value(self, text: str, *, look: bool = False, stale: bool = False) -> None:
+        """`−23.4 LUFS`; `look` marks a value outside its window, `stale` one that is being measured anew."""
+        number, _, unit = text.partition(" ")
+        palette = theme.current()
+        colour = palette.look if look else palette.quiet if stale else palette.text
+        weight = 600 if self._size == theme.FIGURE else 400
+        self.setText(
+            f'<span style="color:{colour};font-size:{self._size}px;font-weight:{weight}">{number}</span>'
+            f'<span style="color:{palette.quiet};font-size:{theme.SMALL}px"> {unit}</span>'
+        )
+
+
+def label(text: str, role: str = "") -> QLabel:
+    """A plain-text label; roles: quiet, small, title, figure, look."""
+    result = QLabel(text)
+    result.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        result.setProperty("role", role)
+    return result
+
+
+def wrapped(text: str, role: str = "") -> QLabel:
+    result = label(text, role)
+    result.setWordWrap(True)
+    return result
+
+
+def button(
+    text: str, tip: str, pressed: Callable[[], object], *, icon: str = "", role: str = "", checkable: bool = False
+) -> QPushButton:
+    """A text button; `tip` says what it does and names its shortcut in brackets."""
+    result = QPushButton(text)
+    result.setAccessibleName(text)
+    result.setToolTip(tip)
+    result.setCheckable(checkable)
+    result.setMinimumHeight(theme.TARGET)
+    result.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+    if role:
+        result.setProperty("role", role)
+    if icon:
+        result.setProperty("icon_name", icon)
+        result.setProperty("icon_tint", "on_act" if role == "main" else "act" if role == "plain" else "text")
+    result.clicked.connect(lambda _checked=False: pressed())
+    return result
+
+
+def icon_button(
+    icon: str, name: str, tip: str, pressed: Callable[[], object], *, checkable: bool = False
+) -> QToolButton:
+    """A button with an icon only; `name` is what a screen reader says."""
+    result = QToolButton()
+    result.setAccessibleName(name)
+    result.setToolTip(tip)
+    result.setCheckable(checkable)
+    result.setFixedSize(QSize(32, 30))
+    result.setIconSize(QSize(18, 18))
+    result.setProperty("icon_name", icon)
+    result.clicked.connect(lambda _checked=False: pressed())
+    return result
+
+
+def tint_icons(widget: QWidget) -> None:
+    """Gives every button below `widget` its icon in the present palette."""
+    for found in [*widget.findChildren(QPushButton), *widget.findChildren(QToolButton)]:
+        name = found.property("icon_name")
+        if name:
+            found.setIcon(icons.icon(name, found.property("icon_tint") or "text"))
+
+
+def figure_grid(rows: list[tuple[str, Figure]], columns: int = 1) -> QGridLayout:
+    """Names on the left, figures on the right, aligned; filled column by column."""
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(12)
+    grid.setVerticalSpacing(2)
+    height = -(-len(rows) // columns)
+    for index, (name, figure) in enumerate(rows):
+        column, row = divmod(index, height)
+        grid.addWidget(label(name, "quiet"), row, column * 3)
+        grid.addWidget(figure, row, column * 3 + 1)
+        if column:
+            grid.setColumnMinimumWidth(column * 3 - 1, 16)
+    return grid
+
+
+def text_width(text: str, size: int = theme.BODY) -> int:
+    return QFontMetrics(theme.font(size)).horizontalAdvance(text)

@@ -1,0 +1,65 @@
+"""Opening the window: fonts, theme, and the start page before anything heavy is loaded."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QApplication
+
+from all_even.app import theme
+
+
+def make_application() -> QApplication:
+    """The application with our fonts and icon; the one there is, where there is one."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(["all-even"])
+    app.setApplicationName("All Even")
+    app.setDesktopFileName("all-even")
+    app.setStyle("Fusion")
+    theme.load_fonts()
+    app.setWindowIcon(QIcon(str(theme.ASSETS / "all-even.svg")))
+    return app
+
+
+def open_window(path: Path | None, *, demo: bool = False) -> int:
+    """Shows the window until it is closed; returns the exit status."""
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+        print(
+            "There is no display to open a window on: start All Even from a desktop, "
+            "or use the commands that `all-even --help` lists.",
+            file=sys.stderr,
+        )
+        return 1
+    if path is not None and not path.exists():
+        print(f"{path} is neither a folder nor a session file.", file=sys.stderr)
+        return 1
+    app = make_application()
+    from all_even.app.desk import Desk
+    from all_even.app.window import MainWindow
+
+    sys.setswitchinterval(0.002)  # the engine thread must not wait long for the interface
+    window = MainWindow(Desk(), "day")
+    window.show()
+    warming = _warm_kernels()
+    if demo:
+        QTimer.singleShot(0, window.desk.open_demo)
+    elif path is not None:
+        QTimer.singleShot(0, lambda: window.open_path(path))
+    status = app.exec()
+    if warming is not None and warming.poll() is None:
+        warming.terminate()
+    return status
+
+
+def _warm_kernels() -> "subprocess.Popen[bytes] | None":
+    """Compiles the kernels in a child process, so that the window never stalls on first use."""
+    from all_even.places import cache_folder
+
+    if any(cache_folder("kernels").glob("*/.warm")):
+        return None
+    return subprocess.Popen(
+        [sys.executable, "-m", "all_even.engine.warm"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
