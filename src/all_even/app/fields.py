@@ -111,7 +111,7 @@ def button(
     text: str, tip: str, pressed: Callable[[], object], *, icon: str = "", role: str = "", checkable: bool = False
 ) -> QPushButton:
     """A text button; `tip` says what it does and names its shortcut in brackets."""
-    result = QPushButton(text)
+    result = QPushButton(f" {text}" if icon else text)
     result.setAccessibleName(text)
     result.setToolTip(tip)
     result.setCheckable(checkable)

@@ -18,10 +18,11 @@ from PyQt6.QtWidgets import (
 
 from all_even.app import fields, theme
 from all_even.app.desk import Desk
-from all_even.dsp.parameter import decibel_text, time_text
+from all_even.dsp.parameter import decibel_text, metric_text, time_text
 from all_even.session import edits
 
 MARGIN = 12
+MOST_FAULTS = 6
 
 
 class SidePanel(QTabWidget):
@@ -32,6 +33,7 @@ class SidePanel(QTabWidget):
         self.setObjectName("side")
         self.setAccessibleName("Moves, ledger, notes and snapshots")
         self.setDocumentMode(True)
+        self.tabBar().setDrawBase(False)
         self.moves = MovesTab(desk)
         self.ledger = LedgerTab(desk)
         self.notes = NotesTab(desk)
@@ -68,6 +70,8 @@ class MovesTab(QScrollArea):
         column.setSpacing(10)
         moves = desk.moves[desk.stage] if desk.is_open else []
         if desk.is_open and desk.stage == "gather":
+            if faults := _faults(desk):
+                column.addWidget(FaultsCard(desk, faults))
             for entry in desk.unreadable:
                 column.addWidget(UnreadableCard(desk, *entry))
         for move in moves:
@@ -96,6 +100,19 @@ def _made_moves(desk: Desk) -> list[Any]:
     return [e.move for e in desk.session.ledger if e.move is not None and e.move.stage == desk.stage]
 
 
+def _faults(desk: Desk) -> list[tuple[str, Any]]:
+    """(lane id, finding) of every fault, in the order of lanes."""
+    from all_even.measure.findings import findings
+
+    return [
+        (lane.id, finding)
+        for lane in desk.session.lanes
+        if (report := desk.report(lane.id)) is not None
+        for finding in findings(report)
+        if finding.severity == "fault"
+    ]
+
+
 class _Card(QFrame):
     def __init__(self) -> None:
         super().__init__()
@@ -107,6 +124,26 @@ class _Card(QFrame):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(10, 8, 10, 8)
         self.column.setSpacing(4)
+
+
+class FaultsCard(_Card):
+    """What is wrong with files, first of all; a press goes to the lane."""
+
+    def __init__(self, desk: Desk, faults: list[tuple[str, Any]]) -> None:
+        super().__init__()
+        title = fields.wrapped(f"{len(faults)} fault{'' if len(faults) == 1 else 's'} in the recording", "look")
+        title.setStyleSheet("font-weight: 600")
+        self.column.addWidget(title)
+        for lane_id, finding in faults[:MOST_FAULTS]:
+            self.column.addWidget(fields.wrapped(f"{desk.session.lane(lane_id).name}: {finding.text}"))
+            show = fields.button(
+                "Show the lane", "Select the lane and go to it", lambda i=lane_id: desk.select((i,)), role="plain"
+            )
+            self.column.addWidget(show, 0, Qt.AlignmentFlag.AlignLeft)
+        if len(faults) > MOST_FAULTS:
+            self.column.addWidget(
+                fields.wrapped(f"and {len(faults) - MOST_FAULTS} more, marked in their lanes", "small")
+            )
 
 
 class MoveCard(_Card):
@@ -121,9 +158,8 @@ class MoveCard(_Card):
         self.column.addWidget(title)
         self.column.addWidget(fields.wrapped(move.reason, "quiet"))
         expectation = (
-            f"{move.metric}: {decibel_text(move.before, '')}".rstrip()
-            + f" → {decibel_text(move.expected, '')}".rstrip()
-            + f" ({move.expected_from})"
+            f"{move.metric}: {metric_text(move.before, move.metric)} → "
+            f"{metric_text(move.expected, move.metric)} ({move.expected_from})"
         )
         self.column.addWidget(fields.wrapped(expectation, "small"))
         row = QHBoxLayout()
@@ -155,11 +191,11 @@ class MadeCard(_Card):
     def __init__(self, record: Any) -> None:
         super().__init__()
         self.column.addWidget(fields.wrapped(record.title))
-        after = decibel_text(record.after, "") if record.after is not None else "being measured"
+        after = metric_text(record.after, record.metric) if record.after is not None else "being measured"
         self.column.addWidget(
             fields.wrapped(
-                f"{record.metric}: {decibel_text(record.before, '').strip()} → {after.strip()}, "
-                f"expected {decibel_text(record.expected, '').strip()}",
+                f"{record.metric}: {metric_text(record.before, record.metric)} → {after}, "
+                f"expected {metric_text(record.expected, record.metric)}",
                 "small",
             )
         )
@@ -211,7 +247,8 @@ class LedgerTab(QListWidget):
         for entry in reversed(self.desk.session.ledger[-300:]):
             result = ""
             if entry.move is not None and entry.move.after is not None:
-                result = f" {entry.move.metric}: {decibel_text(entry.move.after, '').strip()} measured."
+                move = entry.move
+                result = f" {move.metric}: {metric_text(move.after, move.metric)} measured."
             self.addItem(f"{entry.when[11:19]}  {entry.text}{result}")
         if not self.desk.session.ledger:
             self.addItem("Nothing has been changed yet. Every change will be written here.")

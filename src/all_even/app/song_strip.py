@@ -13,7 +13,8 @@ from all_even.dsp.parameter import time_text
 from all_even.session import edits
 from all_even.session.model import Loop
 
-QUIETEST_LUFS, LOUDEST_LUFS = -50.0, -5.0
+RANGE_LU = 24.0
+"""The strip shows what lies within this much of the loudest moment."""
 CLICK_PX = 4
 AXIS = 16
 
@@ -28,7 +29,7 @@ class SongStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Song strip")
         self.setToolTip(
-            "Short-term course of the mix, from the last measuring. Click: go there (Left, Right). "
+            "Momentary loudness of the mix, 24 LU up to its loudest, from the last measuring. Click: go there (Left, Right). "
             "Drag: mark a section to repeat (L)."
         )
         self._length_s = 1.0
@@ -111,7 +112,8 @@ class SongStrip(QWidget):
         from all_even.measure.loudness import momentary_lufs
 
         course = momentary_lufs(mix.hops.weighted)
-        share = np.clip((course - QUIETEST_LUFS) / (LOUDEST_LUFS - QUIETEST_LUFS), 0.0, 1.0)
+        loudest = float(course.max(initial=-70.0))
+        share = np.clip(1.0 + (course - loudest) / RANGE_LU, 0.0, 1.0)
         half = (bottom - 6) / 2
         middle = bottom / 2
         xs = [self._x(index * 0.1 + 0.2) for index in range(len(share))]

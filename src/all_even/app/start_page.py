@@ -89,7 +89,8 @@ class StartPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(16)
         button = fields.button(text, tip, signal.emit, icon=icon, role=role)  # type: ignore[attr-defined]
-        button.setFixedSize(232, 40)
+        button.setProperty("size", "large")
+        button.setFixedWidth(232)
         row.addWidget(button)
         row.addWidget(fields.wrapped(explanation, "quiet"), 1)
         column.addLayout(row)

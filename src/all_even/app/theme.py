@@ -146,6 +146,7 @@ def style_sheet() -> str:
     QPushButton:disabled, QToolButton:disabled {{ color: {p.quiet}; background: transparent; border-style: dashed; }}
     QPushButton[role="main"] {{ background: {p.act}; color: {p.on_act}; border-color: {p.act}; font-weight: 600; }}
     QPushButton[role="main"]:disabled {{ background: transparent; color: {p.quiet}; border-color: {p.line}; }}
+    QPushButton[size="large"] {{ min-height: 32px; }}
     QPushButton[role="plain"] {{ background: transparent; border-color: transparent; color: {p.act}; }}
     QPushButton[role="plain"]:hover {{ border-color: {p.act}; }}
     QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QListWidget:focus, QTabBar:focus,
@@ -192,6 +193,8 @@ def style_sheet() -> str:
         background: {p.panel}; }}
     QCheckBox::indicator:checked {{ background: {p.act}; border-color: {p.act};
         image: url({(ASSETS / "icons" / f"tick-{p.name}.svg").as_posix()}); }}
+    QCheckBox:disabled {{ color: {p.quiet}; }}
+    QCheckBox::indicator:disabled {{ background: transparent; border-style: dashed; image: none; }}
     QCheckBox:focus {{ color: {p.act}; }}
     QSplitter::handle {{ background: {p.ground}; }}
     """

@@ -190,7 +190,7 @@ class OutputLevel(QWidget):
             paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,
                        colour=theme.colour("look"), align=paint.RIGHT)  # fmt: skip
             return
-        for tick in (-48.0, -24.0, -12.0, -6.0, 0.0):
+        for tick in (-48.0, -36.0, -24.0, -12.0, 0.0):
             x = self._x(tick)
             box = QRectF(x - 14, 19, 28, 15)
             box.moveLeft(min(self.width() - 28.0, max(0.0, box.left())))

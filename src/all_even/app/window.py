@@ -31,7 +31,7 @@ from all_even.session.store import SUFFIX
 
 FRAME_MS = 33
 BENCH_HEIGHT = 212
-SIDE_WIDTH = 304
+SIDE_WIDTH = 296
 NARROW = 1180
 STATUS_MS = 12_000
 
@@ -158,9 +158,10 @@ class MainWindow(QMainWindow):
         bar.addPermanentWidget(self.progress)
         bar.addPermanentWidget(self.cancel)
         bar.setFixedHeight(34)
+        bar.setContentsMargins(12, 0, 8, 0)
         self._show_progress(False)
         self._status_timer = QTimer(self, singleShot=True, interval=STATUS_MS)
-        self._status_timer.timeout.connect(lambda: self.status.setText(""))
+        self._status_timer.timeout.connect(self._idle_status)
 
     def _add_commands(self) -> None:
         desk = self.desk
@@ -414,6 +415,8 @@ class MainWindow(QMainWindow):
         self._refresh_bench()
         self._title()
         self._timer.start()
+        if not self._status_timer.isActive():
+            self._idle_status()
         self.lanes.setFocus()
 
     def _on_stage(self, stage: str) -> None:
@@ -491,6 +494,19 @@ class MainWindow(QMainWindow):
                 self.desk.work.cancel(name)
                 self.say("Stopped.")
                 return
+
+    def _idle_status(self) -> None:
+        """With nothing to say: the facts of the session."""
+        if not self.desk.is_open:
+            self.status.setText("")
+            return
+        session = self.desk.session
+        player = self.desk._player
+        device = player.device.name if player is not None and player.device is not None else "not opened yet"
+        law = session.pan_law.replace("-", "−")
+        self.status.setText(
+            f"{len(session.lanes)} lanes at {session.sample_rate / 1000:g} kHz; pan law {law}; output: {device}"
+        )
 
     def say(self, sentence: str) -> None:
         """Shows a sentence in the status line for a while."""

@@ -106,6 +106,13 @@ def decibel_text(value: float | None, unit: str = "dB") -> str:
     return "–" if value is None or not math.isfinite(value) else f"{number(value)} {unit}"
 
 
+def metric_text(value: float | None, metric: str) -> str:
+    """The figure of a move: a tenth where the metric is in decibels or LU, else a whole number."""
+    if value is None:
+        return "–"
+    return number(value, 1 if any(unit in metric for unit in ("dB", "LU")) else 0)
+
+
 def time_text(seconds: float) -> str:
     """A position as minutes, seconds and tenths."""
     tenths = max(0, round(seconds * 10))

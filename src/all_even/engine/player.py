@@ -26,6 +26,8 @@ from all_even.measure.hops import HopMeter
 
 BLOCK = 512
 RING_BLOCKS = 6  # 64 ms at 48 kHz
+PRIMED_BLOCKS = 4
+"""Playing starts when this much is ready; an edit keeps one block, so that it does not run dry."""
 START_RAMP_S = 0.5
 SMOOTHING_S = 0.02
 LOST_DEVICE_S = 0.5
@@ -97,6 +99,7 @@ class Player:
         self._stopped_at = 0
         self._flowing = False  # the last block was full: the next one is missed if it is not
         self._ending = False
+        self._primed = False
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
         self._thread.start()
 
@@ -158,7 +161,12 @@ class Player:
 
     def _fill(self, out: NDArray[np.float32]) -> int:
         with self._lock:
-            frames = min(len(out), self._written - self._read)
+            ahead = self._written - self._read
+            if not self._primed:
+                if ahead < PRIMED_BLOCKS * BLOCK and not self._ending:
+                    return 0
+                self._primed = True
+            frames = min(len(out), ahead)
             at = self._read % len(self._ring)
             first = min(frames, len(self._ring) - at)
             out[:first] = self._ring[at : at + first]
@@ -220,7 +228,7 @@ class Player:
                     state = _State(state.position, 0, {}, plan.trim * matching)
                     recent.clear()
                     hops = None
-                    self._ending = False
+                    self._ending = self._primed = self._flowing = False
                     self._start_device(plan.sample_rate)
                     self.playing = True
                 elif not wish_playing and self.playing:
@@ -344,7 +352,7 @@ class Player:
         """Discards the blocks that nobody has begun to hear; returns the state at the first of them."""
         with self._lock:
             for stream_frame, kept in self._states:
-                if stream_frame >= self._read and stream_frame < self._written:
+                if self._read + BLOCK <= stream_frame < self._written:
                     self._written = stream_frame
                     state = _State(kept.position, kept.ramp, dict(kept.gains), kept.bus)
                     break

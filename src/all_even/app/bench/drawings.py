@@ -101,7 +101,7 @@ class WaveDrawing(TimeDrawing):
     title = "Waveform; full scale at the edges"
 
     def __init__(self) -> None:
-        super().__init__("Waveform", "Lowest and highest sample per 10 ms; full scale at the edges")
+        super().__init__("Waveform", "Lowest and highest sample per 10 ms")
         self.measures: Any = None
         self.role = "unknown"
 

@@ -156,12 +156,12 @@ def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
 
 def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool) -> None:
     lane, rail = content.lane, columns.rails["level"]
-    middle = row.top() + 18
+    middle = row.top() + 16
     for tick in scales.LOUDNESS_TICKS:
         x = rail.loudness_x(tick)
-        paint.line(painter, x, row.top() + 2, x, row.top() + 34, theme.colour("line", 0.45))
+        paint.line(painter, x, row.top() + 2, x, row.top() + 30, theme.colour("line", 0.45))
     if content.arrival is not None:
-        ridge(painter, rail, middle, 14.0, content, lane.role)
+        ridge(painter, rail, middle, 12.0, content, lane.role)
     level_rail(painter, rail, row.bottom() - 7, lane.level_db, content.heard, dragging)
     paint.figure(painter, column_box(row, columns, "level"), *paint.split_figure(LEVEL.text(lane.level_db)))
     arrives = content.arrival.integrated_lufs if content.arrival is not None else None
@@ -271,7 +271,7 @@ def print_row(painter: QPainter, row: QRectF, columns: Columns, content: Row, st
     family = family_of(content.lane.role)
     if content.contribution_lu is not None and content.heard:
         x = contribution_x(left, width, content.contribution_lu)
-        painter.fillRect(QRectF(left, row.top() + 14, x - left, row.height() - 28),
+        painter.fillRect(QRectF(left, row.top() + 12, x - left, row.height() - 24),
                          icons.family_colour(family, 0.4 if stale else 0.85))  # fmt: skip
         shown = decibel_text(content.contribution_lu, "LU")
     else:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF
 
 from all_even.app.lanes.scales import Rail
 
-ROW = 46
+ROW = 40
 HEADER = 36
 BUTTON = 24
 GAP = 4
@@ -25,8 +25,8 @@ class Columns:
 
 
 def head_width(width: float) -> float:
-    """Lane heads take about a third of a narrow view, 288 px of a wide one."""
-    return 288.0 if width > 820 else 236.0
+    """Lane heads take about a third of a narrow view, 264 px of a wide one."""
+    return 264.0 if width > 820 else 228.0
 
 
 def row_box(index: int, width: float, scroll: float) -> QRectF:
@@ -43,13 +43,13 @@ def head_boxes(row: QRectF, head: float) -> dict[str, QRectF]:
     """Mark, name, role, buttons and meter of a lane head."""
     buttons_left = row.left() + head - GAP - len(HEAD_BUTTONS) * (BUTTON + GAP)
     boxes = {
-        "mark": QRectF(row.left() + 10, row.top() + 11, 14, 14),
-        "name": QRectF(row.left() + 34, row.top() + 4, buttons_left - row.left() - 40, 18),
-        "role": QRectF(row.left() + 34, row.top() + 20, buttons_left - row.left() - 40, 15),
-        "meter": QRectF(row.left() + 34, row.top() + 37, buttons_left - row.left() - 42, 4),
+        "mark": QRectF(row.left() + 10, row.top() + 10, 14, 14),
+        "name": QRectF(row.left() + 34, row.top() + 2, buttons_left - row.left() - 40, 18),
+        "role": QRectF(row.left() + 34, row.top() + 18, buttons_left - row.left() - 40, 15),
+        "meter": QRectF(row.left() + 34, row.top() + 34, buttons_left - row.left() - 42, 4),
     }
     for index, name in enumerate(HEAD_BUTTONS):
-        boxes[name] = QRectF(buttons_left + index * (BUTTON + GAP), row.top() + 8, BUTTON, BUTTON)
+        boxes[name] = QRectF(buttons_left + index * (BUTTON + GAP), row.top() + 7, BUTTON, BUTTON)
     return boxes
 
 
@@ -68,7 +68,7 @@ def columns(stage: str, left: float, width: float) -> Columns:
         return Columns(boxes, {})
     if stage == "balance":
         level_value, arrives, pan_value = 64.0, 76.0, 48.0
-        pan = max(84.0, min(150.0, inner * 0.18))
+        pan = max(72.0, min(116.0, inner * 0.16))
         rail = inner - level_value - arrives - pan - pan_value - 4 * 12
         boxes = {
             "rail": (start, rail),

@@ -1,0 +1,69 @@
+"""What all tests share: a home of their own, sounds made from numbers, and the demo's stems."""
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+# Compiled kernels are kept between runs (they are keyed by the sources); everything else is new.
+from all_even import kernels
+
+_HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
+os.environ["ALL_EVEN_HOME"] = _HOME.name
+assert kernels.source_hash()
+
+import numpy as np  # noqa: E402
+import pytest  # noqa: E402
+import soundfile  # noqa: E402
+
+RATE = 48_000
+
+
+@pytest.fixture
+def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Caches and data folders of this test alone."""
+    monkeypatch.setenv("ALL_EVEN_HOME", str(tmp_path / "home"))
+    return tmp_path / "home"
+
+
+@pytest.fixture(scope="session")
+def demo_folder() -> Path:
+    from all_even.demo.stems import demo_folder as made
+
+    return made()
+
+
+@pytest.fixture(scope="session")
+def short_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A short tune of another seed: 12 files of 6 bars."""
+    from all_even.demo.stems import write_stems
+
+    return write_stems(tmp_path_factory.mktemp("short"), seed=7, tracks=12, bars=6)
+
+
+@pytest.fixture
+def write(tmp_path: Path) -> Callable[..., Path]:
+    """Writes samples as a sound file and returns its path."""
+
+    def make(name: str, samples: np.ndarray, rate: int = RATE, subtype: str | None = "PCM_24", **options: str) -> Path:
+        path = tmp_path / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        soundfile.write(path, samples, rate, subtype=subtype, **options)
+        return path
+
+    return make
+
+
+def sine(frequency: float, seconds: float, level_dbfs: float = 0.0, rate: int = RATE, phase: float = 0.0) -> np.ndarray:
+    """A sine whose peak lies at `level_dbfs`, (frames,)."""
+    time = np.arange(round(seconds * rate)) / rate
+    return 10.0 ** (level_dbfs / 20.0) * np.sin(2 * np.pi * frequency * time + phase)
+
+
+def stereo(mono: np.ndarray) -> np.ndarray:
+    return np.stack([mono, mono], axis=1).astype(np.float32)
+
+
+def noise(seconds: float, seed: int = 0, rate: int = RATE, level: float = 0.1) -> np.ndarray:
+    return (level * np.random.default_rng(seed).standard_normal(round(seconds * rate))).astype(np.float32)
+

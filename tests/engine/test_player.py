@@ -1,0 +1,191 @@
+"""The player on the simulated device: what it plays is the render, edits are smooth, loops repeat."""
+
+import time
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import pytest
+
+from all_even.audio.device import SimulatedDevice
+from all_even.engine import mixing
+from all_even.engine.plan import LanePlan, Plan
+from all_even.engine.player import START_RAMP_S, Player
+from all_even.engine.render import render
+from tests.conftest import RATE, noise, sine
+
+
+class Memory:
+    """A source in memory."""
+
+    def __init__(self, samples: np.ndarray) -> None:
+        self.samples = samples.astype(np.float32)
+        self.frames, self.channels = self.samples.shape
+
+    def read(self, start: int, frames: int) -> np.ndarray:
+        out = np.zeros((frames, self.channels), dtype=np.float32)
+        first, stop = max(0, start), min(self.frames, start + frames)
+        if stop > first:
+            out[first - start : stop - start] = self.samples[first:stop]
+        return out
+
+
+def make_plan(*sounds: np.ndarray, gain: float = 0.5) -> Plan:
+    lanes = tuple(
+        LanePlan(f"lane-{i}", Memory(sound[:, np.newaxis]), 0, np.full((1, 2), gain)) for i, sound in enumerate(sounds)
+    )
+    return Plan(RATE, max(len(sound) for sound in sounds), lanes, 1.0)
+
+
+class Stage:
+    """A player with a recording stand-in that runs faster than the clock."""
+
+    def __init__(self, speed: float) -> None:
+        self.devices: list[SimulatedDevice] = []
+
+        def open_device(rate, fill):
+            device = SimulatedDevice(rate, fill, record=True, speed=speed)
+            self.devices.append(device)
+            return device, None
+
+        self.player = Player(open_device)
+
+    def wait(self, condition: Callable[[], bool], seconds: float = 20.0) -> None:
+        end = time.monotonic() + seconds
+        while not condition():
+            assert time.monotonic() < end, "timed out"
+            time.sleep(0.002)
+
+    def play_to_end(self) -> np.ndarray:
+        self.player.play()
+        self.wait(lambda: self.player.playing)
+        self.wait(lambda: not self.player.playing)
+        self.devices[0].stop()
+        return self.devices[0].recording()
+
+
+@pytest.fixture
+def stage() -> Iterator[Stage]:
+    made = Stage(speed=4.0)
+    yield made
+    made.player.close()
+
+
+def ramp(frames: int) -> np.ndarray:
+    rise = np.minimum(1.0, np.arange(frames) / (START_RAMP_S * RATE))
+    return (rise * rise)[:, np.newaxis]
+
+
+def test_a_recording_equals_the_render_after_the_quiet_start(stage):
+    plan = make_plan(noise(2.0, 1), noise(1.5, 2))
+    stage.player.set_plan(plan)
+    heard = stage.play_to_end()
+    rendered = np.concatenate(list(render(plan)))
+    assert len(heard) == len(rendered)
+    np.testing.assert_allclose(heard, rendered * ramp(len(rendered)), atol=1e-6)
+
+
+def test_the_start_is_quiet(stage):
+    stage.player.set_plan(make_plan(noise(2.0)))
+    heard = stage.play_to_end()
+    assert np.abs(heard[: RATE // 50]).max() < 0.01 * np.abs(heard[RATE:]).max()
+
+
+def test_nothing_passes_the_protective_ceiling(stage):
+    stage.player.set_plan(make_plan(sine(100.0, 1.5, 12.0), gain=4.0))
+    heard = stage.play_to_end()
+    assert np.abs(heard).max() <= mixing.CEILING + 1e-6
+    assert np.abs(heard).max() > 0.8
+
+
+def test_nan_never_reaches_the_output(stage):
+    sound = noise(1.0)
+    sound[5000:5010] = np.nan
+    stage.player.set_plan(make_plan(sound))
+    assert np.isfinite(stage.play_to_end()).all()
+
+
+def test_an_edit_is_heard_without_a_step(stage):
+    tone = sine(80.0, 3.0, -6.0)
+    stage.player.set_plan(make_plan(tone, gain=1.0))
+    stage.player.play()
+    stage.wait(lambda: stage.player.position_s() > 1.0)
+    stage.player.set_plan(make_plan(tone, gain=0.1))
+    stage.wait(lambda: not stage.player.playing)
+    stage.devices[0].stop()
+    heard = stage.devices[0].recording()
+    assert np.abs(heard[-RATE // 2 :]).max() == pytest.approx(0.05, rel=0.02)
+    # An 80 Hz tone of 0.5 moves 0.0052 per sample; a sudden change of gain would jump by up to 0.45.
+    assert np.abs(np.diff(heard[:, 0])).max() < 0.01
+
+
+def test_a_loop_repeats_its_section(stage):
+    sound = np.linspace(0.0, 0.5, 2 * RATE)
+    stage.player.set_plan(make_plan(sound, gain=1.0))
+    stage.player.set_loop((1.0, 1.25))
+    stage.player.play()
+    stage.wait(lambda: len(stage.devices) > 0 and len(stage.devices[0].recording()) > 2 * RATE)
+    stage.player.stop()
+    stage.wait(lambda: not stage.player.playing)
+    heard = stage.devices[0].recording()[:, 0]
+    jumps = np.flatnonzero(np.diff(heard[int(1.1 * RATE) : int(1.9 * RATE)]) < -0.05)
+    assert len(jumps) >= 3
+    np.testing.assert_allclose(np.diff(jumps), 0.25 * RATE, atol=1)
+
+
+def test_locating_moves_the_position_and_plays_from_there(stage):
+    sound = np.repeat([0.1, 0.2, 0.3, 0.4], RATE // 2).astype(np.float32)
+    stage.player.set_plan(make_plan(sound, gain=1.0))
+    stage.player.locate(1.5)
+    stage.wait(lambda: abs(stage.player.position_s() - 1.5) < 0.01)
+    heard = stage.play_to_end()
+    assert len(heard) == RATE // 2
+    assert heard[-1, 0] == pytest.approx(0.4, rel=0.01)
+
+
+def test_meters_move_while_playing_and_name_their_lanes(stage):
+    stage.player.set_plan(make_plan(noise(3.0, 1), np.zeros(3 * RATE)))
+    stage.player.play()
+    stage.wait(lambda: (meters := stage.player.meters()) is not None and meters.short_term_lufs is None
+               and meters.momentary_lufs is not None)  # fmt: skip
+    meters = stage.player.meters()
+    assert meters.lane_ids == ("lane-0", "lane-1")
+    assert meters.lane_peaks[0] > 0.05
+    assert meters.lane_peaks[1] == 0.0
+
+
+def test_a_device_that_stops_asking_is_replaced_and_said():
+    class Dead:
+        name, latency_s = "a card that went away", 0.0
+
+        def __init__(self) -> None:
+            self.last_call = time.monotonic()
+
+        def start(self) -> None:
+            self.last_call = time.monotonic()
+
+        def stop(self) -> None: ...
+
+    player = Player(lambda rate, fill: (Dead(), None))
+    try:
+        player.set_plan(make_plan(noise(5.0)))
+        player.play()
+        end = time.monotonic() + 10
+        while not isinstance(player.device, SimulatedDevice) and time.monotonic() < end:
+            time.sleep(0.01)
+        assert isinstance(player.device, SimulatedDevice)
+        assert "stopped answering" in player.message
+        while player.position_s() < 0.2 and time.monotonic() < end:
+            time.sleep(0.01)
+        assert player.position_s() >= 0.2
+    finally:
+        player.close()
+
+
+def test_the_stand_in_plays_in_real_time_without_a_late_block():
+    stage = Stage(speed=1.0)
+    try:
+        stage.player.set_plan(make_plan(*[noise(2.0, seed) for seed in range(8)]))
+        stage.play_to_end()
+        assert stage.player.underruns == 0
+    finally:
+        stage.player.close()
