@@ -7,6 +7,7 @@ that can't be read is measured again.
 import dataclasses
 import json
 import os
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +16,7 @@ from all_even import places
 from all_even.measure.hops import Hops
 from all_even.measure.track import VERSION, TrackMeasures
 
-_HOP_ARRAYS = ("weighted", "power", "low", "high", "cross")
+_HOP_ARRAYS = ("weighted", "power", "low", "high", "mean", "cross")
 
 
 def load(content: str, key: str = "") -> TrackMeasures | None:
@@ -26,7 +27,7 @@ def load(content: str, key: str = "") -> TrackMeasures | None:
             hops = Hops(**{name: kept[name] for name in _HOP_ARRAYS})
             figures["third_octave_db"] = tuple(figures["third_octave_db"])
             return TrackMeasures(**figures, hops=hops)
-    except (OSError, ValueError, KeyError, TypeError, EOFError):
+    except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile):
         return None
 
 

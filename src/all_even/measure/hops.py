@@ -1,7 +1,7 @@
 """One pass over the samples, every 10 ms: the raw material of nearly all level figures.
 
 Per hop and channel: the K-weighted mean square (ITU-R BS.1770-5), the plain mean square, the lowest
-and highest sample; and the mean product of left and right. Loudness, its range, activity, noise
+and highest sample and the mean; and the mean product of left and right. Loudness, its range, activity, noise
 floor, balance, correlation and the drawn overview all come from these.
 """
 
@@ -19,12 +19,13 @@ DENORMAL_GUARD = 1e-25
 
 @dataclass(frozen=True, slots=True)
 class Hops:
-    """Arrays over 10 ms hops. weighted, power, low, high: (hops, channels); cross: (hops,)."""
+    """Arrays over 10 ms hops. weighted, power, low, high, mean: (hops, channels); cross: (hops,)."""
 
     weighted: NDArray[np.float32]
     power: NDArray[np.float32]
     low: NDArray[np.float32]
     high: NDArray[np.float32]
+    mean: NDArray[np.float32]
     cross: NDArray[np.float32]
 
     def __len__(self) -> int:
@@ -64,16 +65,17 @@ class HopMeter:
         self.frames_per_hop = max(1, round(sample_rate * HOP_S))
         self._coefficients = k_weighting(sample_rate)
         self._state = np.zeros((channels, 4))
-        # Running sums of the open hop: weighted, power, low, high per channel, then cross, then count.
-        self._open = np.zeros((channels, 4))
+        # Of the open hop: sums of weighted and power, low, high, sum of samples per channel.
+        self._open = np.zeros((channels, 5))
+        # Sum of left times right, and how many frames the open hop has.
         self._tail = np.zeros(2)
         self._parts: list[NDArray[np.float32]] = []
         self._channels = channels
 
     def add(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
-        """Takes (frames, channels); returns the finished hops, (hops, 4 * channels + 1)."""
+        """Takes (frames, channels); returns the finished hops, (hops, 5 * channels + 1)."""
         most = len(block) // self.frames_per_hop + 1
-        out = np.empty((most, 4 * self._channels + 1), dtype=np.float32)
+        out = np.empty((most, 5 * self._channels + 1), dtype=np.float32)
         count = _hop_kernel(block, self.frames_per_hop, self._coefficients, self._state, self._open, self._tail, out)
         done = out[:count]
         self._parts.append(done)
@@ -84,19 +86,17 @@ class HopMeter:
         parts = list(self._parts)
         count = self._tail[1]
         if count * 2 >= self.frames_per_hop:
-            row = np.concatenate(
-                (self._open[:, 0] / count, self._open[:, 1] / count, self._open[:, 2], self._open[:, 3],
-                 [self._tail[0] / count])
-            )  # fmt: skip
+            sums = self._open / (count, count, 1.0, 1.0, count)
+            row = np.concatenate((sums.T.ravel(), [self._tail[0] / count]))
             parts.append(row[np.newaxis].astype(np.float32))
         return as_hops(parts, self._channels)
 
 
 def as_hops(parts: list[NDArray[np.float32]], channels: int) -> Hops:
     """Joins the rows that `HopMeter.add` returned."""
-    rows = np.concatenate(parts) if parts else np.empty((0, 4 * channels + 1), dtype=np.float32)
-    weighted, power, low, high = (rows[:, i * channels : (i + 1) * channels].copy() for i in range(4))
-    return Hops(weighted, power, low, high, rows[:, -1].copy())
+    rows = np.concatenate(parts) if parts else np.empty((0, 5 * channels + 1), dtype=np.float32)
+    weighted, power, low, high, mean = (rows[:, i * channels : (i + 1) * channels].copy() for i in range(5))
+    return Hops(weighted, power, low, high, mean, rows[:, -1].copy())
 
 
 @kernel
@@ -114,6 +114,7 @@ def _hop_kernel(block, frames_per_hop, coefficients, state, open_, tail, out):  
             s1, s2, t1, t2 = state[channel]
             weighted, power = open_[channel, 0], open_[channel, 1]
             low, high = open_[channel, 2], open_[channel, 3]
+            total = open_[channel, 4]
             if count == 0.0:
                 low = high = float(block[position, channel])
             for i in range(position, position + take):
@@ -126,6 +127,7 @@ def _hop_kernel(block, frames_per_hop, coefficients, state, open_, tail, out):  
                 t2 = d2 * y - c2 * z
                 weighted += z * z
                 power += x * x
+                total += x
                 low = min(low, x)
                 high = max(high, x)
             if abs(s1) + abs(s2) + abs(t1) + abs(t2) < DENORMAL_GUARD:
@@ -133,6 +135,7 @@ def _hop_kernel(block, frames_per_hop, coefficients, state, open_, tail, out):  
             state[channel, 0], state[channel, 1], state[channel, 2], state[channel, 3] = s1, s2, t1, t2
             open_[channel, 0], open_[channel, 1] = weighted, power
             open_[channel, 2], open_[channel, 3] = low, high
+            open_[channel, 4] = total
         if channels == 2:
             product = 0.0
             for i in range(position, position + take):
@@ -146,8 +149,9 @@ def _hop_kernel(block, frames_per_hop, coefficients, state, open_, tail, out):  
                 out[done, channels + channel] = open_[channel, 1] / count
                 out[done, 2 * channels + channel] = open_[channel, 2]
                 out[done, 3 * channels + channel] = open_[channel, 3]
+                out[done, 4 * channels + channel] = open_[channel, 4] / count
                 open_[channel, :] = 0.0
-            out[done, 4 * channels] = tail[0] / count
+            out[done, 5 * channels] = tail[0] / count
             tail[0] = 0.0
             done += 1
             count = 0.0

@@ -112,7 +112,7 @@ class Measurement:
             dc_offset=float(mean[np.argmax(np.abs(mean))]),
             clipped_runs=self._clip.runs(lowest, highest),
             limited=_looks_limited(hops),
-            noise_floor_dbfs=noise.noise_floor_dbfs(hops, mean),
+            noise_floor_dbfs=noise.noise_floor_dbfs(hops),
             active_share=float(active.mean()) if len(active) else 0.0,
             balance_db=stereo.balance_db(hops),
             correlation=stereo.correlation(hops),
