@@ -37,7 +37,12 @@ class Bench:
 
 
 @pytest.fixture
-def bench(demo_folder) -> Bench:
+def bench(short_folder) -> Bench:
+    return Bench(short_folder)
+
+
+@pytest.fixture
+def demo_bench(demo_folder) -> Bench:
     return Bench(demo_folder)
 
 
@@ -45,13 +50,13 @@ def find(moves, move_id):
     return next(move for move in moves if move.id == move_id)
 
 
-def test_all_even_does_what_it_promises(bench):
-    move = find(propose.propose(bench.situation(), "balance"), "balance.all-even")
+def test_all_even_does_what_it_promises(demo_bench):
+    move = find(propose.propose(demo_bench.situation(), "balance"), "balance.all-even")
     assert move.before > 20.0
-    after = bench.make(move)
+    after = demo_bench.make(move)
     assert all_even.spread_lu(after) < 0.3
     assert after.mix.sample_peak_dbfs == pytest.approx(all_even.AIM_DBFS, abs=0.05)
-    record = bench.session.ledger[-1].move
+    record = demo_bench.session.ledger[-1].move
     assert record.after == pytest.approx(record.expected, abs=0.3)
     assert "balance.all-even" not in [m.id for m in propose.propose(after, "balance")]
 
@@ -88,27 +93,27 @@ def test_a_low_part_at_the_side_is_brought_to_the_centre(bench):
     assert bench.make(move).session.lane(kick.id).pan == 0.0
 
 
-def test_gathering_puts_sections_together_and_hides_what_is_silent(bench):
-    situation = bench.situation()
+def test_gathering_puts_sections_together_and_hides_what_is_silent(demo_bench):
+    situation = demo_bench.situation()
     for move in propose.propose(situation, "gather"):
-        after = bench.make(move)
-        record = bench.session.ledger[-1].move
+        after = demo_bench.make(move)
+        record = demo_bench.session.ledger[-1].move
         assert record.after == record.expected, move.id
     assert propose.propose(after, "gather") == []
-    silent = next(lane for lane in bench.session.lanes if lane.file.startswith("Audio 23"))
+    silent = next(lane for lane in demo_bench.session.lanes if lane.file.startswith("Audio 23"))
     assert silent.hidden
     assert silent.mute
-    names = [lane.name for lane in bench.session.lanes]
+    names = [lane.name for lane in demo_bench.session.lanes]
     assert "Overhead left" in names
     assert "Lead voice" in names
 
 
-def test_a_declined_move_is_not_proposed_again(bench):
-    bench.session = edits.decline(bench.session, "gather.sections", "the order of the stage")
-    assert "gather.sections" not in [move.id for move in propose.propose(bench.situation(), "gather")]
+def test_a_declined_move_is_not_proposed_again(demo_bench):
+    demo_bench.session = edits.decline(demo_bench.session, "gather.sections", "the order of the stage")
+    assert "gather.sections" not in [move.id for move in propose.propose(demo_bench.situation(), "gather")]
 
 
-def test_a_channel_move_makes_the_lane_mono(bench):
-    lane = next(lane for lane in bench.session.lanes if lane.file == "Clar(1).wav")
-    after = bench.make(find(propose.propose(bench.situation(), "gather"), f"gather.mono.{lane.id}"))
+def test_a_channel_move_makes_the_lane_mono(demo_bench):
+    lane = next(lane for lane in demo_bench.session.lanes if lane.file == "Clar(1).wav")
+    after = demo_bench.make(find(propose.propose(demo_bench.situation(), "gather"), f"gather.mono.{lane.id}"))
     assert after.measures(lane.id).channels == 1

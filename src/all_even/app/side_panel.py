@@ -60,7 +60,12 @@ class MovesTab(QScrollArea):
         for signal in (desk.moves_changed, desk.opened, desk.mix_measured):
             signal.connect(self.refresh)
         desk.stage_changed.connect(lambda _stage: self.refresh())
-        desk.changed.connect(lambda old, new: self.refresh())
+        desk.changed.connect(self._on_changed)
+
+    def _on_changed(self, old: Any, new: Any) -> None:
+        """A drag changes the session many times a second; only made moves and declines concern the cards."""
+        if [e.move for e in old.ledger[-40:] if e.move] != [e.move for e in new.ledger[-40:] if e.move]:
+            self.refresh()
 
     def refresh(self) -> None:
         desk = self.desk
@@ -237,21 +242,31 @@ class LedgerTab(QListWidget):
         self.setToolTip("All changes, newest first; undo is Ctrl+Z")
         self.setWordWrap(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        desk.changed.connect(lambda old, new: self.refresh())
+        desk.changed.connect(self._on_changed)
         desk.opened.connect(self.refresh)
+
+    def _on_changed(self, old: Any, new: Any) -> None:
+        if old.ledger == new.ledger and old is not new:
+            return
+        if len(old.ledger) == len(new.ledger) > 0 and old.ledger[:-1] == new.ledger[:-1]:
+            self.item(0).setText(_entry_text(new.ledger[-1]))  # one gesture, still going on
+        else:
+            self.refresh()
 
     def refresh(self) -> None:
         self.clear()
         if not self.desk.is_open:
             return
-        for entry in reversed(self.desk.session.ledger[-300:]):
-            result = ""
-            if entry.move is not None and entry.move.after is not None:
-                move = entry.move
-                result = f" {move.metric}: {metric_text(move.after, move.metric)} measured."
-            self.addItem(f"{entry.when[11:19]}  {entry.text}{result}")
+        self.addItems([_entry_text(entry) for entry in reversed(self.desk.session.ledger[-300:])])
         if not self.desk.session.ledger:
             self.addItem("Nothing has been changed yet. Every change will be written here.")
+
+
+def _entry_text(entry: Any) -> str:
+    result = ""
+    if entry.move is not None and entry.move.after is not None:
+        result = f" {entry.move.metric}: {metric_text(entry.move.after, entry.move.metric)} measured."
+    return f"{entry.when[11:19]}  {entry.text}{result}"
 
 
 class NotesTab(QWidget):

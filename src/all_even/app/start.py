@@ -3,13 +3,21 @@
 import os
 import subprocess
 import sys
+import traceback
+from collections.abc import Callable
 from pathlib import Path
+from types import TracebackType
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from all_even.app import theme
+from all_even.places import cache_folder, data_folder
+
+if TYPE_CHECKING:
+    from all_even.app.window import MainWindow
 
 
 def make_application() -> QApplication:
@@ -42,6 +50,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
 
     sys.setswitchinterval(0.002)  # the engine thread must not wait long for the interface
     window = MainWindow(Desk(), "day")
+    sys.excepthook = _tell(window)
     window.show()
     warming = _warm_kernels()
     if demo:
@@ -54,10 +63,20 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     return status
 
 
+def _tell(window: "MainWindow") -> Callable[[type[BaseException], BaseException, TracebackType | None], None]:
+    """A defect of ours must not take the session with it: it goes into a log, and one sentence is said."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        log = data_folder("") / "defects.log"
+        with log.open("a", encoding="utf-8") as file:
+            file.writelines(traceback.format_exception(kind, error, trace))
+        window.say(f"Something went wrong inside All Even ({kind.__name__}); the session is safe. Details: {log}")
+
+    return hook
+
+
 def _warm_kernels() -> "subprocess.Popen[bytes] | None":
     """Compiles the kernels in a child process, so that the window never stalls on first use."""
-    from all_even.places import cache_folder
-
     if any(cache_folder("kernels").glob("*/.warm")):
         return None
     return subprocess.Popen(

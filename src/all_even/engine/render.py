@@ -3,8 +3,11 @@
 Blocks may have any length; the samples do not depend on it.
 """
 
+import os
 import threading
+from collections import deque
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +18,7 @@ from all_even.errors import Cancelled
 from all_even.measure.track import Measurement, TrackMeasures
 
 BLOCK_FRAMES = 1 << 15
+WORKERS = os.cpu_count() or 2
 
 Mix = NDArray[np.float64]
 Progress = Callable[[float], None]
@@ -35,12 +39,23 @@ def render(
     """
     end = plan.frames if end_frame is None else end_frame
     length = max(1, end - start_frame)
-    for position in range(start_frame, end, block_frames):
-        if cancelled is not None and cancelled.is_set():
-            raise Cancelled
-        yield mix_block(plan, position, min(block_frames, end - position))
-        if progress is not None:
-            progress((min(position + block_frames, end) - start_frame) / length)
+    positions = range(start_frame, end, block_frames)
+    ahead: deque[Future[Mix]] = deque()
+    with ThreadPoolExecutor(WORKERS, thread_name_prefix="render") as pool:
+        try:
+            for index, position in enumerate(positions):
+                # Blocks do not depend on each other: a few are mixed ahead, on all cores.
+                while len(ahead) < 2 * WORKERS and index + len(ahead) < len(positions):
+                    first = positions[index + len(ahead)]
+                    ahead.append(pool.submit(mix_block, plan, first, min(block_frames, end - first)))
+                if cancelled is not None and cancelled.is_set():
+                    raise Cancelled
+                yield ahead.popleft().result()
+                if progress is not None:
+                    progress((min(position + block_frames, end) - start_frame) / length)
+        finally:
+            for future in ahead:
+                future.cancel()
 
 
 def mix_block(plan: Plan, position: int, frames: int) -> Mix:

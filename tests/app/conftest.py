@@ -1,0 +1,77 @@
+"""The real window on the simulated device."""
+
+import time
+from collections.abc import Callable, Iterator
+
+import pytest
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
+
+from all_even.app.desk import Desk
+from all_even.app.start import make_application
+from all_even.app.window import MainWindow
+from all_even.audio.device import SimulatedDevice
+
+
+class Rig:
+    """A window, its desk, and the devices it opened."""
+
+    def __init__(self) -> None:
+        self.app = make_application()
+        self.devices: list[SimulatedDevice] = []
+
+        def open_device(rate, fill):
+            device = SimulatedDevice(rate, fill, record=True, speed=3.0)
+            self.devices.append(device)
+            return device, None
+
+        self.desk = Desk(open_device)
+        self.window = MainWindow(self.desk)
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.settle_paint()
+
+    def wait(self, condition: Callable[[], bool], seconds: float = 60.0) -> None:
+        end = time.monotonic() + seconds
+        while not condition():
+            assert time.monotonic() < end, "timed out"
+            QApplication.processEvents()
+            time.sleep(0.002)
+
+    def settle_paint(self) -> None:
+        for _ in range(4):
+            QApplication.processEvents()
+
+    def measured(self) -> None:
+        """Waits until lanes, mix and moves are up to date."""
+        desk = self.desk
+        self.wait(lambda: desk.is_open and not desk.work.busy() and not desk.mix_stale and not desk._settle.isActive())
+
+    def open(self, path) -> None:
+        self.window.open_path(path)
+        self.wait(lambda: self.desk.is_open and not self.desk.work.busy("open"))
+        self.measured()
+
+    def lane(self, text: str):
+        return next(lane for lane in self.desk.session.lanes if text in lane.file)
+
+
+@pytest.fixture
+def rig(home, tmp_path_factory) -> Iterator[Rig]:
+    """Its own recovery copies and recent sessions; measures of files are shared between tests."""
+    shared = tmp_path_factory.getbasetemp() / "shared cache"
+    shared.mkdir(exist_ok=True)
+    home.mkdir()
+    (home / "cache").symlink_to(shared)
+    made = Rig()
+    yield made
+    made.window.close()
+    made.window.deleteLater()
+    made.desk.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@pytest.fixture
+def opened(rig, short_folder) -> Rig:
+    rig.open(short_folder)
+    return rig

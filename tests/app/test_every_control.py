@@ -1,0 +1,189 @@
+"""Every control of every screen, at 1024x700 and at 200 %: named, reachable, large enough, not cut off."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractScrollArea,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QScrollBar,
+    QWidget,
+)
+
+from all_even.app import paint, theme
+from all_even.app.commands import MENUS
+from all_even.app.lanes import layout
+
+SCREENS = ("start", "gather", "balance", "print")
+SMALLEST = 24
+
+
+def controls(window: QWidget) -> list[QWidget]:
+    kinds = (QAbstractButton, QComboBox, QLineEdit, QListWidget)
+    found = [w for kind in kinds for w in window.findChildren(kind) if w.isVisible() and w.width() > 0]
+    return [w for w in found if not isinstance(w.parent(), (QScrollBar, QComboBox, QAbstractScrollArea)) or w.accessibleName()
+            if w.objectName() not in ("ScrollLeftButton", "ScrollRightButton", "qt_menubar_ext_button")]  # fmt: skip
+
+
+def show(rig, screen: str) -> None:
+    if screen != "start":
+        rig.desk.set_stage(screen)
+    rig.settle_paint()
+    rig.window.grab()
+
+
+def walk(rig, screen: str) -> list[str]:
+    """Everything that is wrong with the controls of a screen."""
+    paint.shortened.clear()
+    show(rig, screen)
+    wrong = []
+    for control in controls(rig.window):
+        name = control.accessibleName() or (control.text() if isinstance(control, QAbstractButton) else "")
+        where = f"{screen}: {type(control).__name__} {name!r}"
+        if not name:
+            wrong.append(f"{where} has no accessible name")
+        if not control.toolTip():
+            wrong.append(f"{where} has no tooltip")
+        if control.height() < SMALLEST or control.width() < SMALLEST:
+            wrong.append(f"{where} is {control.width()}x{control.height()}")
+        if isinstance(control, QAbstractButton) and control.text():
+            needed = control.fontMetrics().horizontalAdvance(control.text())
+            if needed > control.width():
+                wrong.append(f"{where}: {needed} px of text in {control.width()}")
+    for label in rig.window.findChildren(QLabel):
+        if not label.isVisible() or not label.text() or label.text().startswith("<"):
+            continue
+        if label.wordWrap():
+            needed = label.heightForWidth(label.width())
+            if needed > label.height() + 2:
+                wrong.append(f"{screen}: {label.text()[:40]!r} needs {needed} px of height and has {label.height()}")
+        elif label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2:
+            wrong.append(f"{screen}: {label.text()[:40]!r} is cut off at {label.width()} px")
+    wrong += [f"{screen}: painted text shortened: {text!r}" for text in paint.shortened]
+    return wrong + overlaps(rig, screen)
+
+
+def overlaps(rig, screen: str) -> list[str]:
+    """Controls of one parent that lie over each other."""
+    wrong = []
+    shown = controls(rig.window)
+    for index, a in enumerate(shown):
+        for b in shown[index + 1 :]:
+            if a.parent() is b.parent() and a.geometry().intersects(b.geometry()):
+                wrong.append(f"{screen}: {a.accessibleName()!r} lies over {b.accessibleName()!r}")
+    return wrong
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
+def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folder, size):
+    rig.window.resize(*size)
+    wrong = walk(rig, "start")
+    rig.open(demo_folder)
+    for screen in SCREENS[1:]:
+        for tab in range(4):
+            rig.window.side.setCurrentIndex(tab)
+            wrong += walk(rig, screen)
+    assert sorted(set(wrong)) == []
+
+
+def test_every_control_is_whole_at_200_percent(tmp_path):
+    """The scale is the process's: the walk runs in one of its own."""
+    if os.environ.get("QT_SCALE_FACTOR") == "2":
+        pytest.skip("this is that process")
+    environment = {**os.environ, "QT_SCALE_FACTOR": "2", "QT_QPA_PLATFORM": "offscreen"}
+    result = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"],
+        env=environment, capture_output=True, text=True, cwd=Path(__file__).parents[2],
+    )  # fmt: skip
+    assert result.returncode == 0, result.stdout[-3000:]
+
+
+def test_every_command_stands_in_a_menu_and_no_shortcut_twice(rig):
+    commands = rig.window.commands
+    assert {command.menu for command in commands} <= set(MENUS)
+    shortcuts = [command.shortcut for command in commands if command.shortcut]
+    assert len(shortcuts) == len(set(shortcuts))
+
+
+def test_every_command_runs_on_an_open_session(opened, monkeypatch):
+    """Each command once, dialogs answered with nothing."""
+    monkeypatch.setattr(opened.window, "_ask", lambda *args, **options: None)
+    monkeypatch.setattr("PyQt6.QtWidgets.QInputDialog.getText", lambda *args: ("", False))
+    skipped = {"Quit", "Close the session", "Open the demo", "Print the mix", "Write the recall sheet"}
+    for command in opened.window.commands:
+        if command.text not in skipped:
+            command.run()
+            opened.settle_paint()
+    opened.desk.player.stop()
+    opened.measured()
+
+
+def test_every_command_is_harmless_without_a_session(rig, monkeypatch):
+    monkeypatch.setattr(rig.window, "_ask", lambda *args, **options: None)
+    for command in rig.window.commands:
+        if command.text not in ("Quit", "Open the demo"):
+            command.run()
+            rig.settle_paint()
+    assert not rig.desk.is_open
+
+
+def test_buttons_in_the_lanes_are_large_enough_and_explained(opened):
+    view = opened.window.lanes
+    assert layout.BUTTON >= SMALLEST
+    opened.desk.set_stage("balance")
+    for stage in ("gather", "balance", "print"):
+        opened.desk.set_stage(stage)
+        box = view._row_box(0)
+        for part, area in layout.head_boxes(box, view._head()).items():
+            if part not in ("meter", "mark"):
+                assert view.tip(area.center()), part
+    assert "Lane 1 of 12" in view.accessibleDescription()
+
+
+def luminance(colour: str) -> float:
+    """Relative luminance, WCAG 2.1."""
+    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in QColor(colour).getRgbF()[:3]]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(a: str, b: str) -> float:
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("name", ["day", "night"])
+def test_text_contrast_meets_wcag_aa(name):
+    """WCAG 2.1, success criterion 1.4.3: 4.5 to 1 for text; 1.4.11: 3 to 1 for drawn parts."""
+    palette = theme.PALETTES[name]
+    weak = [(what, round(contrast(a, b), 2)) for what, a, b in palette.contrast_pairs() if contrast(a, b) < 4.5]
+    assert weak == []
+    faint = [(colour, round(contrast(colour, palette.panel), 2)) for colour in palette.family
+             if contrast(colour, palette.panel) < 3.0]  # fmt: skip
+    assert faint == []
+
+
+def test_both_themes_can_be_switched_while_open(opened):
+    for _ in range(2):
+        opened.window.switch_theme()
+        opened.settle_paint()
+        ground = opened.window.grab().toImage().pixelColor(3, opened.window.height() - 20)
+        assert ground.name() == theme.current().ground
+
+
+def test_our_face_is_used_with_tabular_digits(rig):
+    from PyQt6.QtGui import QFontInfo, QFontMetricsF
+
+    font = theme.font(theme.BODY)
+    assert QFontInfo(font).family() == theme.FONT_FAMILY
+    metrics = QFontMetricsF(font)
+    assert len({round(metrics.horizontalAdvance(digit), 3) for digit in "0123456789"}) == 1
+    assert QApplication.font().family() == theme.FONT_FAMILY

@@ -1,0 +1,48 @@
+"""Where values lie along a row, without a screen."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from all_even.app.lanes import layout, scales
+from all_even.app.lanes.scales import Rail
+
+RAIL = Rail(300.0, 400.0)
+
+
+@given(st.floats(-79.0, 12.0))
+def test_a_level_is_found_again_under_its_pixel(level_db):
+    assert RAIL.level_at(RAIL.level_x(level_db)) == pytest.approx(level_db, abs=0.01)
+
+
+def test_the_ends_of_the_rail_are_off_and_plus_12():
+    assert RAIL.level_at(300.0) == -120.0
+    assert RAIL.level_at(900.0) == 12.0
+
+
+def test_most_of_the_rail_serves_minus_20_to_plus_6():
+    assert (RAIL.level_x(6.0) - RAIL.level_x(-20.0)) / RAIL.width > 0.6
+
+
+@given(st.floats(-1.0, 1.0))
+def test_a_place_is_found_again_but_for_the_notch_in_the_centre(pan):
+    found = RAIL.pan_at(RAIL.pan_x(pan))
+    assert found == pytest.approx(pan, abs=1e-6) or (found == 0.0 and abs(pan) < 0.031)
+
+
+@pytest.mark.parametrize("stage", ["gather", "balance", "print"])
+@pytest.mark.parametrize("width", [732.0, 960.0, 3200.0])
+def test_columns_lie_side_by_side_inside_the_view(stage, width):
+    boxes = sorted(layout.columns(stage, layout.head_width(width), width).boxes.values())
+    for (left, size), (following, _) in zip(boxes, boxes[1:], strict=False):
+        assert size > 20.0
+        assert left + size <= following
+    assert boxes[-1][0] + boxes[-1][1] <= width
+
+
+def test_rows_are_found_under_the_mouse():
+    assert layout.row_at(layout.HEADER + 1, 0.0, 3) == 0
+    assert layout.row_at(layout.HEADER + layout.ROW + 1, 0.0, 3) == 1
+    assert layout.row_at(layout.HEADER - 1, 0.0, 3) is None
+    assert layout.row_at(5000.0, 0.0, 3) is None
+    assert scales.meter_share(-60.0) == 0.0
