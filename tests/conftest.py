@@ -66,4 +66,3 @@ def stereo(mono: np.ndarray) -> np.ndarray:
 
 def noise(seconds: float, seed: int = 0, rate: int = RATE, level: float = 0.1) -> np.ndarray:
     return (level * np.random.default_rng(seed).standard_normal(round(seconds * rate))).astype(np.float32)
-

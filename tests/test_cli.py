@@ -103,7 +103,9 @@ def test_help_names_every_command():
 
 def test_without_a_display_one_sentence_says_so(monkeypatch):
     code = "import sys; from all_even.cli import main; sys.exit(main(['--demo']))"
-    result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env={"PATH": "/usr/bin", "HOME": "/tmp"})
+    result = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, env={"PATH": "/usr/bin", "HOME": "/tmp"}
+    )
     assert result.returncode == 1
     assert "There is no display" in result.stderr
     assert result.stderr.count("\n") == 1

@@ -1,5 +1,7 @@
 """Where values lie along a row, without a screen."""
 
+import itertools
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -34,7 +36,7 @@ def test_a_place_is_found_again_but_for_the_notch_in_the_centre(pan):
 @pytest.mark.parametrize("width", [732.0, 960.0, 3200.0])
 def test_columns_lie_side_by_side_inside_the_view(stage, width):
     boxes = sorted(layout.columns(stage, layout.head_width(width), width).boxes.values())
-    for (left, size), (following, _) in zip(boxes, boxes[1:], strict=False):
+    for (left, size), (following, _) in itertools.pairwise(boxes):
         assert size > 20.0
         assert left + size <= following
     assert boxes[-1][0] + boxes[-1][1] <= width

@@ -171,7 +171,14 @@ def test_a_level_is_typed_with_or_without_unit(opened):
     desk = opened.desk
     desk.set_stage("balance")
     field = opened.window.balance_bench.level
-    for typed, value in (("-4.5", -4.5), ("+2 dB", 2.0), ("−7,5", -7.5), ("off", -120.0), ("40", 12.0), ("nonsense", 12.0)):
+    for typed, value in (
+        ("-4.5", -4.5),
+        ("+2 dB", 2.0),
+        ("−7,5", -7.5),
+        ("off", -120.0),
+        ("40", 12.0),
+        ("nonsense", 12.0),
+    ):
         field.setFocus()
         field.selectAll()
         field.insert(typed)
@@ -248,7 +255,9 @@ def test_two_snapshots_are_compared_at_the_same_loudness(opened):
     opened.wait(lambda: desk.hearing.name == "now" and desk.hearing.matched_db != 0.0)
     assert desk.hearing.matched_db == pytest.approx(-6.0, abs=0.1)
     plan = desk.player._wish.plan
-    assert measure_mix(plan).integrated_lufs + desk.hearing.matched_db == pytest.approx(desk.mix.integrated_lufs - 6.0, abs=0.1)
+    assert measure_mix(plan).integrated_lufs + desk.hearing.matched_db == pytest.approx(
+        desk.mix.integrated_lufs - 6.0, abs=0.1
+    )
 
 
 def test_a_declined_move_goes_with_its_reason(opened):

@@ -55,7 +55,11 @@ def test_a_bad_file_is_refused_in_one_sentence(name, tmp_path):
 def test_a_folder_a_pipe_and_a_missing_file_are_told_apart(tmp_path):
     (tmp_path / "takes.wav").mkdir()
     os.mkfifo(tmp_path / "pipe.wav")
-    for name, words in (("takes.wav", "is a folder"), ("pipe.wav", "not a regular file"), ("gone.wav", "not there any more")):
+    for name, words in (
+        ("takes.wav", "is a folder"),
+        ("pipe.wav", "not a regular file"),
+        ("gone.wav", "not there any more"),
+    ):
         with pytest.raises(SoundFileError, match=words):
             inspect(tmp_path / name)
 
@@ -83,7 +87,7 @@ def test_a_wav_shorter_than_its_header_is_used_and_said(tmp_path):
     report = measure_file(path)
     assert report.ok
     assert report.defect == "cut.wav is cut short: its header promises 2.0 s, the file holds 1.0 s."
-    assert [finding.kind for finding in findings(report)][0] == "truncated"
+    assert next(finding.kind for finding in findings(report)) == "truncated"
 
 
 def test_an_aiff_shorter_than_its_header_is_said(write, tmp_path):
@@ -150,7 +154,9 @@ def test_the_decoder_does_not_write_to_stderr(write):
     """An MP3 with rubbish before its frames makes the decoder talk."""
     path = write("talk.mp3", noise(1.0), subtype=None, format="MP3")
     path.write_bytes(b"\xff\xfb\x90" + b"\0" * 5000 + path.read_bytes())
-    code = f"from all_even.measure.files import measure_file; from pathlib import Path; measure_file(Path({str(path)!r}))"
+    code = (
+        f"from all_even.measure.files import measure_file; from pathlib import Path; measure_file(Path({str(path)!r}))"
+    )
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert result.stderr == ""
 

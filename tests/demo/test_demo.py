@@ -57,7 +57,10 @@ def test_roles_are_guessed_from_the_names(truth):
 def test_the_kick_has_the_pitch_the_truth_says(demo_folder, truth):
     samples, rate = soundfile.read(demo_folder / "01_KIK IN.wav")
     onset = truth["kick"]["onsets_s"][3]
-    tail = samples[int((onset + 0.04) * rate) : int((onset + 0.30) * rate)] * np.hanning(int(0.26 * rate))[: int(0.26 * rate)]
+    tail = (
+        samples[int((onset + 0.04) * rate) : int((onset + 0.30) * rate)]
+        * np.hanning(int(0.26 * rate))[: int(0.26 * rate)]
+    )
     spectrum = np.abs(np.fft.rfft(tail, 1 << 18))
     found = np.argmax(spectrum) * rate / (1 << 18)
     assert found == pytest.approx(truth["kick"]["fundamental_hz"], rel=0.02)

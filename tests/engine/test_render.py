@@ -35,7 +35,8 @@ def mixed(session, sources, **options) -> np.ndarray:
 
 
 @pytest.mark.parametrize(
-    ("law", "left", "right"), [("-3 dB", math.sqrt(0.5), math.sqrt(0.5)), ("-6 dB", 0.5, 0.5), ("-4.5 dB", 0.5946, 0.5946)]
+    ("law", "left", "right"),
+    [("-3 dB", math.sqrt(0.5), math.sqrt(0.5)), ("-6 dB", 0.5, 0.5), ("-4.5 dB", 0.5946, 0.5946)],
 )
 def test_pan_laws_in_the_centre(law, left, right):
     assert pan.mono_gains(0.0, law) == pytest.approx((left, right), abs=1e-4)
@@ -99,7 +100,9 @@ def test_a_file_that_goes_missing_leaves_the_others(small, tmp_path):
     (tmp_path / "mix" / "b.wav").unlink()
     sources = Sources()
     sources.update(session)
-    assert sources.problems == {session.lanes[1].id: f"b.wav is not there any more: {tmp_path / 'mix'} has no such file."}
+    assert sources.problems == {
+        session.lanes[1].id: f"b.wav is not there any more: {tmp_path / 'mix'} has no such file."
+    }
     assert len(make_plan(session, sources).lanes) == 2
 
 

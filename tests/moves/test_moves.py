@@ -28,7 +28,9 @@ class Bench:
         session = session or self.session
         jobs = [(store.lane_path(session, lane), lane.take) for lane in session.lanes]
         reports = dict(measure_files(jobs))
-        return Situation(session, {lane.id: reports[i] for i, lane in enumerate(session.lanes)}, self.mix(session), self.mix)
+        return Situation(
+            session, {lane.id: reports[i] for i, lane in enumerate(session.lanes)}, self.mix(session), self.mix
+        )
 
     def make(self, move):
         after = self.situation(propose.apply(self.session, move))
@@ -117,3 +119,20 @@ def test_a_channel_move_makes_the_lane_mono(demo_bench):
     lane = next(lane for lane in demo_bench.session.lanes if lane.file == "Clar(1).wav")
     after = demo_bench.make(find(propose.propose(demo_bench.situation(), "gather"), f"gather.mono.{lane.id}"))
     assert after.measures(lane.id).channels == 1
+
+
+def test_a_starting_point_is_not_proposed_again_unless_it_was_undone(bench):
+    from all_even.session.history import History
+
+    history = History(bench.session)
+    move = find(propose.propose(bench.situation(), "balance"), "balance.all-even")
+    history.apply(move.edit(history.session), move=move.record())
+    history.apply(edits.nudge_levels(history.session, [history.session.lanes[0].id], 6.0))
+    assert [record.id for record in propose.standing(history.session)] == ["balance.all-even"]
+    assert "balance.all-even" not in [m.id for m in propose.propose(bench.situation(history.session), "balance")]
+    history.undo()
+    history.undo()
+    assert propose.standing(history.session) == []
+    assert "balance.all-even" in [m.id for m in propose.propose(bench.situation(history.session), "balance")]
+    history.redo()
+    assert len(propose.standing(history.session)) == 1

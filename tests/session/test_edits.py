@@ -33,7 +33,13 @@ def test_nudging_keeps_the_balance_and_leaves_what_is_off():
 
 
 def test_lanes_move_together_and_keep_their_order():
-    assert ids(edits.move_lanes(session(5), ["lane-3", "lane-1"], 0)) == ["lane-1", "lane-3", "lane-0", "lane-2", "lane-4"]
+    assert ids(edits.move_lanes(session(5), ["lane-3", "lane-1"], 0)) == [
+        "lane-1",
+        "lane-3",
+        "lane-0",
+        "lane-2",
+        "lane-4",
+    ]
     assert ids(edits.move_lanes(session(3), ["lane-0"], 3)) == ["lane-1", "lane-2", "lane-0"]
 
 
@@ -66,7 +72,9 @@ def test_changes_are_said_in_sentences():
     assert describe.sentence(old, new) == "Lane 2: pan centre → L 50; Lane 2: muted"
     assert describe.changes(old, edits.set_trim(old, -2.0)) == ["Mix trim 0.0 dB → −2.0 dB"]
     assert describe.changes(old, edits.move_lanes(old, ["lane-2"], 0)) == ["Lane 2: moved in the order of lanes"]
-    assert describe.changes(old, edits.change_lanes(old, ["lane-0"], level_db=-120.0)) == ["Lane 0: level 0.0 dB → −∞ dB"]
+    assert describe.changes(old, edits.change_lanes(old, ["lane-0"], level_db=-120.0)) == [
+        "Lane 0: level 0.0 dB → −∞ dB"
+    ]
 
 
 def test_undo_takes_back_the_change_but_not_the_record():

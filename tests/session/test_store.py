@@ -166,9 +166,7 @@ names = st.text(st.characters(codec="utf-8", exclude_categories=("Cs",)), min_si
 @settings(max_examples=60, deadline=None)
 @given(
     name=names,
-    lanes=st.lists(
-        st.tuples(names, st.floats(-120, 12), st.floats(-1, 1), st.booleans(), st.booleans()), max_size=6
-    ),
+    lanes=st.lists(st.tuples(names, st.floats(-120, 12), st.floats(-1, 1), st.booleans(), st.booleans()), max_size=6),
     trim=st.floats(-40, 12),
 )
 def test_any_session_survives_its_file(name, lanes, trim):

@@ -448,6 +448,17 @@ class Desk(QObject):
 
         self.work.start("moves", job, done)
 
+    def propose_all_even(self, done: Callable[[list[Any]], None]) -> None:
+        """The move All even for the present state, whether or not it was made before."""
+        situation = self._situation(self.session)
+
+        def job(_report: Report) -> list[Any]:
+            from all_even.moves.balance.all_even import moves
+
+            return moves(situation) if situation.mix is not None else []
+
+        self.work.start("all even", job, done)
+
     def apply_move(self, move: Any) -> None:
         """Makes a move; its result is written into the ledger as soon as it is measured."""
         self.made[move.id] = move

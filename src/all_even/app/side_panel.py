@@ -102,7 +102,9 @@ class MovesTab(QScrollArea):
 def _made_moves(desk: Desk) -> list[Any]:
     if not desk.is_open:
         return []
-    return [e.move for e in desk.session.ledger if e.move is not None and e.move.stage == desk.stage]
+    from all_even.moves.propose import standing
+
+    return [record for record in standing(desk.session) if record.stage == desk.stage]
 
 
 def _faults(desk: Desk) -> list[tuple[str, Any]]:
@@ -232,6 +234,15 @@ class UnreadableCard(_Card):
             self.column.addLayout(row)
 
 
+def whole_lines(view: QListWidget) -> None:
+    """Rows as high as their wrapped text, also when the panel changes its width."""
+    view.setWordWrap(True)
+    view.setTextElideMode(Qt.TextElideMode.ElideNone)
+    view.setResizeMode(QListWidget.ResizeMode.Adjust)
+    view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    view.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+
+
 class LedgerTab(QListWidget):
     """Every change in a sentence with its time, newest first."""
 
@@ -240,8 +251,7 @@ class LedgerTab(QListWidget):
         self.desk = desk
         self.setAccessibleName("Ledger")
         self.setToolTip("All changes, newest first; undo is Ctrl+Z")
-        self.setWordWrap(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        whole_lines(self)
         desk.changed.connect(self._on_changed)
         desk.opened.connect(self.refresh)
 
@@ -288,8 +298,8 @@ class NotesTab(QWidget):
         column.addWidget(self.text)
         self.list = QListWidget()
         self.list.setAccessibleName("Notes")
-        self.list.setToolTip("Enter or double click: go to the note's place; Delete: remove it")
-        self.list.setWordWrap(True)
+        self.list.setToolTip("Enter or double click: go to the note's place")
+        whole_lines(self.list)
         self.list.itemActivated.connect(lambda item: self.go_to.emit(item.data(Qt.ItemDataRole.UserRole)))
         column.addWidget(self.list, 1)
         row = QHBoxLayout()

@@ -74,7 +74,7 @@ class TopBar(QWidget):
 
         self.play = fields.icon_button("play", "Play", "Play or stop (Space)", self.play_pressed.emit)
         self.to_start = fields.icon_button(
-            "square", "Stop and go to the start", "Stop and go to the start (Home)", self.stop_pressed.emit
+            "arrow-left-to-line", "Stop and go to the start", "Stop and go to the start (Home)", self.stop_pressed.emit
         )
         self.loop = fields.icon_button(
             "repeat", "Loop", "Repeat the marked section (L); drag along the song strip to mark one",

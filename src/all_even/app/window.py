@@ -369,13 +369,18 @@ class MainWindow(QMainWindow):
             field().selectAll()
 
     def all_even(self) -> None:
-        """Makes the move All even if it is open."""
-        move = next((m for m in self.desk.moves["balance"] if m.id == "balance.all-even"), None)
-        if move is not None:
-            self.desk.set_stage("balance")
-            self.desk.apply_move(move)
-        elif self.desk.is_open:
-            self.say("All even is not open: the lanes arrive equally loud, or are still being measured.")
+        """Makes the move All even, also when it was made before."""
+        if not self.desk.is_open:
+            return
+
+        def done(moves: list[Any]) -> None:
+            if moves:
+                self.desk.set_stage("balance")
+                self.desk.apply_move(moves[0])
+            else:
+                self.say("All even has nothing to do: the lanes arrive equally loud, or are still being measured.")
+
+        self.desk.propose_all_even(done)
 
     def write_note(self) -> None:
         if self.desk.is_open:
@@ -455,7 +460,8 @@ class MainWindow(QMainWindow):
         self.side.notes.position_s = position
         meters = player.meters() if player.playing else None
         peaks = dict(zip(meters.lane_ids, meters.lane_peaks, strict=True)) if meters else {}
-        self.lanes.set_levels(peaks, position / plan_length if plan_length else None)
+        away = player.playing or position > 0.0
+        self.lanes.set_levels(peaks, position / plan_length if plan_length and away else None)
         if desk.stage == "gather":
             self.gather_bench.wave.set_position(position)
         elif desk.stage == "balance":
@@ -470,6 +476,8 @@ class MainWindow(QMainWindow):
         if player.message:
             self.say(player.message)
             player.message = None
+        elif not self._status_timer.isActive():
+            self._idle_status()
 
     def _on_progress(self, name: str, share: float, text: str) -> None:
         if name in ("mix", "moves", "autosave"):

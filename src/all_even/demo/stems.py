@@ -25,7 +25,7 @@ TAIL_S = 1.0
 CLIP_LEVEL = 10.0 ** (-0.3 / 20.0)
 LIMIT_LEVEL = 10.0 ** (-1.0 / 20.0)
 BREATH_OF_ROOM = 10.0 ** (-78.0 / 20.0)
-DEMO_VERSION = 1
+DEMO_VERSION = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -343,7 +343,13 @@ def _lead(s: Studio) -> Signal:
 
 def _crew(which: int) -> Callable[[Studio], Signal]:
     def make(s: Studio) -> Signal:
-        notes = s.chord_notes(lambda c: (c[which],), ("chorus",))
+        rng = s.rng(f"words {which}")
+        step_s = s.score.beat_s / 4.0
+        notes = [  # words, not held vowels: every syllable its own length and strength
+            NoteEvent(held.start_s + step * step_s, 0.9 * length * step_s, held.pitch, float(rng.uniform(0.45, 1.0)))
+            for held in s.chord_notes(lambda c: (c[which],), ("chorus",))
+            for step, length in ((0, 2), (2, 2), (4, 4), (8, 3), (11, 4))
+        ]
         return sound.sung(s.silence(), notes, s.rng(f"crew {which}"), breath=0.02, cents=(-6.0, 4.0, 9.0)[which])
 
     return make

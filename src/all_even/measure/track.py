@@ -17,7 +17,7 @@ from all_even.measure.hops import HopMeter, Hops
 from all_even.measure.third_octave import ThirdOctaveMeter
 from all_even.measure.true_peak import TruePeakMeter
 
-VERSION = 1
+VERSION = 2
 """Raised whenever a figure's definition changes, so that nothing cached is compared with it."""
 
 IDENTICAL_RESIDUAL_DB = -90.0
@@ -132,8 +132,10 @@ LIMITED_WINDOW_HOPS = 3
 LIMITED_BAND_DB = 0.3
 LIMITED_SHARE = 0.12
 LIMITED_FEWEST = 20
-LIMITED_CREST_DB = 14.0
-LIMITED_POWER_SPREAD_DB = 1.5
+LIMITED_CREST_DB = (3.7, 14.0)
+LIMITED_POWER_SPREAD_DB = 1.0
+LIMITED_RUN = 3
+LIMITED_IN_RUNS = 1.0 / 3.0
 
 
 def _looks_limited(hops: Hops) -> bool:
@@ -141,8 +143,9 @@ def _looks_limited(hops: Hops) -> bool:
 
     Common practice: an unprocessed part's peaks differ by decibels; a limiter holds them in a band of
     tenths. Counted in 30 ms windows: the share of played windows whose peak is within 0.3 dB of the
-    highest, their crest, and how much their power differs. The last tells a limiter from a
-    synthesiser's steady tone; the share tells it from a machine's identical hits.
+    highest, their crest, how much their power differs, and how many of them follow each other. The
+    power tells a limiter from a synthesiser's steady tone; the runs tell it from a machine's identical
+    hits. Limited drums can't be told from equal hits by this, and are not claimed.
     """
     count = len(hops) // LIMITED_WINDOW_HOPS
     size = count * LIMITED_WINDOW_HOPS
@@ -159,7 +162,19 @@ def _looks_limited(hops: Hops) -> bool:
     power_levels = 10.0 * np.log10(power[pressed])
     crest = 20.0 * np.log10(peaks[pressed]) - power_levels
     low, high = np.percentile(power_levels, (10, 90))
-    return bool(np.median(crest) < LIMITED_CREST_DB and high - low > LIMITED_POWER_SPREAD_DB)
+    lowest, highest = LIMITED_CREST_DB
+    return bool(
+        lowest < np.median(crest) < highest
+        and high - low > LIMITED_POWER_SPREAD_DB
+        and _in_runs(pressed) >= LIMITED_IN_RUNS * pressed.sum()
+    )
+
+
+def _in_runs(pressed: NDArray[np.bool_]) -> int:
+    """How many of the true values stand in runs of at least `LIMITED_RUN`."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], pressed, [False])).astype(np.int8)))
+    lengths = edges[1::2] - edges[::2]
+    return int(lengths[lengths >= LIMITED_RUN].sum())
 
 
 def measure_samples(samples: NDArray[np.float32], sample_rate: int) -> TrackMeasures:

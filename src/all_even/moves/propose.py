@@ -6,7 +6,8 @@ from all_even.moves.balance import all_even
 from all_even.moves.gather import order
 from all_even.moves.move import Move, Situation
 from all_even.session import edits
-from all_even.session.model import Session
+from all_even.session.history import REDONE, UNDONE
+from all_even.session.model import MoveRecord, Session
 
 Rule = Callable[[Situation], list[Move]]
 
@@ -20,11 +21,30 @@ RULES: dict[str, tuple[Rule, ...]] = {
 }
 
 
+STARTING_POINTS = frozenset({"balance.all-even"})
+"""Made once, they are left by intention: what the engineer then changes is no reason to propose them again."""
+
+
 def propose(situation: Situation, stage: str) -> list[Move]:
     """The stage's moves that were not declined, most important first."""
-    declined = {item.move_id for item in situation.session.declined}
+    closed = {item.move_id for item in situation.session.declined}
+    closed |= STARTING_POINTS & {record.id for record in standing(situation.session)}
     found = [move for rule in RULES[stage] for move in rule(situation)]
-    return sorted((move for move in found if move.id not in declined), key=lambda move: -move.weight)
+    return sorted((move for move in found if move.id not in closed), key=lambda move: -move.weight)
+
+
+def standing(session: Session) -> list[MoveRecord]:
+    """The moves that were made and not undone since, in order."""
+    made: list[MoveRecord] = []
+    undone: list[MoveRecord] = []
+    for entry in session.ledger:
+        if entry.move is not None:
+            made.append(entry.move)
+        elif entry.text.startswith(UNDONE) and made and entry.text == UNDONE + made[-1].title:
+            undone.append(made.pop())
+        elif entry.text.startswith(REDONE) and undone and entry.text == REDONE + undone[-1].title:
+            made.append(undone.pop())
+    return made
 
 
 def apply(session: Session, move: Move) -> Session:

@@ -13,6 +13,7 @@ from all_even.session import describe, edits
 from all_even.session.model import MoveRecord, Session
 
 MOST_STEPS = 500
+UNDONE, REDONE = "Undone: ", "Redone: "
 
 
 @dataclass(slots=True)
@@ -75,10 +76,10 @@ class History:
         return self._future[-1][1] if self._future else None
 
     def undo(self) -> bool:
-        return self._step(self._past, self._future, "Undone")
+        return self._step(self._past, self._future, UNDONE)
 
     def redo(self) -> bool:
-        return self._step(self._future, self._past, "Redone")
+        return self._step(self._future, self._past, REDONE)
 
     def _step(self, source: list[tuple[Session, str]], target: list[tuple[Session, str]], word: str) -> bool:
         if not source:
@@ -86,6 +87,6 @@ class History:
         wanted, line = source.pop()
         target.append((self.session, line))
         back = replace(wanted, ledger=self.session.ledger)
-        self.session = edits.record(back, f"{word}: {line}" if line else word)
+        self.session = edits.record(back, word + (line or "a change"))
         self._merge = None
         return True

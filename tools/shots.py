@@ -1,0 +1,104 @@
+"""Writes every picture of docs/screenshots/ anew: the real window, the demo session, 1280x800.
+
+Called by `make shots`, which gives it a screen. Sound goes to the stand-in.
+"""
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from all_even.app.desk import Desk
+from all_even.app.start import make_application
+from all_even.app.window import MainWindow
+from all_even.audio.device import SimulatedDevice
+from all_even.session import edits
+from all_even.session.model import Loop
+
+FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
+LONGEST_WAIT_S = 180.0
+
+
+def wait(condition: Callable[[], bool]) -> None:
+    end = time.monotonic() + LONGEST_WAIT_S
+    while not condition():
+        if time.monotonic() > end:
+            sys.exit("The window did not become ready.")
+        QApplication.processEvents()
+        time.sleep(0.01)
+
+
+def main() -> None:
+    app = make_application()
+    desk = Desk(lambda rate, fill: (SimulatedDevice(rate, fill), None))
+    window = MainWindow(desk)
+    window.resize(1280, 800)
+    window.show()
+
+    def shot(name: str) -> None:
+        for _ in range(10):
+            QApplication.processEvents()
+            time.sleep(0.01)
+        window.grab().save(str(FOLDER / f"{name}.png"))
+
+    def measured() -> None:
+        wait(lambda: desk.is_open and not desk.work.busy() and not desk.mix_stale and not desk._settle.isActive())
+
+    def apply(stage: str, move_id: str) -> None:
+        desk.apply_move(next(move for move in desk.moves[stage] if move.id == move_id))
+        wait(lambda: desk.mix_stale or desk.work.busy() or not desk._settle.isActive())
+        measured()
+
+    def select(file: str) -> None:
+        desk.select((next(lane.id for lane in desk.session.lanes if lane.file == file),))
+
+    shot("start")
+    desk.open_demo()
+    measured()
+    apply("gather", "gather.sections")
+    select("tbn_take 3.wav")
+    shot("gather")
+    apply("gather", "gather.names")
+    desk.set_stage("balance")
+    select("LD VOX comp.wav")
+    shot("balance-before")
+    apply("balance", "balance.all-even")
+    for file, level, pan in (("LD VOX comp.wav", 4.0, 0.0), ("01_KIK IN.wav", 3.0, 0.0), ("eGtr1.wav", -2.0, -0.6),
+                             ("gtr 2 pick_03.wav", -2.0, 0.6), ("OH L.wav", 0.0, -0.8), ("OH R.wav", 0.0, 0.8)):  # fmt: skip
+        lane = next(lane for lane in desk.session.lanes if lane.file == file)
+        desk.edit(lambda s, i=lane.id, db=lane.level_db + level, p=pan: edits.change_lanes(s, (i,), level_db=db, pan=p))
+    scratch = next(lane.id for lane in desk.session.lanes if lane.file == "scratch vox.wav")
+    desk.edit(lambda s: edits.change_lanes(s, (scratch,), mute=True))
+    measured()
+    desk.edit(lambda s: edits.take_snapshot(s, "voice up"))
+    desk.edit(lambda s: edits.add_note(s, "trombone: ask for another take", 31.0))
+    desk.edit(lambda s: edits.set_loop(s, Loop(start_s=27.7, end_s=46.2, active=True)))
+    desk.player.locate(29.0)
+    desk.toggle_play()
+    wait(lambda: desk.player.playing and desk.player.position_s() > 32.4)
+    shot("balance")
+    window.side.setCurrentIndex(1)
+    window.switch_theme()
+    shot("balance-night-ledger")
+    desk.player.stop()
+    window.switch_theme()
+    window.side.setCurrentIndex(3)
+    desk.set_stage("print")
+    place = Path(tempfile.gettempdir()) / "ferry"
+    window.print_bench.target.setText(str(place / "Slack Water.wav"))
+    window.print_bench.sheet.setText(str(place / "Slack Water recall.html"))
+    measured()
+    shot("print")
+    window.close()
+    app.quit()
+
+
+if __name__ == "__main__":
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as home:
+        os.environ["ALL_EVEN_HOME"] = home  # recent files of this machine have no place in a picture
+        main()
