@@ -44,7 +44,9 @@ def document() -> str:
         entry = definitions[name]
         if "properties" not in entry:
             continue
-        parts.append(f"## {name}\n\n{entry.get('description', '').strip()}\n\n| field | kind | default |\n|---|---|---|")
+        parts.append(
+            f"## {name}\n\n{entry.get('description', '').strip()}\n\n| field | kind | default |\n|---|---|---|"
+        )
         required = set(entry.get("required", ()))
         for field, value in entry["properties"].items():
             default = "required" if field in required else f"`{value.get('default')}`"

@@ -67,8 +67,14 @@ def main() -> None:
     select("LD VOX comp.wav")
     shot("balance-before")
     apply("balance", "balance.all-even")
-    for file, level, pan in (("LD VOX comp.wav", 4.0, 0.0), ("01_KIK IN.wav", 3.0, 0.0), ("eGtr1.wav", -2.0, -0.6),
-                             ("gtr 2 pick_03.wav", -2.0, 0.6), ("OH L.wav", 0.0, -0.8), ("OH R.wav", 0.0, 0.8)):  # fmt: skip
+    for file, level, pan in (
+        ("LD VOX comp.wav", 4.0, 0.0),
+        ("01_KIK IN.wav", 3.0, 0.0),
+        ("eGtr1.wav", -2.0, -0.6),
+        ("gtr 2 pick_03.wav", -2.0, 0.6),
+        ("OH L.wav", 0.0, -0.8),
+        ("OH R.wav", 0.0, 0.8),
+    ):
         lane = next(lane for lane in desk.session.lanes if lane.file == file)
         desk.edit(lambda s, i=lane.id, db=lane.level_db + level, p=pan: edits.change_lanes(s, (i,), level_db=db, pan=p))
     scratch = next(lane.id for lane in desk.session.lanes if lane.file == "scratch vox.wav")

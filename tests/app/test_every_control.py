@@ -25,13 +25,18 @@ from all_even.app.lanes import layout
 
 SCREENS = ("start", "gather", "balance", "print")
 SMALLEST = 24
+WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"
 
 
 def controls(window: QWidget) -> list[QWidget]:
     kinds = (QAbstractButton, QComboBox, QLineEdit, QListWidget)
     found = [w for kind in kinds for w in window.findChildren(kind) if w.isVisible() and w.width() > 0]
-    return [w for w in found if not isinstance(w.parent(), (QScrollBar, QComboBox, QAbstractScrollArea)) or w.accessibleName()
-            if w.objectName() not in ("ScrollLeftButton", "ScrollRightButton", "qt_menubar_ext_button")]  # fmt: skip
+    return [
+        w
+        for w in found
+        if not isinstance(w.parent(), (QScrollBar, QComboBox, QAbstractScrollArea)) or w.accessibleName()
+        if w.objectName() not in ("ScrollLeftButton", "ScrollRightButton", "qt_menubar_ext_button")
+    ]
 
 
 def show(rig, screen: str) -> None:
@@ -101,9 +106,12 @@ def test_every_control_is_whole_at_200_percent(tmp_path):
         pytest.skip("this is that process")
     environment = {**os.environ, "QT_SCALE_FACTOR": "2", "QT_QPA_PLATFORM": "offscreen"}
     result = subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"],
-        env=environment, capture_output=True, text=True, cwd=Path(__file__).parents[2],
-    )  # fmt: skip
+        [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", WALK],
+        env=environment,
+        capture_output=True,
+        text=True,
+        cwd=Path(__file__).parents[2],
+    )
     assert result.returncode == 0, result.stdout[-3000:]
 
 
@@ -166,8 +174,11 @@ def test_text_contrast_meets_wcag_aa(name):
     palette = theme.PALETTES[name]
     weak = [(what, round(contrast(a, b), 2)) for what, a, b in palette.contrast_pairs() if contrast(a, b) < 4.5]
     assert weak == []
-    faint = [(colour, round(contrast(colour, palette.panel), 2)) for colour in palette.family
-             if contrast(colour, palette.panel) < 3.0]  # fmt: skip
+    faint = [
+        (colour, round(contrast(colour, palette.panel), 2))
+        for colour in palette.family
+        if contrast(colour, palette.panel) < 3.0
+    ]
     assert faint == []
 
 

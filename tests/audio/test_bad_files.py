@@ -21,25 +21,41 @@ def wav_bytes(channels: int = 1, rate: int = 48_000, data: bytes = b"\0" * 960, 
     size = len(data) if promised is None else promised
     fmt = struct.pack("<HHIIHH", 1, channels, rate, rate * channels * 2 & 0xFFFFFFFF, channels * 2, 16)
     return (
-        b"RIFF" + struct.pack("<I", 36 + size & 0xFFFFFFFF) + b"WAVE"
-        + b"fmt " + struct.pack("<I", 16) + fmt + b"data" + struct.pack("<I", size) + data
-    )  # fmt: skip
+        b"RIFF"
+        + struct.pack("<I", 36 + size & 0xFFFFFFFF)
+        + b"WAVE"
+        + b"fmt "
+        + struct.pack("<I", 16)
+        + fmt
+        + b"data"
+        + struct.pack("<I", size)
+        + data
+    )
 
 
 BAD = {
     "nothing.wav": (b"", "nothing.wav is empty: it has 0 bytes."),
-    "letter.wav": (b"Dear mixer, the takes follow.\n" * 40,
-                   "letter.wav is not a sound file: its content is not WAV nor anything else that can be read."),
-    "picture.flac": (bytes(range(256)) * 20,
-                     "picture.flac is not a sound file: its content is not FLAC nor anything else that can be read."),
+    "letter.wav": (
+        b"Dear mixer, the takes follow.\n" * 40,
+        "letter.wav is not a sound file: its content is not WAV nor anything else that can be read.",
+    ),
+    "picture.flac": (
+        bytes(range(256)) * 20,
+        "picture.flac is not a sound file: its content is not FLAC nor anything else that can be read.",
+    ),
     "silent movie.wav": (wav_bytes(channels=0), "silent movie.wav has no channels: its header says 0."),
     "slow.wav": (wav_bytes(rate=1000), "slow.wav has a sample rate of 1000 Hz: 4 to 384 kHz can be read."),
     "fast.wav": (wav_bytes(rate=768_000), "fast.wav has a sample rate of 768000 Hz: 4 to 384 kHz can be read."),
-    "six.wav": (wav_bytes(channels=6, data=b"\1\0" * 600),
-                "six.wav has 6 channels: only mono and stereo are mixed, but two of its channels can be taken."),
-    "header only.wav": (wav_bytes(data=b""), "header only.wav holds no samples: its header is there, the sound is not."),
+    "six.wav": (
+        wav_bytes(channels=6, data=b"\1\0" * 600),
+        "six.wav has 6 channels: only mono and stereo are mixed, but two of its channels can be taken.",
+    ),
+    "header only.wav": (
+        wav_bytes(data=b""),
+        "header only.wav holds no samples: its header is there, the sound is not.",
+    ),
     "stump.wav": (wav_bytes()[:30], "stump.wav is cut short: it ends before its sound begins."),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", BAD)

@@ -9,9 +9,14 @@ from all_even.measure.files import measure_file
 from tests.conftest import RATE, noise, sine
 
 LOSSLESS = (
-    ("a.wav", "PCM_24", {}), ("a.wav", "FLOAT", {}), ("a.aiff", "PCM_16", {}), ("a.caf", "PCM_24", {}),
-    ("a.flac", "PCM_24", {}), ("a.w64", "PCM_24", {}), ("a.rf64", "PCM_16", {"format": "RF64"}),
-)  # fmt: skip
+    ("a.wav", "PCM_24", {}),
+    ("a.wav", "FLOAT", {}),
+    ("a.aiff", "PCM_16", {}),
+    ("a.caf", "PCM_24", {}),
+    ("a.flac", "PCM_24", {}),
+    ("a.w64", "PCM_24", {}),
+    ("a.rf64", "PCM_16", {"format": "RF64"}),
+)
 
 
 @pytest.mark.parametrize(("name", "subtype", "options"), LOSSLESS, ids=lambda value: str(value))
@@ -23,8 +28,14 @@ def test_lossless_formats_give_the_samples_back(write, home, name, subtype, opti
     np.testing.assert_allclose(frames.read(0, len(samples))[:, 0], samples, atol=step)
 
 
-@pytest.mark.parametrize(("name", "options"), [("a.ogg", {"subtype": "VORBIS"}), ("a.opus", {"format": "OGG", "subtype": "OPUS"}),
-                                               ("a.mp3", {"format": "MP3", "subtype": None})])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "options"),
+    [
+        ("a.ogg", {"subtype": "VORBIS"}),
+        ("a.opus", {"format": "OGG", "subtype": "OPUS"}),
+        ("a.mp3", {"format": "MP3", "subtype": None}),
+    ],
+)
 def test_lossy_formats_keep_level_and_length(write, home, name, options):
     """An MP3 carries encoder padding; what is decoded must have the sound's length to a frame of it."""
     path = write(name, sine(440.0, 2.0, -12.0), **options)

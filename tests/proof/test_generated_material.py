@@ -45,11 +45,13 @@ def test_planted_faults_are_found_and_none_invented(tmp_path_factory, capsys):
     with capsys.disabled():
         planted = len(SEEDS) * len(PLANTED)
         print(
-            f"\nSeeds 100 to 129: {count} files, {planted} planted faults, {len(missed)} missed, {len(invented)} invented."
+            f"\nSeeds 100 to 129: {count} files, {planted} planted faults, "
+            f"{len(missed)} missed, {len(invented)} invented."
         )
         print(f"Missed: {missed}\nInvented: {invented}")
         print(
-            f"All even: spread afterwards at most {max(spreads):.2f} LU, mix peak {min(peaks):.2f} to {max(peaks):.2f} dBFS."
+            f"All even: spread afterwards at most {max(spreads):.2f} LU, "
+            f"mix peak {min(peaks):.2f} to {max(peaks):.2f} dBFS."
         )
     assert missed == []
     assert invented == []

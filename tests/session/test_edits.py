@@ -83,8 +83,9 @@ def test_undo_takes_back_the_change_but_not_the_record():
     history.undo()
     assert history.session.lane("lane-0").level_db == 0.0
     assert [entry.text for entry in history.session.ledger] == [
-        "Lane 0: level 0.0 dB → −5.0 dB", "Undone: Lane 0: level 0.0 dB → −5.0 dB",
-    ]  # fmt: skip
+        "Lane 0: level 0.0 dB → −5.0 dB",
+        "Undone: Lane 0: level 0.0 dB → −5.0 dB",
+    ]
     history.redo()
     assert history.session.lane("lane-0").level_db == -5.0
     assert len(history.session.ledger) == 3
@@ -142,7 +143,14 @@ def test_every_role_has_a_family_and_unknown_names_are_unknown():
     assert {role.family for role in ROLES} <= set(FAMILIES)
     assert family_of("no such role") == "other"
     assert guess_role("Audio 14") == "unknown"
-    for name, role in (("01_KIK IN", "kick"), ("snr_btm", "snare bottom"), ("BassAmp", "bass amplifier"), ("Bass Drum", "kick"),
-                       ("bass clarinet", "bass clarinet"), ("LdVox_comp", "lead voice"), ("eGtr1", "electric guitar")):  # fmt: skip
+    for name, role in (
+        ("01_KIK IN", "kick"),
+        ("snr_btm", "snare bottom"),
+        ("BassAmp", "bass amplifier"),
+        ("Bass Drum", "kick"),
+        ("bass clarinet", "bass clarinet"),
+        ("LdVox_comp", "lead voice"),
+        ("eGtr1", "electric guitar"),
+    ):
         assert guess_role(name) == role, name
     assert display_name("03_LdVox_comp") == "Ld Vox comp"

@@ -150,7 +150,10 @@ def test_a_second_window_is_noticed_and_a_kill_leaves_no_lock(tmp_path, home):
     assert (first.held, second.held) == (True, False)
     second.release()
     first.release()
-    code = f"from all_even.session.store import Lock; from pathlib import Path; l = Lock(Path({str(path)!r})); print(l.held, flush=True); input()"
+    code = (
+        "from all_even.session.store import Lock; from pathlib import Path;"
+        f"lock = Lock(Path({str(path)!r})); print(lock.held, flush=True); input()"
+    )
     other = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, stdin=subprocess.PIPE)
     assert other.stdout is not None
     assert other.stdout.readline() == b"True\n"

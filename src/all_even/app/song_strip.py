@@ -29,7 +29,8 @@ class SongStrip(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Song strip")
         self.setToolTip(
-            "Momentary loudness of the mix, 24 LU up to its loudest, from the last measuring. Click: go there (Left, Right). "
+            "Momentary loudness of the mix, 24 LU up to its loudest, from the last measuring. "
+            "Click: go there (Left, Right). "
             "Drag: mark a section to repeat (L)."
         )
         self._length_s = 1.0

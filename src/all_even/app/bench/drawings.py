@@ -116,10 +116,22 @@ class WaveDrawing(TimeDrawing):
         for level_db in (0.0, -6.0):
             offset = half * 10 ** (level_db / 20)
             for sign in (-1, 1):
-                paint.line(painter, plot.left(), middle + sign * offset, plot.right(), middle + sign * offset,
-                           theme.colour("line", 0.6))  # fmt: skip
-            paint.text(painter, QRectF(0, middle - offset - 8 + (6 if level_db == 0 else 0), LEFT - 5, 16),
-                       number(level_db, 0), size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)  # fmt: skip
+                paint.line(
+                    painter,
+                    plot.left(),
+                    middle + sign * offset,
+                    plot.right(),
+                    middle + sign * offset,
+                    theme.colour("line", 0.6),
+                )
+            paint.text(
+                painter,
+                QRectF(0, middle - offset - 8 + (6 if level_db == 0 else 0), LEFT - 5, 16),
+                number(level_db, 0),
+                size=theme.SMALL,
+                colour=theme.colour("quiet"),
+                align=paint.RIGHT,
+            )
         self.time_axis(painter, plot)
         if self.measures is None:
             return
@@ -223,15 +235,23 @@ class BandsDrawing(Drawing):
         for index, level in enumerate(self._levels):
             if level is not None and level > low:
                 size = plot.height() * (level - low) / (high - low)
-                painter.fillRect(QRectF(plot.left() + index * step + 0.5, plot.bottom() - size, max(1.0, step - 1), size),
-                                 icons.family_colour(family_of(self._role), 0.85))  # fmt: skip
+                painter.fillRect(
+                    QRectF(plot.left() + index * step + 0.5, plot.bottom() - size, max(1.0, step - 1), size),
+                    icons.family_colour(family_of(self._role), 0.85),
+                )
         # Decades and their halves: 31.5 Hz is band 1, then every third band an octave.
         names = {3: "50", 6: "100", 9: "200", 13: "500", 16: "1k", 19: "2k", 23: "5k", 26: "10k"}
         wanted = names if step >= 7 else {6: "100", 16: "1k", 26: "10k"}
         for index, name in wanted.items():
             x = plot.left() + (index + 0.5) * step
-            paint.text(painter, QRectF(x - 18, plot.bottom() + 2, 36, 15), name, size=theme.SMALL,
-                       colour=theme.colour("quiet"), align=paint.CENTRE)  # fmt: skip
+            paint.text(
+                painter,
+                QRectF(x - 18, plot.bottom() + 2, 36, 15),
+                name,
+                size=theme.SMALL,
+                colour=theme.colour("quiet"),
+                align=paint.CENTRE,
+            )
 
 
 class PeakWindow(Drawing):
@@ -267,8 +287,9 @@ class PeakWindow(Drawing):
         if self._sample is not None:
             inside = -6.0 <= self._sample <= -3.0
             tint = theme.colour("act" if inside else "look", 0.5 if self._stale else 1.0)
-            painter.fillRect(QRectF(plot.left(), plot.top() + 5, self._x(plot, self._sample) - plot.left(),
-                                    plot.height() - 10), tint)  # fmt: skip
+            painter.fillRect(
+                QRectF(plot.left(), plot.top() + 5, self._x(plot, self._sample) - plot.left(), plot.height() - 10), tint
+            )
         if self._true is not None:
             x = self._x(plot, self._true)
             painter.fillRect(QRectF(x - 1, plot.top(), 2, plot.height()), theme.colour("text"))
