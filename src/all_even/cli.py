@@ -198,9 +198,10 @@ def _new(options: argparse.Namespace) -> int:
     from all_even.session.new import inspect_all, new_session, sound_paths
 
     infos, bad = inspect_all(sound_paths(options.folder))
-    for _, error in bad:
-        print(error, file=sys.stderr)
-    if not infos:
+    if infos:
+        for _, error in bad:
+            print(error, file=sys.stderr)
+    else:
         raise UserError(f"{options.folder.name or options.folder} holds no sound file that can be read.")
     session = new_session(options.folder, infos)
     store.save(session, options.output)

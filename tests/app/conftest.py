@@ -4,7 +4,6 @@ import time
 from collections.abc import Callable, Iterator
 
 import pytest
-from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 from all_even.app.desk import Desk
@@ -52,23 +51,49 @@ class Rig:
         self.wait(lambda: self.desk.is_open and not self.desk.work.busy("open"))
         self.measured()
 
+    def reset(self) -> None:
+        """Back to the start page, with a player and a device of its own."""
+        desk, window = self.desk, self.window
+        desk.close_session()
+        window.close_session()
+        window.pages.setCurrentWidget(window.start_page)
+        window.apply_theme("day")
+        window.resize(1280, 800)
+        desk.set_stage("gather")
+        if desk._player is not None:
+            desk._player.close()
+            desk._player = None
+        self.devices.clear()
+        if window.has_workbench:
+            window.side.setCurrentIndex(0)
+            window.lanes.hidden_button.setChecked(False)
+        window.start_page.refresh()
+        self.settle_paint()
+
     def lane(self, text: str):
         return next(lane for lane in self.desk.session.lanes if text in lane.file)
 
 
+@pytest.fixture(scope="session")
+def one_window() -> Iterator[Rig]:
+    """The window that all tests share, as a user has one."""
+    made = Rig()
+    yield made
+    made.window.close()
+
+
 @pytest.fixture
-def rig(home, tmp_path_factory) -> Iterator[Rig]:
-    """Its own recovery copies and recent sessions; measures of files are shared between tests."""
+def rig(one_window, home, tmp_path_factory) -> Rig:
+    """The window on its start page, with recovery copies and recent sessions of this test alone.
+
+    Measures of files are shared between tests.
+    """
     shared = tmp_path_factory.getbasetemp() / "shared cache"
     shared.mkdir(exist_ok=True)
     home.mkdir()
     (home / "cache").symlink_to(shared)
-    made = Rig()
-    yield made
-    made.window.close()
-    made.window.deleteLater()
-    made.desk.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    one_window.reset()
+    return one_window
 
 
 @pytest.fixture

@@ -25,6 +25,7 @@ from all_even.app.lanes import layout
 
 SCREENS = ("start", "gather", "balance", "print")
 SMALLEST = 24
+ARROW = 26  # what a combo box needs beside its text
 WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"
 
 
@@ -62,6 +63,10 @@ def walk(rig, screen: str) -> list[str]:
             wrong.append(f"{where} is {control.width()}x{control.height()}")
         if isinstance(control, QAbstractButton) and control.text():
             needed = control.fontMetrics().horizontalAdvance(control.text())
+            if needed > control.width():
+                wrong.append(f"{where}: {needed} px of text in {control.width()}")
+        if isinstance(control, QComboBox):
+            needed = control.fontMetrics().horizontalAdvance(control.currentText()) + ARROW
             if needed > control.width():
                 wrong.append(f"{where}: {needed} px of text in {control.width()}")
     for label in rig.window.findChildren(QLabel):

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
-from all_even.app.desk import unsaved_recoveries
+from all_even.app.kept import unsaved_recoveries
 from all_even.app.lanes import layout
 from all_even.app.side_panel import MoveCard
 from all_even.engine.player import START_RAMP_S

@@ -4,8 +4,6 @@ Widgets read `desk.session` and call `desk.edit`; they learn of changes by one s
 and the new session. Everything slow goes through `desk.work`.
 """
 
-import hashlib
-import os
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -14,7 +12,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from all_even import places
+from all_even.app import kept
 from all_even.app.work import Report, Work
 from all_even.errors import UserError
 from all_even.session import edits, store
@@ -173,10 +171,10 @@ class Desk(QObject):
 
         def job(_report: Report) -> Any:
             session = store.load(path)
-            kept = _recovery_path(path)
-            if kept.exists() and path.exists() and kept.stat().st_mtime > path.stat().st_mtime:
+            copy = kept.recovery_path(path)
+            if copy.exists() and path.exists() and copy.stat().st_mtime > path.stat().st_mtime:
                 try:
-                    recovered = store.load(kept)
+                    recovered = store.load(copy)
                 except UserError:
                     return session, None
                 if recovered != session:
@@ -236,7 +234,7 @@ class Desk(QObject):
             self._lock = store.Lock(path)
             if not self._lock.held:
                 self.said.emit(f"{path.name} is open in another window: save here under another name.")
-            _remember_recent(path)
+            kept.remember_recent(path)
         self._autosave.start()
         self.opened.emit()
         self.saved_state_changed.emit()
@@ -257,6 +255,7 @@ class Desk(QObject):
             self._lock = None
         self._history = None
         self._sources = None
+        self.selected = ()
         self.reports, self.mix, self.mix_stale, self.made = {}, None, True, {}
         self.moves = {stage: [] for stage in STAGES}
         self.hearing = Hearing()
@@ -281,10 +280,10 @@ class Desk(QObject):
                 if self._lock is not None:
                     self._lock.release()
                 self._lock = store.Lock(target)
-            _recovery_path(self.path).unlink(missing_ok=True)
+            kept.recovery_path(self.path).unlink(missing_ok=True)
             self.path = target
             self._saved = session
-            _remember_recent(target)
+            kept.remember_recent(target)
             self.saved_state_changed.emit()
             self.said.emit(f"Saved as {target.name} in {target.parent}.")
 
@@ -294,7 +293,7 @@ class Desk(QObject):
         """Keeps a recovery copy of unsaved changes."""
         if not self.is_open or self.session == self._autosaved or not self.unsaved:
             return
-        session, target = self.session, _recovery_path(self.path)
+        session, target = self.session, kept.recovery_path(self.path)
 
         def done(_result: None) -> None:
             self._autosaved = session
@@ -305,7 +304,7 @@ class Desk(QObject):
         """The recovery copy at once, in this thread: the window is closing."""
         if self.is_open and self.unsaved and self.session.ledger:
             try:
-                store.save(self.session, _recovery_path(self.path))
+                store.save(self.session, kept.recovery_path(self.path))
             except UserError as error:
                 self.said.emit(str(error))
 
@@ -316,6 +315,7 @@ class Desk(QObject):
         except UserError as error:
             self.said.emit(str(error))
             return
+        path.replace(kept.recovery_path(None))
         self._take(session, None)
 
     # Selection and stage.
@@ -556,34 +556,3 @@ class Desk(QObject):
         if self._player is not None:
             self._player.close()
             self._player = None
-
-
-def recent_sessions() -> list[Path]:
-    """Sessions opened last that are still there, newest first."""
-    try:
-        lines = (places.data_folder("") / "recent.txt").read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError):
-        return []
-    return [path for line in lines[:8] if (path := Path(line)).is_file()]
-
-
-def unsaved_recoveries() -> list[Path]:
-    """Recovery copies of sessions that never had a file."""
-    return sorted(places.data_folder("recovery").glob("unsaved-*.alleven"))
-
-
-def _remember_recent(path: Path) -> None:
-    absolute = path.resolve()
-    lines = [str(absolute), *(str(old) for old in recent_sessions() if old != absolute)]
-    try:
-        (places.data_folder("") / "recent.txt").write_text("\n".join(lines[:8]) + "\n", encoding="utf-8")
-    except OSError:
-        return
-
-
-def _recovery_path(path: Path | None) -> Path:
-    folder = places.data_folder("recovery")
-    if path is None:
-        return folder / f"unsaved-{os.getpid()}{store.SUFFIX}"
-    key = hashlib.blake2b(str(path.resolve()).encode(), digest_size=8).hexdigest()
-    return folder / f"{key}{store.SUFFIX}"

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from all_even.app import fields, theme
-from all_even.app.desk import recent_sessions, unsaved_recoveries
+from all_even.app.kept import recent_sessions, unsaved_recoveries
 
 
 class StartPage(QWidget):

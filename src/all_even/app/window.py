@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from all_even.app import fields, theme
-from all_even.app.commands import MENUS, Command
+from all_even.app.commands import MENUS, Command, all_commands
 from all_even.app.desk import Desk
 from all_even.app.start_page import StartPage
 from all_even.decibels import level_db
@@ -57,7 +57,7 @@ class MainWindow(QMainWindow):
         self.start_page.path_wanted.connect(self.open_path)
         self.start_page.recovery_wanted.connect(desk.recover)
         self.pages.addWidget(self.start_page)
-        self._bench_built = False
+        self.has_workbench = False
         self._status_row()
         self._add_commands()
         desk.opened.connect(self._on_opened)
@@ -73,9 +73,9 @@ class MainWindow(QMainWindow):
 
     def build_workbench(self) -> None:
         """Makes the working views; the start page is on screen before this is needed."""
-        if self._bench_built:
+        if self.has_workbench:
             return
-        self._bench_built = True
+        self.has_workbench = True
         from all_even.app.bench.balance import BalanceBench
         from all_even.app.bench.gather import GatherBench
         from all_even.app.bench.print_ import PrintBench
@@ -164,57 +164,8 @@ class MainWindow(QMainWindow):
         self._status_timer.timeout.connect(self._idle_status)
 
     def _add_commands(self) -> None:
-        desk = self.desk
-
-        def lanes(name: str, *args: Any, **options: Any) -> Any:
-            return lambda: getattr(self.lanes, name)(*args, **options) if self._bench_built else None
-
-        commands = [
-            Command("File", "Open a folder …", "Ctrl+O", self.ask_folder),
-            Command("File", "Open a session …", "Ctrl+Shift+O", self.ask_session),
-            Command("File", "Open the demo", "Ctrl+D", desk.open_demo),
-            Command("File", "Save", "Ctrl+S", self.save),
-            Command("File", "Save as …", "Ctrl+Shift+S", self.save_as),
-            Command("File", "Rename the song …", "", self.rename_song),
-            Command("File", "Empty the cache of decoded sound", "", self.empty_cache),
-            Command("File", "Close the session", "Ctrl+W", self.close_session),
-            Command("File", "Quit", "Ctrl+Q", self.close),
-            Command("Edit", "Undo", "Ctrl+Z", desk.undo),
-            Command("Edit", "Redo", "Ctrl+Shift+Z", desk.redo),
-            Command("Edit", "Write a note", "N", self.write_note),
-            Command("Edit", "Take a snapshot", "Ctrl+T", self.name_snapshot),
-            Command("Lanes", "Select all", "Ctrl+A", self.select_all),
-            Command("Lanes", "Select the family", "Ctrl+G", self.select_family),
-            Command("Lanes", "Mute", "M", lanes("toggle", "mute")),
-            Command("Lanes", "Solo", "S", lanes("toggle", "solo")),
-            Command("Lanes", "No solo", "Shift+S", self.clear_solo),
-            Command("Lanes", "Invert polarity", "P", lanes("toggle", "polarity_inverted")),
-            Command("Lanes", "Hide or show", "H", lanes("toggle", "hidden")),
-            Command("Lanes", "Choose the role", "R", self.choose_role),
-            Command("Lanes", "Type the level", "E", self.type_level),
-            Command("Lanes", "Type the mix trim", "T", self.type_trim),
-            Command("Lanes", "All even", "Ctrl+Shift+E", self.all_even),
-            Command("Play", "Play or stop", "Space", desk.toggle_play),
-            Command("Play", "To the start", "Home", self.to_start),
-            Command("Play", "Loop", "L", self.toggle_loop),
-            Command("Play", "Follow", "F", lambda: self.top.follow.click() if self._bench_built else None),
-            Command("Play", "Compare two versions", "X", self.compare),
-            Command("Play", "Hear the state now", "Shift+X", desk.hear_now),
-            Command("View", "Gather", "F1", lambda: desk.set_stage("gather")),
-            Command("View", "Balance", "F2", lambda: desk.set_stage("balance")),
-            Command("View", "Print", "F3", lambda: desk.set_stage("print")),
-            Command("View", "Moves", "Ctrl+1", lambda: self._tab(0)),
-            Command("View", "Ledger", "Ctrl+2", lambda: self._tab(1)),
-            Command("View", "Notes", "Ctrl+3", lambda: self._tab(2)),
-            Command("View", "Versions", "Ctrl+4", lambda: self._tab(3)),
-            Command("View", "Hidden lanes", "Ctrl+H", self.toggle_hidden_lanes),
-            Command("View", "Day or night", "Ctrl+Shift+D", self.switch_theme),
-            Command("View", "Print the mix", "Ctrl+P", self.print_now),
-            Command("View", "Write the recall sheet", "Ctrl+R", self.sheet_now),
-            Command("View", "Stop what is being done", "Esc", self.cancel_work),
-        ]
         menus = {name: self.menuBar().addMenu(name) for name in MENUS}
-        for command in commands:
+        for command in all_commands(self):
             action = QAction(command.text, self)
             if command.shortcut:
                 action.setShortcut(QKeySequence(command.shortcut))
@@ -329,7 +280,7 @@ class MainWindow(QMainWindow):
             drawing.update()
 
     def compare(self) -> None:
-        if self._bench_built and self.desk.is_open:
+        if self.has_workbench and self.desk.is_open:
             self.side.snapshots.compare()
 
     # Lanes.
@@ -384,16 +335,16 @@ class MainWindow(QMainWindow):
 
     def write_note(self) -> None:
         if self.desk.is_open:
-            self._tab(2)
+            self.show_tab(2)
             self.side.notes.text.setFocus()
 
     def name_snapshot(self) -> None:
         if self.desk.is_open:
-            self._tab(3)
+            self.show_tab(3)
             self.side.snapshots.name.setFocus()
 
     def toggle_hidden_lanes(self) -> None:
-        if self._bench_built:
+        if self.has_workbench:
             self.lanes.hidden_button.toggle()
 
     def print_now(self) -> None:
@@ -406,8 +357,8 @@ class MainWindow(QMainWindow):
             self.desk.set_stage("print")
             self.print_bench.write_sheet()
 
-    def _tab(self, index: int) -> None:
-        if self._bench_built:
+    def show_tab(self, index: int) -> None:
+        if self.has_workbench:
             self.side.setCurrentIndex(index)
 
     # Reacting.
@@ -532,7 +483,7 @@ class MainWindow(QMainWindow):
         app.setFont(theme.font())
         app.setStyleSheet(theme.style_sheet())
         fields.tint_icons(self)
-        if self._bench_built and self.desk.is_open:
+        if self.has_workbench and self.desk.is_open:
             self.side.moves.refresh()
             self.strip._redraw()
             self._refresh_bench()
@@ -543,7 +494,7 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: Any) -> None:
         super().resizeEvent(event)
-        if self._bench_built:
+        if self.has_workbench:
             self._fit_width()
 
     def _fit_width(self) -> None:

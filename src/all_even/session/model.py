@@ -58,7 +58,7 @@ class Lane(Value, frozen=True, kw_only=True):
     hidden: bool = False
 
 
-class MixBus(Value, frozen=True, kw_only=True):
+class MixSettings(Value, frozen=True, kw_only=True):
     """What happens to the sum. trim_db: one gain at the head of the mix bus."""
 
     trim_db: TrimDb = 0.0
@@ -86,7 +86,7 @@ class Snapshot(Value, frozen=True, kw_only=True):
     name: Name
     taken: Name
     lanes: tuple[Lane, ...]
-    mix: MixBus
+    mix: MixSettings
 
 
 Evidence = dict[str, float | int | str | None]
@@ -136,7 +136,7 @@ class Session(Value, frozen=True, kw_only=True):
     sample_rate: Annotated[int, Meta(ge=4_000, le=384_000)]
     folders: Annotated[tuple[Folder, ...], Meta(max_length=100)] = ()
     lanes: Annotated[tuple[Lane, ...], Meta(max_length=2_000)] = ()
-    mix: MixBus = MixBus()
+    mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
     loop: Loop | None = None
     notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()

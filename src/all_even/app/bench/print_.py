@@ -12,6 +12,7 @@ from all_even.dsp.parameter import decibel_text
 from all_even.errors import UserError
 
 BITS = (("24 bit", "24"), ("16 bit", "16"), ("32 bit float", "32f"))
+COMBO_FRAME = 36
 RATES = (("session rate", None), ("44.1 kHz", 44_100), ("48 kHz", 48_000), ("96 kHz", 96_000))
 
 
@@ -60,7 +61,6 @@ class PrintBench(QWidget):
             grid.addWidget(fields.label(text, "quiet"), 1 + line, side * 2)
             grid.addWidget(field, 1 + line, side * 2 + 1)
         grid.addWidget(self.dither, 2, 3, 1, 2)
-        grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
         column.addLayout(grid)
         buttons = QHBoxLayout()
@@ -116,6 +116,8 @@ class PrintBench(QWidget):
         box.setMinimumHeight(theme.TARGET)
         for text, data in entries:
             box.addItem(text, data)
+        widest = max(fields.text_width(text) for text, _ in entries)
+        box.setMinimumWidth(widest + COMBO_FRAME)
         return box
 
     def _new_targets(self) -> None:

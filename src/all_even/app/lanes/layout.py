@@ -67,8 +67,9 @@ def columns(stage: str, left: float, width: float) -> Columns:
             x += size + 10
         return Columns(boxes, {})
     if stage == "balance":
-        level_value, arrives, pan_value = 64.0, 76.0, 48.0
-        pan = max(72.0, min(116.0, inner * 0.16))
+        narrow = inner < 560
+        level_value, arrives, pan_value = (58.0, 72.0, 44.0) if narrow else (64.0, 76.0, 48.0)
+        pan = 56.0 if narrow else min(116.0, inner * 0.16)
         rail = inner - level_value - arrives - pan - pan_value - 4 * 12
         boxes = {
             "rail": (start, rail),

@@ -10,17 +10,15 @@ from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QToolButton, QToolTip
 
-from all_even.app import icons, paint, theme
+from all_even.app import paint, theme
 from all_even.app.desk import Desk
-from all_even.app.lanes import bodies, layout, scales
+from all_even.app.lanes import bodies, heads, layout, scales
 from all_even.app.lanes.bodies import Row
 from all_even.decibels import level_db
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text
 from all_even.session import edits
 from all_even.session.model import Lane, Session
-from all_even.session.roles import family_of
 
-BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
 BUTTON_TIP = {
     "mute": "Mute this lane (M)",
     "solo": "Hear this lane alone, or with other soloed lanes (S)",
@@ -214,7 +212,9 @@ class LaneView(QAbstractScrollArea):
         if area.left() >= int(meters.left()) and area.right() <= meters.right() + 1:
             for index, row in enumerate(self._rows):
                 if self._row_box(index).intersects(QRectF(area)):
-                    self._paint_meter(painter, index, row)
+                    box = layout.head_boxes(self._row_box(index), head)["meter"]
+                    selected = row.lane.id in self.desk.selected
+                    heads.meter(painter, box, row, self._peaks.get(row.lane.id, 0.0), selected)
             return
         painter.fillRect(area, theme.colour("panel"))
         columns = self._columns()
@@ -247,7 +247,7 @@ class LaneView(QAbstractScrollArea):
         if selected:
             painter.fillRect(box, theme.colour("act_soft"))
         if area.left() < self._head():
-            self._paint_head(painter, index, row, box, selected)
+            heads.head(painter, row, box, self._head(), self._peaks.get(row.lane.id, 0.0), selected)
         if area.right() >= self._head():
             dragging = self._drag is not None and self._drag[1] == row.lane.id
             if self.desk.stage == "gather":
@@ -261,39 +261,6 @@ class LaneView(QAbstractScrollArea):
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box.adjusted(1, 1, -1, -2))
-
-    def _paint_head(self, painter: QPainter, index: int, row: Row, box: QRectF, selected: bool) -> None:
-        lane, boxes = row.lane, layout.head_boxes(box, self._head())
-        icons.draw_mark(painter, family_of(lane.role), boxes["mark"])
-        quiet = theme.colour("quiet")
-        paint.text(painter, boxes["name"], lane.name, strong=True, colour=theme.colour("text") if row.heard else quiet)
-        role = lane.role if lane.role != "unknown" else "role not known"
-        paint.text(painter, boxes["role"], role + (" · hidden" if lane.hidden else ""), size=theme.SMALL, colour=quiet)
-        for name in layout.HEAD_BUTTONS:
-            self._paint_button(painter, boxes[name], name, getattr(lane, name))
-        self._paint_meter(painter, index, row)
-
-    def _paint_button(self, painter: QPainter, box: QRectF, name: str, on: bool) -> None:
-        """On is told by a filled ground; mute and solo differ by colour and letter."""
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        tint = theme.colour("look" if name == "mute" else "act")
-        painter.setPen(QPen(tint if on else theme.colour("line"), 1))
-        painter.setBrush(tint if on else theme.colour("panel"))
-        painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        ink = theme.colour("on_act" if on else "quiet")
-        paint.text(painter, box, BUTTON_TEXT[name], size=theme.SMALL, colour=ink, align=paint.CENTRE, strong=True)
-
-    def _paint_meter(self, painter: QPainter, index: int, row: Row) -> None:
-        box = layout.head_boxes(self._row_box(index), self._head())["meter"]
-        if box.bottom() < layout.HEADER:
-            return
-        painter.fillRect(box, theme.colour("line" if row.lane.id in self.desk.selected else "raised"))
-        peak = level_db(self._peaks.get(row.lane.id, 0.0))
-        share = scales.meter_share(peak)
-        if share > 0.0:
-            tint = theme.colour("look") if peak > 0.0 else icons.family_colour(family_of(row.lane.role))
-            painter.fillRect(QRectF(box.left(), box.top(), box.width() * share, box.height()), tint)
 
     def _paint_drop(self, painter: QPainter) -> None:
         if self._drop_index is not None:

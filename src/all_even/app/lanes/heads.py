@@ -1,0 +1,49 @@
+"""The head of a lane: family mark, name, role, mute, solo, polarity, and the level that is heard now."""
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QPainter, QPen
+
+from all_even.app import icons, paint, theme
+from all_even.app.lanes import layout, scales
+from all_even.app.lanes.bodies import Row
+from all_even.decibels import level_db
+from all_even.session.roles import family_of
+
+BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
+
+
+def head(painter: QPainter, row: Row, box: QRectF, width: float, peak: float, selected: bool) -> None:
+    """A whole head, `width` wide, in the row's box. peak: linear, of what is heard now."""
+    lane, boxes = row.lane, layout.head_boxes(box, width)
+    icons.draw_mark(painter, family_of(lane.role), boxes["mark"])
+    quiet = theme.colour("quiet")
+    paint.text(painter, boxes["name"], lane.name, strong=True, colour=theme.colour("text") if row.heard else quiet)
+    role = lane.role if lane.role != "unknown" else "role not known"
+    paint.text(painter, boxes["role"], role + (" · hidden" if lane.hidden else ""), size=theme.SMALL, colour=quiet)
+    for name in layout.HEAD_BUTTONS:
+        button(painter, boxes[name], name, getattr(lane, name))
+    meter(painter, boxes["meter"], row, peak, selected)
+
+
+def button(painter: QPainter, box: QRectF, name: str, on: bool) -> None:
+    """On is told by a filled ground; mute and solo differ by colour and letter."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    tint = theme.colour("look" if name == "mute" else "act")
+    painter.setPen(QPen(tint if on else theme.colour("line"), 1))
+    painter.setBrush(tint if on else theme.colour("panel"))
+    painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    ink = theme.colour("on_act" if on else "quiet")
+    paint.text(painter, box, BUTTON_TEXT[name], size=theme.SMALL, colour=ink, align=paint.CENTRE, strong=True)
+
+
+def meter(painter: QPainter, box: QRectF, row: Row, peak: float, selected: bool) -> None:
+    """The level now, -60 to 0 dBFS; over full scale in the colour that says look here."""
+    if box.bottom() < layout.HEADER:
+        return
+    painter.fillRect(box, theme.colour("line" if selected else "raised"))
+    level = level_db(peak)
+    share = scales.meter_share(level)
+    if share > 0.0:
+        tint = theme.colour("look") if level > 0.0 else icons.family_colour(family_of(row.lane.role))
+        painter.fillRect(QRectF(box.left(), box.top(), box.width() * share, box.height()), tint)
