@@ -5,6 +5,7 @@ import threading
 import numpy as np
 import pytest
 
+from all_even.demo.stems import limit
 from all_even.errors import Cancelled
 from all_even.measure import cache
 from all_even.measure.files import measure_file, measure_files
@@ -52,7 +53,7 @@ def test_a_clean_tone_is_not_clipped(frequency):
 
 def test_printed_limiting_is_told_from_a_steady_tone_and_from_equal_hits():
     swell = noise(8.0, 1, level=0.5) * (0.4 + np.abs(np.sin(np.arange(8 * RATE) / RATE * 5)))
-    assert measured(np.clip(swell, -0.3, 0.3)).limited
+    assert measured(limit(2.0 * swell[:, np.newaxis].astype(np.float64))).limited
     assert not measured(sine(55.0, 8.0, -10.0)).limited
     hit = sine(60.0, 0.3) * np.exp(-np.arange(int(0.3 * RATE)) / 3000)
     assert not measured(np.tile(np.concatenate([hit, np.zeros(RATE // 5)]), 16)).limited

@@ -20,10 +20,15 @@ if TYPE_CHECKING:
     from all_even.app.window import MainWindow
 
 
+_kept: list[QApplication] = []
+"""Python would delete the application with its last reference, and every window with it."""
+
+
 def make_application() -> QApplication:
     """The application with our fonts and icon; the one there is, where there is one."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(["all-even"])
+    _kept.append(app)
     app.setApplicationName("All Even")
     app.setDesktopFileName("all-even")
     app.setStyle("Fusion")

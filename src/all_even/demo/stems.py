@@ -93,7 +93,7 @@ def render_stem(stem: Stem, studio: Studio) -> np.ndarray:
     if stem.file == CLIPPED:
         signal = np.clip(signal, -CLIP_LEVEL, CLIP_LEVEL)
     if stem.file == LIMITED:
-        signal = _limit(signal)
+        signal = limit(signal)
     if stem.file == OFFSET:
         signal = signal + studio.score.faults.dc_offset
     result = signal.astype(np.float32)
@@ -180,7 +180,7 @@ def truth(score: Score, names: list[str], stems: list[Stem]) -> dict[str, Any]:
     }
 
 
-def _limit(signal: Signal) -> Signal:
+def limit(signal: Signal) -> Signal:
     """Look-ahead gain so that no peak passes the ceiling: printed limiting, heard as such."""
     from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
