@@ -19,10 +19,10 @@ demo: $(STAMP)
 	$(BIN)/all-even --demo
 
 test: $(STAMP)
-	sh tools/with-display.sh $(BIN)/python -m pytest
+	$(BIN)/python -m pytest
 
 proof: $(STAMP)
-	sh tools/with-display.sh $(BIN)/python -m pytest -m proof -s tests
+	$(BIN)/python -m pytest -m proof -s tests
 
 lint: $(STAMP)
 	$(BIN)/ruff check src tests tools

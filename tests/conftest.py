@@ -5,6 +5,9 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+# The real window, painted in memory: the same with and without a screen.
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
 # Compiled kernels are kept between runs (they are keyed by the sources); everything else is new.
 from all_even import kernels
 

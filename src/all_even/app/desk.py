@@ -239,7 +239,8 @@ class Desk(QObject):
         self.opened.emit()
         self.saved_state_changed.emit()
         if unreadable:
-            more = f" and {len(unreadable) - 1} more" if len(unreadable) > 1 else ""
+            count = len(unreadable)
+            more = f" ({count - 1} more can't be used; all are listed under Moves.)" if count > 1 else ""
             self.said.emit(f"{unreadable[0][1]}{more}")
         self._measure_lanes()
 
@@ -343,6 +344,17 @@ class Desk(QObject):
     def measures(self, lane_id: str) -> Any:
         report = self.reports.get(lane_id)
         return report.measures if report else None
+
+    def song_s(self) -> float:
+        """Length of the song in seconds, as far as its files have been measured."""
+        if not self.is_open:
+            return 0.0
+        ends = [
+            lane.start_s + report.measures.duration_s
+            for lane in self.session.lanes
+            if (report := self.reports.get(lane.id)) is not None and report.measures is not None
+        ]
+        return max(ends, default=0.0)
 
     def _measure_lanes(self) -> None:
         session = self.session

@@ -396,8 +396,7 @@ class MainWindow(QMainWindow):
     def _tick(self) -> None:
         """30 times a second: meters, position, playhead."""
         desk = self.desk
-        plan_length = max((lane.start_s + (m.duration_s if (m := desk.measures(lane.id)) else 0.0)
-                           for lane in desk.session.lanes), default=0.0) if desk.is_open else 0.0  # fmt: skip
+        plan_length = desk.song_s()
         player = desk._player
         if not desk.is_open or player is None:
             if desk.is_open:

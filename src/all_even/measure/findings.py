@@ -12,8 +12,7 @@ from all_even.measure.files import FileReport
 DC_LIMIT = 0.001  # -60 dBFS: enough to move a threshold, not audible by itself
 CLIPPED_RUNS_FAULT = 3
 NOISE_NOTE_DBFS = -55.0
-HEADROOM_NOTE_DBFS = -0.1
-SILENT_LUFS = -70.0
+SHORTEST_S = 0.4  # one momentary window
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +32,7 @@ LABELS = {
     "truncated": "cut short",
     "not_finite": "not-a-number samples",
     "silent": "holds no sound",
+    "short": "very short",
     "clipped": "clipped",
     "limited": "limiting printed",
     "dc_offset": "direct current",
@@ -56,7 +56,12 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     if measures is None:
         return tuple(found)
     if measures.not_finite:
-        add("not_finite", "fault", f"{measures.not_finite} samples are not numbers; they are read as silence.")
+        count = measures.not_finite
+        what = "1 sample is not a number; it is" if count == 1 else f"{count} samples are not numbers; they are"
+        add("not_finite", "fault", f"{what} read as silence.")
+    if measures.duration_s < SHORTEST_S:
+        add("short", "note", f"Only {1000 * measures.duration_s:.0f} ms long: too short to have a loudness.")
+        return tuple(found)
     if measures.integrated_lufs is None:
         peak = measures.sample_peak_dbfs
         level = "digital silence" if peak is None else f"never over −70 LUFS, peak {_db(peak)} dBFS"

@@ -82,10 +82,10 @@ class HopMeter:
         return done
 
     def result(self) -> Hops:
-        """All hops so far; a last incomplete hop of at least half a hop counts as one."""
+        """All hops so far; a last incomplete hop counts from half a hop on, or where it is all there is."""
         parts = list(self._parts)
         count = self._tail[1]
-        if count * 2 >= self.frames_per_hop:
+        if count * 2 >= self.frames_per_hop or (count and not any(len(part) for part in parts)):
             sums = self._open / (count, count, 1.0, 1.0, count)
             row = np.concatenate((sums.T.ravel(), [self._tail[0] / count]))
             parts.append(row[np.newaxis].astype(np.float32))

@@ -18,7 +18,10 @@ from all_even.session.roles import family_of
 
 @dataclass(slots=True)
 class Row:
-    """What a row shows. report, arrival: None until measured. contribution_lu: of the last measured mix."""
+    """What a row shows. report, arrival: None until measured. contribution_lu: of the last measured mix.
+
+    song_s: length of the whole song, to which waveforms are drawn.
+    """
 
     lane: Lane
     report: Any
@@ -26,6 +29,7 @@ class Row:
     findings: tuple[Any, ...]
     contribution_lu: float | None
     heard: bool
+    song_s: float
 
 
 def column_box(row: QRectF, columns: Columns, name: str) -> QRectF:
@@ -59,7 +63,11 @@ def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row, playh
         paint.text(painter, box, report.error or "", size=theme.SMALL, colour=theme.colour("look"))
         return
     measures = report.measures
-    envelope(painter, wave, measures.hops, content.lane.role, content.heard)
+    song_s = max(content.song_s, measures.duration_s)
+    start, share = content.lane.start_s / song_s, measures.duration_s / song_s
+    own = QRectF(wave.left() + wave.width() * start, wave.top(), max(2.0, wave.width() * share), wave.height())
+    paint.line(painter, wave.left(), wave.center().y(), wave.right(), wave.center().y(), theme.colour("line", 0.6))
+    envelope(painter, own, measures.hops, content.lane.role, content.heard)
     if playhead is not None:
         x = wave.left() + wave.width() * playhead
         paint.line(painter, x, wave.top(), x, wave.bottom(), theme.colour("act"), 2)

@@ -75,6 +75,7 @@ class LaneView(QAbstractScrollArea):
         session = self.desk.session
         mix = self.desk.mix
         self._rows = []
+        song_s = self.desk.song_s()
         for lane in session.lanes:
             if lane.hidden and not self.show_hidden:
                 continue
@@ -83,9 +84,8 @@ class LaneView(QAbstractScrollArea):
             contribution = None
             if arrival is not None and arrival.integrated_lufs is not None and mix and mix.integrated_lufs is not None:
                 contribution = arrival.integrated_lufs - mix.integrated_lufs
-            self._rows.append(
-                Row(lane, report, arrival, self._finding_list(lane.id, report), contribution, session.sounding(lane))
-            )
+            findings = self._finding_list(lane.id, report)
+            self._rows.append(Row(lane, report, arrival, findings, contribution, session.sounding(lane), song_s))
         hidden = [lane for lane in session.lanes if lane.hidden]
         sounding = sum(session.sounding(lane) for lane in hidden)
         self.hidden_button.setVisible(bool(hidden))
