@@ -1,6 +1,7 @@
 """Every control of every screen, at 1024x700 and at 200 %: named, reachable, large enough, not cut off."""
 
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -203,3 +204,21 @@ def test_our_face_is_used_with_tabular_digits(rig):
     metrics = QFontMetricsF(font)
     assert len({round(metrics.horizontalAdvance(digit), 3) for digit in "0123456789"}) == 1
     assert QApplication.font().family() == theme.FONT_FAMILY
+
+
+LANE_KEYS = {"Left, Right", "Enter in the lanes", "Left, Right in the lanes", "Alt+Left, Alt+Right in the lanes"}
+REMARK = re.compile(r"\(([A-Z][^()]*)\)$")
+
+
+def test_every_shortcut_in_a_tooltip_is_a_real_one(opened):
+    """A tooltip that ends in brackets names a command's shortcut or a key of the lanes."""
+    real = {command.shortcut for command in opened.window.commands} | LANE_KEYS
+    wrong = []
+    for control in controls(opened.window) + list(opened.window.top.stages.values()):
+        for found in REMARK.findall(control.toolTip().split(";")[0]):
+            if found not in real:
+                wrong.append((control.accessibleName(), found))
+    for index in range(4):
+        found = REMARK.findall(opened.window.side.tabToolTip(index))
+        wrong += [("tab", key) for key in found if key not in real]
+    assert wrong == []

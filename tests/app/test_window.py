@@ -371,3 +371,41 @@ def test_a_second_window_may_look_but_not_save_over(opened, tmp_path):
     opened.desk.save()
     assert "open in another window" in said[0]
     other.release()
+
+
+def test_space_presses_a_button_reached_by_keyboard_and_plays_after_a_click(opened):
+    desk, window = opened.desk, opened.window
+    desk.set_stage("balance")
+    window.activateWindow()
+    mute = window.balance_bench.toggles["mute"]
+    mute.setFocus(Qt.FocusReason.TabFocusReason)
+    opened.settle_paint()
+    QTest.keyClick(mute, Qt.Key.Key_Space)
+    assert desk.session.lane(desk.current).mute
+    QTest.keyClick(mute, Qt.Key.Key_Return)
+    assert not desk.session.lane(desk.current).mute
+    window.lanes.setFocus()
+    QTest.mouseClick(mute, Qt.MouseButton.LeftButton)
+    assert desk.session.lane(desk.current).mute
+    assert not mute.hasFocus()
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    opened.wait(lambda: desk.player.playing)
+    desk.player.stop()
+
+
+def test_every_line_of_the_ledger_is_whole(opened):
+    desk, ledger = opened.desk, opened.window.side.ledger
+    for index in range(4):
+        desk.edit(
+            lambda s, i=index: edits.change_lanes(
+                s, [s.lanes[i].id], level_db=-3.0, pan=0.4, name="A lane with a long name"
+            )
+        )
+    opened.window.side.setCurrentIndex(1)
+    opened.settle_paint()
+    for row in range(ledger.count()):
+        item = ledger.item(row)
+        needed = ledger.fontMetrics().boundingRect(
+            ledger.visualItemRect(item).adjusted(8, 0, -8, 2000), int(Qt.TextFlag.TextWordWrap), item.text()
+        )
+        assert needed.height() <= ledger.visualItemRect(item).height(), item.text()

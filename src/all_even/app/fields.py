@@ -122,6 +122,7 @@ def button(
     if icon:
         result.setProperty("icon_name", icon)
         result.setProperty("icon_tint", "on_act" if role == "main" else "act" if role == "plain" else "text")
+    result.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # after a click, Space still plays
     result.clicked.connect(lambda _checked=False: pressed())
     return result
 
@@ -137,6 +138,7 @@ def icon_button(
     result.setFixedSize(QSize(32, 30))
     result.setIconSize(QSize(18, 18))
     result.setProperty("icon_name", icon)
+    result.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # after a click, Space still plays
     result.clicked.connect(lambda _checked=False: pressed())
     return result
 

@@ -2,7 +2,8 @@
 
 from typing import Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -234,24 +235,49 @@ class UnreadableCard(_Card):
             self.column.addLayout(row)
 
 
-def whole_lines(view: QListWidget) -> None:
-    """Rows as high as their wrapped text, also when the panel changes its width."""
-    view.setWordWrap(True)
-    view.setTextElideMode(Qt.TextElideMode.ElideNone)
-    view.setResizeMode(QListWidget.ResizeMode.Adjust)
-    view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    view.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+class WrappedList(QListWidget):
+    """A list whose rows are as high as their wrapped text, also when the panel changes its width."""
+
+    PADDING = 8  # as in the style sheet, left and right; 5 above and below
+
+    def __init__(self, name: str, tip: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setToolTip(tip)
+        self.setWordWrap(True)
+        self.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+
+    def add_text(self, text: str, data: object = None) -> None:
+        item = QListWidgetItem(text)
+        item.setData(Qt.ItemDataRole.UserRole, data)
+        self.addItem(item)
+        self._fit(item)
+
+    def replace_text(self, row: int, text: str) -> None:
+        item = self.item(row)
+        if item is not None:
+            item.setText(text)
+            self._fit(item)
+
+    def _fit(self, item: QListWidgetItem) -> None:
+        room = QRect(0, 0, max(60, self.viewport().width() - 2 * self.PADDING - 6), 10_000)
+        text = self.fontMetrics().boundingRect(room, int(Qt.TextFlag.TextWordWrap), item.text())
+        item.setSizeHint(QSize(room.width(), text.height() + 14))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        for row in range(self.count()):
+            self._fit(self.item(row))
 
 
-class LedgerTab(QListWidget):
+class LedgerTab(WrappedList):
     """Every change in a sentence with its time, newest first."""
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
+        super().__init__("Ledger", "All changes, newest first; undo is Ctrl+Z")
         self.desk = desk
-        self.setAccessibleName("Ledger")
-        self.setToolTip("All changes, newest first; undo is Ctrl+Z")
-        whole_lines(self)
         desk.changed.connect(self._on_changed)
         desk.opened.connect(self.refresh)
 
@@ -259,7 +285,7 @@ class LedgerTab(QListWidget):
         if old.ledger == new.ledger and old is not new:
             return
         if len(old.ledger) == len(new.ledger) > 0 and old.ledger[:-1] == new.ledger[:-1]:
-            self.item(0).setText(_entry_text(new.ledger[-1]))  # one gesture, still going on
+            self.replace_text(0, _entry_text(new.ledger[-1]))  # one gesture, still going on
         else:
             self.refresh()
 
@@ -267,9 +293,10 @@ class LedgerTab(QListWidget):
         self.clear()
         if not self.desk.is_open:
             return
-        self.addItems([_entry_text(entry) for entry in reversed(self.desk.session.ledger[-300:])])
+        for entry in reversed(self.desk.session.ledger[-300:]):
+            self.add_text(_entry_text(entry))
         if not self.desk.session.ledger:
-            self.addItem("Nothing has been changed yet. Every change will be written here.")
+            self.add_text("Nothing has been changed yet. Every change will be written here.")
 
 
 def _entry_text(entry: Any) -> str:
@@ -296,10 +323,7 @@ class NotesTab(QWidget):
         self.text.setMinimumHeight(theme.TARGET)
         self.text.returnPressed.connect(self._add)
         column.addWidget(self.text)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Notes")
-        self.list.setToolTip("Enter or double click: go to the note's place")
-        whole_lines(self.list)
+        self.list = WrappedList("Notes", "Enter or double click: go to the note's place")
         self.list.itemActivated.connect(lambda item: self.go_to.emit(item.data(Qt.ItemDataRole.UserRole)))
         column.addWidget(self.list, 1)
         row = QHBoxLayout()
@@ -315,9 +339,8 @@ class NotesTab(QWidget):
         if not self.desk.is_open:
             return
         for note in self.desk.session.notes:
-            item = QListWidgetItem(f"{time_text(note.position_s)}  {note.text}\n{note.written[:16].replace('T', ' ')}")
-            item.setData(Qt.ItemDataRole.UserRole, note.position_s)
-            self.list.addItem(item)
+            written = note.written[:16].replace("T", " ")
+            self.list.add_text(f"{time_text(note.position_s)}  {note.text}\n{written}", note.position_s)
 
     def _add(self) -> None:
         text, position = self.text.text(), self.position_s

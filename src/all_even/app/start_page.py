@@ -1,5 +1,6 @@
 """The first thing one sees: open a folder, a session or the demo, or something recent."""
 
+from datetime import datetime
 from pathlib import Path
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
@@ -8,6 +9,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from all_even.app import fields, theme
 from all_even.app.kept import recent_sessions, unsaved_recoveries
+
+STEPS = (
+    ("Gather", "Says what each file is and what is wrong with it, and puts the tracks in order."),
+    ("Balance", "Shows how loud every track arrives; makes all even as a start; levels and pan by hand."),
+    ("Print", "Writes the mix and a recall sheet with every setting in plain units."),
+)
 
 
 class StartPage(QWidget):
@@ -56,6 +63,16 @@ class StartPage(QWidget):
             column, "Open the demo", "A ferry's crew plays “Slack Water”: 29 files with planted faults.",
             "Open the demo session (Ctrl+D)", "play", self.demo_wanted, "",
         )  # fmt: skip
+        column.addSpacing(20)
+        for stage, what in STEPS:
+            row = QHBoxLayout()
+            name = fields.label(stage)
+            name.setFont(theme.font(strong=True))
+            name.setStyleSheet("font-weight: 600")
+            name.setFixedWidth(84)
+            row.addWidget(name, 0, Qt.AlignmentFlag.AlignTop)
+            row.addWidget(fields.wrapped(what, "quiet"), 1)
+            column.addLayout(row)
         column.addSpacing(16)
         self.recent_box = QVBoxLayout()
         self.recent_box.setSpacing(2)
@@ -75,8 +92,13 @@ class StartPage(QWidget):
         if rescued:
             self.recent_box.addWidget(fields.label("Not saved last time", "small"))
             for path in rescued[:3]:
-                self._recent(f"Recover {path.stem.replace('unsaved-', 'unsaved session ')}", str(path), path,
-                             self.recovery_wanted)  # fmt: skip
+                kept_at = datetime.fromtimestamp(path.stat().st_mtime)
+                self._recent(
+                    f"Recover the session of {kept_at:%Y-%m-%d %H:%M}",
+                    "never saved to a file",
+                    path,
+                    self.recovery_wanted,
+                )
         if recent:
             self.recent_box.addWidget(fields.label("Recent", "small"))
             for path in recent[:5]:
@@ -89,7 +111,7 @@ class StartPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(16)
         button = fields.button(text, tip, signal.emit, icon=icon, role=role)  # type: ignore[attr-defined]
-        button.setProperty("size", "large")
+        button.setProperty("extent", "large")
         button.setFixedWidth(232)
         row.addWidget(button)
         row.addWidget(fields.wrapped(explanation, "quiet"), 1)

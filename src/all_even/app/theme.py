@@ -146,7 +146,7 @@ def style_sheet() -> str:
     QPushButton:disabled, QToolButton:disabled {{ color: {p.quiet}; background: transparent; border-style: dashed; }}
     QPushButton[role="main"] {{ background: {p.act}; color: {p.on_act}; border-color: {p.act}; font-weight: 600; }}
     QPushButton[role="main"]:disabled {{ background: transparent; color: {p.quiet}; border-color: {p.line}; }}
-    QPushButton[size="large"] {{ min-height: 32px; }}
+    QPushButton[extent="large"] {{ min-height: 32px; }}
     QPushButton[role="plain"] {{ background: transparent; border-color: transparent; color: {p.act}; }}
     QPushButton[role="plain"]:hover {{ border-color: {p.act}; }}
     QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QListWidget:focus, QTabBar:focus,

@@ -3,9 +3,10 @@
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QApplication,
     QFileDialog,
     QFrame,
@@ -68,6 +69,9 @@ class MainWindow(QMainWindow):
         self._timer = QTimer(self, interval=FRAME_MS)
         self._timer.timeout.connect(self._tick)
         self.apply_theme(theme_name)
+        app = QApplication.instance()
+        assert app is not None
+        app.installEventFilter(self)
 
     # Building.
 
@@ -176,6 +180,17 @@ class MainWindow(QMainWindow):
     @property
     def commands(self) -> list[Command]:
         return [command for command, _ in self._actions]
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """A button reached by keyboard is pressed by Space and Enter, before Space means play."""
+        if isinstance(watched, QAbstractButton) and isinstance(event, QKeyEvent):
+            if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Space:
+                event.accept()
+                return True
+            if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                watched.click()
+                return True
+        return super().eventFilter(watched, event)
 
     # Opening and saving.
 
