@@ -317,7 +317,7 @@ def _render(options: argparse.Namespace) -> int:
         start_s=options.start,
         end_s=options.end,
     )
-    written = print_mix(make_plan(session, sources), options.output, settings)
+    written = print_mix(make_plan(session, sources), options.output, settings, originals=store.source_paths(session))
     overs = f", {written.overs} samples over full scale" if written.overs else ""
     print(f"{written.path.name}: {written.frames} frames{overs}")
     return 0

@@ -3,10 +3,18 @@
 `ALL_EVEN_HOME` moves all of it under one folder; tests and headless runs use that.
 """
 
+import itertools
 import os
 from pathlib import Path
 
 import platformdirs
+
+_counter = itertools.count()
+
+
+def beside(path: Path) -> Path:
+    """A hidden name in the same folder that nobody else writes to, to be renamed when it is whole."""
+    return path.with_name(f".{path.stem}.{os.getpid()}-{next(_counter)}.part{path.suffix}")
 
 
 def cache_folder(name: str) -> Path:

@@ -128,3 +128,11 @@ def test_an_outline_keeps_the_extremes():
     assert shape[:, 0].min() == pytest.approx(hops.low.min())
     assert shape[:, 1].max() == pytest.approx(hops.high.max())
     assert shapes.envelope(hops, 5000).shape == (5000, 2)
+
+
+def test_nothing_is_printed_over_a_recording(opened, short_folder):
+    recording = sound_paths(short_folder)[0]
+    before = recording.read_bytes()
+    with pytest.raises(UserError, match="one of the session's recordings"):
+        print_mix(make_plan(*opened), recording, originals=store.source_paths(opened[0]))
+    assert recording.read_bytes() == before

@@ -189,3 +189,20 @@ def test_the_stand_in_plays_in_real_time_without_a_late_block():
         assert stage.player.underruns == 0
     finally:
         stage.player.close()
+
+
+def test_a_source_that_fails_stops_playing_and_says_so_but_the_player_lives(stage):
+    class Broken(Memory):
+        def read(self, start, frames):
+            raise ValueError("a defect")
+
+    broken = Plan(RATE, RATE, (LanePlan("x", Broken(noise(1.0)[:, np.newaxis]), 0, np.ones((1, 2))),), 1.0)
+    stage.player.set_plan(broken)
+    stage.player.play()
+    stage.wait(lambda: stage.player.message is not None)
+    assert "Playing stopped" in stage.player.message
+    assert not stage.player.playing
+    stage.player.set_plan(make_plan(noise(0.5)))
+    stage.player.locate(0.0)
+    heard = stage.play_to_end()
+    assert len(heard) == RATE // 2

@@ -154,3 +154,13 @@ def test_every_role_has_a_family_and_unknown_names_are_unknown():
     ):
         assert guess_role(name) == role, name
     assert display_name("03_LdVox_comp") == "Ld Vox comp"
+
+
+def test_a_gesture_that_returned_does_not_eat_the_line_before_it():
+    """The line of an earlier move may be completed while a drag goes on; it has to stay."""
+    history = History(edits.record(session(), "an earlier line"))
+    history.apply(edits.change_lanes(history.session, ["lane-0"], level_db=-1.0), merge="drag")
+    history.apply(edits.change_lanes(history.session, ["lane-0"], level_db=0.0), merge="drag")
+    history.amend(edits.record_result(history.session, "none", 1.0))
+    history.apply(edits.change_lanes(history.session, ["lane-0"], level_db=-2.0), merge="drag")
+    assert [entry.text for entry in history.session.ledger] == ["an earlier line", "Lane 0: level 0.0 dB → −2.0 dB"]

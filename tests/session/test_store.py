@@ -191,3 +191,14 @@ def test_an_unreadable_place_is_said(tmp_path):
         save(session(), tmp_path / "gone" / "a.alleven")
     with pytest.raises(SessionFileError, match="is not there"):
         load(Path(tmp_path / "b.alleven"))
+
+
+def test_saves_at_the_same_time_leave_one_whole_file(tmp_path):
+    """Threads of one process: no save may write into another's unfinished file."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    path = tmp_path / "a.alleven"
+    with ThreadPoolExecutor(8) as pool:
+        list(pool.map(lambda count: save(session(count), path), range(1, 60)))
+    assert 1 <= len(load(path).lanes) < 60
+    assert sorted(item.name for item in tmp_path.iterdir()) == ["a.alleven", "a.alleven.previous"]

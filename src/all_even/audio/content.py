@@ -6,7 +6,6 @@ disk: reopening a folder of 120 long files reads none of them again.
 
 import hashlib
 import json
-import os
 import threading
 from pathlib import Path
 
@@ -36,7 +35,7 @@ def remember() -> None:
     with _LOCK:
         memory = dict(list(_memory().items())[-20_000:])
         target = places.cache_folder("measures") / "hashes.json"
-        beside = target.with_suffix(f".{os.getpid()}")
+        beside = places.beside(target)
         try:
             beside.write_text(json.dumps(memory))
             beside.replace(target)

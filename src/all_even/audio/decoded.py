@@ -98,10 +98,13 @@ def _decoded_path(info: SoundInfo, sample_rate: int) -> Path:
     with lock:
         if not path.exists():
             _shrink(CACHE_LIMIT_BYTES)
-            beside = path.with_suffix(f".{os.getpid()}")
-            with beside.open("wb") as out:
-                _decode(info, sample_rate, out)
-            beside.replace(path)
+            beside = places.beside(path)
+            try:
+                with beside.open("wb") as out:
+                    _decode(info, sample_rate, out)
+                beside.replace(path)
+            finally:
+                beside.unlink(missing_ok=True)
         else:
             os.utime(path)
     return path

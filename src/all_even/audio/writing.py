@@ -15,6 +15,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from all_even import places
 from all_even.audio.sound_file import Samples
 from all_even.errors import UserError
 
@@ -96,7 +97,7 @@ def write_sound(
     if not path.parent.is_dir():
         raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
     quantise = Quantiser(bits, dither=dither, first_frame=first_frame)
-    beside = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
+    beside = places.beside(path)
     frames = 0
     try:
         with soundfile.SoundFile(

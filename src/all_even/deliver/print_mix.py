@@ -4,7 +4,7 @@ A 32-bit float print is never limited. Overs in 16 and 24 bits are counted and r
 """
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -34,10 +34,16 @@ def print_mix(
     path: Path,
     settings: PrintSettings | None = None,
     *,
+    originals: Collection[Path] = (),
     progress: Progress | None = None,
     cancelled: threading.Event | None = None,
 ) -> Written:
-    """Renders the plan into a WAV or FLAC file, by the name's ending; nothing is left when cancelled."""
+    """Renders the plan into a WAV or FLAC file, by the name's ending; nothing is left when cancelled.
+
+    originals: resolved paths of recordings, over which nothing is printed.
+    """
+    if path.resolve() in originals:
+        raise UserError(f"{path.name} is one of the session's recordings: choose another name for the mix.")
     settings = settings or PrintSettings()
     start = round(settings.start_s * plan.sample_rate)
     end = plan.frames if settings.end_s is None else min(plan.frames, round(settings.end_s * plan.sample_rate))

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from all_even import places
 from all_even.deliver import shapes
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
 from all_even.engine import arrival
@@ -80,7 +81,7 @@ def write_recall(sheet: Sheet, path: Path) -> None:
     if maker is None:
         raise UserError(f"{path.name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json.")
     try:
-        beside = path.with_name(f".{path.name}.part")
+        beside = places.beside(path)
         beside.write_text(maker(sheet), encoding="utf-8", newline="")
         beside.replace(path)
     except OSError:

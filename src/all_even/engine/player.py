@@ -251,7 +251,13 @@ class Player:
                 else:
                     time.sleep(0.002)
                 continue
-            self._produce(plan, state, matching, loop, ceiling, hops, recent)
+            try:
+                self._produce(plan, state, matching, loop, ceiling, hops, recent)
+            except Exception as defect:  # the thread must live on: say it, and be silent
+                self.message = f"Playing stopped: something went wrong in the engine ({type(defect).__name__})."
+                self.playing = False
+                with self._wake:
+                    self._wish.playing = False
 
     def _produce(
         self,

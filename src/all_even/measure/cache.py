@@ -6,7 +6,6 @@ that can't be read is measured again.
 
 import dataclasses
 import json
-import os
 import zipfile
 from pathlib import Path
 
@@ -38,7 +37,7 @@ def save(content: str, measures: TrackMeasures, key: str = "") -> None:
     }
     arrays = {name: getattr(measures.hops, name) for name in _HOP_ARRAYS}
     path = _path(content, key)
-    beside = path.with_suffix(f".{os.getpid()}.part")
+    beside = places.beside(path)
     try:
         with beside.open("wb") as file:
             np.savez(file, figures=np.array(json.dumps(figures)), **arrays)

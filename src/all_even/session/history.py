@@ -42,7 +42,7 @@ class History:
             return False
         merging = merge is not None and merge == self._merge and bool(self._past)
         base = self._past[-1][0] if merging else self.session
-        if merging and base.ledger != self.session.ledger:
+        if merging and len(self.session.ledger) > len(base.ledger):
             new = replace(new, ledger=self.session.ledger[:-1])
         if text is None and move is None:
             text = describe.sentence(base, new)

@@ -9,6 +9,7 @@ import fcntl
 import hashlib
 import os
 import re
+import threading
 from pathlib import Path, PurePosixPath
 
 import msgspec
@@ -22,6 +23,7 @@ SUFFIX = ".alleven"
 LARGEST_BYTES = 64 << 20
 DEEPEST = 32
 PREVIOUS = ".previous"
+_SAVING = threading.Lock()
 
 
 class SessionFileError(UserError):
@@ -80,12 +82,18 @@ def load(path: Path) -> Session:
 def save(session: Session, path: Path) -> None:
     """Writes the session; at every moment either the old or the new file is whole at `path`.
 
-    Links are followed. The version before stays beside it as `NAME.previous`.
+    Links are followed. The version before stays beside it as `NAME.previous`. Saves of one process
+    wait for each other, so that the last one asked for is the one that stays.
     """
+    with _SAVING:
+        _save(session, path)
+
+
+def _save(session: Session, path: Path) -> None:
     target = Path(os.path.realpath(path))
     folders = tuple(replace(folder, relative=os.path.relpath(folder.path, target.parent)) for folder in session.folders)
     data = encode(replace(session, folders=folders))
-    beside = target.with_name(f".{target.name}.{os.getpid()}.part")
+    beside = places.beside(target)
     try:
         with beside.open("wb") as file:
             file.write(data)
@@ -93,8 +101,7 @@ def save(session: Session, path: Path) -> None:
             os.fsync(file.fileno())
         if target.exists():
             previous = target.with_name(target.name + PREVIOUS)
-            previous_part = target.with_name(f".{target.name}{PREVIOUS}.{os.getpid()}.part")
-            previous_part.unlink(missing_ok=True)
+            previous_part = places.beside(previous)
             try:
                 os.link(target, previous_part)
                 previous_part.replace(previous)
@@ -109,6 +116,17 @@ def save(session: Session, path: Path) -> None:
     except OSError as error:
         beside.unlink(missing_ok=True)
         raise SessionFileError(f"{path.name} can't be written: {_reason(error)}.") from None
+
+
+def source_paths(session: Session) -> set[Path]:
+    """The recordings of a session, resolved; nothing may ever be written over them."""
+    found = set()
+    for lane in session.lanes:
+        try:
+            found.add(lane_path(session, lane).resolve())
+        except SessionFileError:
+            continue  # refused entries are not read either
+    return found
 
 
 def lane_path(session: Session, lane: Lane) -> Path:

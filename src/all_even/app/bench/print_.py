@@ -169,13 +169,14 @@ class PrintBench(QWidget):
             start_s=loop.start_s if wants_loop and loop else 0.0,
             end_s=loop.end_s if wants_loop and loop else None,
         )
-        path = Path(self.target.text()).expanduser()
+        path, session = Path(self.target.text()).expanduser(), self.desk.session
 
         def job(report: Report) -> object:
             from all_even.deliver.print_mix import print_mix
+            from all_even.session.store import source_paths
 
             return print_mix(
-                plan, path, settings, cancelled=report.cancelled,
+                plan, path, settings, originals=source_paths(session), cancelled=report.cancelled,
                 progress=lambda share: report.progress(share, f"Printing {path.name}"),
             )  # fmt: skip
 
