@@ -47,3 +47,13 @@ def kernel(function: F) -> F:
     """Compiles an inner loop on first call; cached on disk, without the GIL, division as in NumPy."""
     compiled: F = numba.njit(cache=True, nogil=True, error_model="numpy")(function)
     return compiled
+
+
+def brief(compiled: F) -> F:
+    """The same kernel for calls of some microseconds, keeping the GIL.
+
+    Giving the GIL away costs up to a switch interval of waiting for it again: for a hundred short calls
+    per block of the player that is worse than never giving it away.
+    """
+    kept: F = numba.njit(cache=True, nogil=False, error_model="numpy")(compiled.py_func)  # type: ignore[attr-defined]
+    return kept

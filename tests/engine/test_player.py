@@ -9,7 +9,7 @@ import pytest
 from all_even.audio.device import SimulatedDevice
 from all_even.engine import mixing
 from all_even.engine.plan import LanePlan, Plan
-from all_even.engine.player import START_RAMP_S, Player
+from all_even.engine.player import BLOCK, START_RAMP_S, Player
 from all_even.engine.render import render
 from tests.conftest import RATE, noise, sine
 
@@ -31,7 +31,8 @@ class Memory:
 
 def make_plan(*sounds: np.ndarray, gain: float = 0.5) -> Plan:
     lanes = tuple(
-        LanePlan(f"lane-{i}", Memory(sound[:, np.newaxis]), 0, np.full((1, 2), gain)) for i, sound in enumerate(sounds)
+        LanePlan(f"lane-{i}", Memory(sound[:, np.newaxis]), 0, np.full((1, 2), gain), True)
+        for i, sound in enumerate(sounds)
     )
     return Plan(RATE, max(len(sound) for sound in sounds), lanes, 1.0)
 
@@ -181,12 +182,21 @@ def test_a_device_that_stops_asking_is_replaced_and_said():
         player.close()
 
 
-def test_the_stand_in_plays_in_real_time_without_a_late_block():
+@pytest.mark.proof
+def test_24_lanes_play_for_20_seconds_in_real_time(capsys):
+    """Late blocks are reported; a busy machine may cause a few, falling behind is a defect."""
     stage = Stage(speed=1.0)
     try:
-        stage.player.set_plan(make_plan(*[noise(2.0, seed) for seed in range(8)]))
-        stage.play_to_end()
-        assert stage.player.underruns == 0
+        stage.player.set_plan(make_plan(*[noise(20.0, seed) for seed in range(24)], gain=0.05))
+        started = time.monotonic()
+        heard = stage.play_to_end()
+        took = time.monotonic() - started
+        with capsys.disabled():
+            print(
+                f"\n24 lanes, {len(heard) / RATE:.0f} s played in {took:.1f} s, {stage.player.underruns} late blocks."
+            )
+        assert len(heard) == 20 * RATE
+        assert stage.player.underruns < 0.01 * len(heard) / BLOCK
     finally:
         stage.player.close()
 
@@ -196,7 +206,7 @@ def test_a_source_that_fails_stops_playing_and_says_so_but_the_player_lives(stag
         def read(self, start, frames):
             raise ValueError("a defect")
 
-    broken = Plan(RATE, RATE, (LanePlan("x", Broken(noise(1.0)[:, np.newaxis]), 0, np.ones((1, 2))),), 1.0)
+    broken = Plan(RATE, RATE, (LanePlan("x", Broken(noise(1.0)[:, np.newaxis]), 0, np.ones((1, 2)), True),), 1.0)
     stage.player.set_plan(broken)
     stage.player.play()
     stage.wait(lambda: stage.player.message is not None)

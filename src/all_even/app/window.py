@@ -59,6 +59,7 @@ class MainWindow(QMainWindow):
         self.start_page.recovery_wanted.connect(desk.recover)
         self.pages.addWidget(self.start_page)
         self.has_workbench = False
+        self._was_playing = False
         self._status_row()
         self._add_commands()
         desk.opened.connect(self._on_opened)
@@ -292,7 +293,7 @@ class MainWindow(QMainWindow):
     def set_follow(self, on: bool) -> None:
         for drawing in (self.gather_bench.wave, self.balance_bench.course):
             drawing.follow = on
-            drawing.update()
+            drawing.renew()
 
     def compare(self) -> None:
         if self.has_workbench and self.desk.is_open:
@@ -441,7 +442,8 @@ class MainWindow(QMainWindow):
         if player.message:
             self.say(player.message)
             player.message = None
-        elif not self._status_timer.isActive():
+        elif not self._status_timer.isActive() and player.playing != self._was_playing:
+            self._was_playing = player.playing
             self._idle_status()
 
     def _on_progress(self, name: str, share: float, text: str) -> None:

@@ -91,7 +91,7 @@ class _InMemory:
 def _rendering() -> Benchmark:
     """The mix of 24 stereo tracks with level and pan; no peer has this alone."""
     lanes = tuple(
-        LanePlan(f"{index}", _InMemory(np.repeat(_music(index, SECONDS), 2, axis=1)), 0, np.eye(2) * 0.2)
+        LanePlan(f"{index}", _InMemory(np.repeat(_music(index, SECONDS), 2, axis=1)), 0, np.eye(2) * 0.2, True)
         for index in range(TRACKS)
     )
     plan = Plan(RATE, SECONDS * RATE, lanes, 1.0)

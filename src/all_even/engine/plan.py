@@ -24,13 +24,15 @@ from all_even.session.model import Lane, Session
 class LanePlan:
     """One lane: its frames, where it starts on the time line, and its gains (channels, 2).
 
-    gains: level, polarity, pan, mute and solo; the trim of the mix bus comes after the sum.
+    gains: level, polarity, pan, mute and solo; the trim of the mix bus comes after the sum. audible:
+    whether any of them is not 0.
     """
 
     lane_id: str
     source: Frames
     start_frame: int
     gains: NDArray[np.float64]
+    audible: bool
 
     @property
     def end_frame(self) -> int:
@@ -92,19 +94,16 @@ def lane_gains(session: Session, lane: Lane, channels: int) -> NDArray[np.float6
 def make_plan(session: Session, sources: Sources | Mapping[str, Frames]) -> Plan:
     """The plan of a session; lanes without an opened file are left out."""
     opened = sources.frames if isinstance(sources, Sources) else sources
-    lanes = tuple(
-        LanePlan(
-            lane_id=lane.id,
-            source=opened[lane.id],
-            start_frame=round(lane.start_s * session.sample_rate),
-            gains=lane_gains(session, lane, opened[lane.id].channels),
-        )
-        for lane in session.lanes
-        if lane.id in opened
-    )
+    lanes = []
+    for lane in session.lanes:
+        if lane.id in opened:
+            source = opened[lane.id]
+            gains = lane_gains(session, lane, source.channels)
+            start_frame = round(lane.start_s * session.sample_rate)
+            lanes.append(LanePlan(lane.id, source, start_frame, gains, bool(gains.any())))
     return Plan(
         sample_rate=session.sample_rate,
         frames=max((lane.end_frame for lane in lanes), default=0),
-        lanes=lanes,
+        lanes=tuple(lanes),
         trim=decibels.gain(session.mix.trim_db),
     )

@@ -10,6 +10,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -31,7 +32,7 @@ PRIMED_BLOCKS = 4
 START_RAMP_S = 0.5
 SMOOTHING_S = 0.02
 LOST_DEVICE_S = 0.5
-READ_AHEAD = 1 << 14
+READ_AHEAD = 1 << 15
 
 OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
 
@@ -90,6 +91,7 @@ class Player:
         self._states: deque[tuple[int, _State]] = deque(maxlen=RING_BLOCKS + 4)
         self._meters: deque[Meters] = deque(maxlen=64)
         self._readers: dict[str, _ReadAhead] = {}
+        self._reading = ThreadPoolExecutor(1, thread_name_prefix="read ahead")
         self._device: Device | None = None
         self._rate = 0
         self._closing = False
@@ -154,6 +156,7 @@ class Player:
             self._closing = True
             self._wake.notify_all()
         self._thread.join()
+        self._reading.shutdown(wait=True, cancel_futures=True)
         if self._device is not None:
             self._device.stop()
 
@@ -306,23 +309,22 @@ class Player:
             before = state.gains.get(lane.lane_id, lane.gains)
             if before.shape != lane.gains.shape:
                 before = np.zeros_like(lane.gains)
-            moving = not np.array_equal(before, lane.gains)
-            if not moving and not lane.gains.any():
-                state.gains[lane.lane_id] = lane.gains
-                continue
+            moving = before is not lane.gains and not np.array_equal(before, lane.gains)
+            if not moving:
+                state.gains[lane.lane_id] = lane.gains  # the same array from now on: quick to compare
+                if not lane.audible:
+                    continue
             if state.position >= lane.end_frame or state.position + frames <= lane.start_frame:
                 state.gains[lane.lane_id] = lane.gains
                 continue
             samples = self._reader(lane).read(state.position - lane.start_frame, frames)
-            peaks[index], _ = mixing.add_lane(out, samples, before, lane.gains, 0, smoothing if moving else 0)
+            peaks[index], _ = mixing.add_lane_brief(out, samples, before, lane.gains, 0, smoothing if moving else 0)
             if moving:
                 # Blocks may be shorter than the smoothing: remember how far the gain has come.
                 part = min(1.0, frames / smoothing)
                 state.gains[lane.lane_id] = before + part * (lane.gains - before) if part < 1.0 else lane.gains
                 if np.allclose(state.gains[lane.lane_id], lane.gains, atol=1e-7, rtol=0.0):
                     state.gains[lane.lane_id] = lane.gains
-            else:
-                state.gains[lane.lane_id] = lane.gains
         bus = plan.trim * matching
         if bus == state.bus:
             out *= bus
@@ -335,7 +337,7 @@ class Player:
     def _reader(self, lane: LanePlan) -> "_ReadAhead":
         reader = self._readers.get(lane.lane_id)
         if reader is None or reader.source is not lane.source:
-            reader = self._readers[lane.lane_id] = _ReadAhead(lane.source)
+            reader = self._readers[lane.lane_id] = _ReadAhead(lane.source, self._reading)
         return reader
 
     def _take_plan(self, plan: Plan | None) -> None:
@@ -402,18 +404,32 @@ class Player:
 
 
 class _ReadAhead:
-    """Reads a source in larger pieces than the player's blocks."""
+    """Keeps a piece of a source at hand and the next one on its way, read by another thread.
 
-    def __init__(self, source: Frames) -> None:
-        self.source = source
+    Reading gives the interpreter away and has to wait to get it back: a hundred lanes read by the
+    engine thread itself would run the ring dry.
+    """
+
+    def __init__(self, source: Frames, pool: ThreadPoolExecutor) -> None:
+        self.source, self._pool = source, pool
         self._start = 0
         self._data: Samples = np.zeros((0, source.channels), dtype=np.float32)
+        self._next: Future[Samples] | None = None
 
     def read(self, start: int, frames: int) -> Samples:
-        if start < self._start or start + frames > self._start + len(self._data):
-            self._start = start
-            self._data = self.source.read(start, max(frames, READ_AHEAD))
-        return self._data[start - self._start : start - self._start + frames]
+        """(frames, channels) from `start` on; `frames` is far shorter than a piece."""
+        if self._next is not None and start >= self._start + READ_AHEAD and start < self._start + 2 * READ_AHEAD:
+            self._take(self._start + READ_AHEAD, self._next.result())
+        elif not self._start <= start < self._start + len(self._data):
+            self._take(start, self.source.read(start, READ_AHEAD))
+        have = self._data[start - self._start : start - self._start + frames]
+        if len(have) < frames and self._next is not None:
+            have = np.concatenate((have, self._next.result()[: frames - len(have)]))
+        return have
+
+    def _take(self, start: int, data: Samples) -> None:
+        self._start, self._data = start, data
+        self._next = self._pool.submit(self.source.read, start + READ_AHEAD, READ_AHEAD)
 
 
 def _recent_loudness(recent: deque[float]) -> tuple[float | None, float | None]:

@@ -62,7 +62,7 @@ def mix_block(plan: Plan, position: int, frames: int) -> Mix:
     """One block of the mix."""
     out = np.zeros((frames, 2))
     for lane in plan.lanes:
-        if position < lane.end_frame and position + frames > lane.start_frame and lane.gains.any():
+        if position < lane.end_frame and position + frames > lane.start_frame and lane.audible:
             samples = lane.source.read(position - lane.start_frame, frames)
             mixing.add_lane(out, samples, lane.gains, lane.gains, 0, 0)
     out *= plan.trim

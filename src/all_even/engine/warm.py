@@ -19,7 +19,8 @@ def warm() -> None:
         measurement.result()
         out = np.zeros((512, 2))
         gains = np.zeros((channels, 2))
-        mixing.add_lane(out, np.zeros((512, channels), dtype=np.float32), gains, gains, 0, 0)
+        for add_lane in (mixing.add_lane, mixing.add_lane_brief):
+            add_lane(out, np.zeros((512, channels), dtype=np.float32), gains, gains, 0, 0)
         mixing.ProtectiveCeiling(48_000)(out)
     folder = os.environ.get("NUMBA_CACHE_DIR")
     if folder:

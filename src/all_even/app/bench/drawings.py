@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from all_even.app import icons, paint, theme
@@ -13,6 +13,7 @@ from all_even.session.roles import family_of
 
 LEFT, BOTTOM, TOP = 40.0, 18.0, 20.0
 CLOSE_S = 5.0
+FOLLOW_PER_S = 10
 """Following shows this much either side of the playing position."""
 
 
@@ -23,6 +24,7 @@ class Drawing(QWidget):
 
     def __init__(self, name: str, tip: str) -> None:
         super().__init__()
+        self._picture: QPixmap | None = None
         self.setAccessibleName(name)
         self.setToolTip(tip)
         self.setMinimumSize(120, 96)
@@ -31,14 +33,38 @@ class Drawing(QWidget):
     def plot(self) -> QRectF:
         return QRectF(LEFT, TOP, self.width() - LEFT - 8, self.height() - TOP - BOTTOM)
 
+    def renew(self) -> None:
+        """What is shown has changed; the picture is drawn again."""
+        self._picture = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._picture = None
+
     def paintEvent(self, event: QPaintEvent) -> None:
+        """The picture is kept: while playing only the playhead moves over it."""
+        if self._picture is None:
+            self._picture = self._draw()
         painter = QPainter(self)
-        paint.text(
-            painter, QRectF(0, 0, self.width() - 8, 16), self.title, size=theme.SMALL, colour=theme.colour("quiet")
-        )
+        painter.drawPixmap(0, 0, self._picture)
+        self.paint_over(painter, self.plot())
+
+    def _draw(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        title = QRectF(0, 0, self.width() - 8, 16)
+        paint.text(painter, title, self.title, size=theme.SMALL, colour=theme.colour("quiet"))
         painter.fillRect(self.plot(), theme.colour("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.paint_inside(painter, self.plot())
+        painter.end()
+        return picture
+
+    def paint_over(self, painter: QPainter, plot: QRectF) -> None:
+        """What moves; nothing by default."""
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         raise NotImplementedError
@@ -61,9 +87,20 @@ class TimeDrawing(Drawing):
         self.follow = False
 
     def set_position(self, position_s: float) -> None:
-        if position_s != self.position_s:
-            self.position_s = position_s
-            self.update()
+        if self.follow:
+            position_s = round(position_s * FOLLOW_PER_S) / FOLLOW_PER_S
+        if position_s == self.position_s:
+            return
+        plot, before = self.plot(), self.position_s
+        self.position_s = position_s
+        if self.follow:
+            self.renew()
+            return
+        for seconds in (before, position_s):
+            self.update(int(self.x(plot, seconds)) - 3, 0, 7, self.height())
+
+    def paint_over(self, painter: QPainter, plot: QRectF) -> None:
+        self.playhead(painter, plot)
 
     def span(self) -> tuple[float, float]:
         """The stretch of time that is shown, in seconds."""
@@ -109,7 +146,7 @@ class WaveDrawing(TimeDrawing):
         self.measures, self.role = measures, role
         if measures is not None:
             self.length_s = max(0.01, measures.duration_s)
-        self.update()
+        self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         middle, half = plot.center().y(), plot.height() / 2
@@ -150,7 +187,6 @@ class WaveDrawing(TimeDrawing):
         painter.setPen(QPen(icons.family_colour(family_of(self.role)), 1))
         painter.setBrush(icons.family_colour(family_of(self.role)))
         painter.drawPolygon(QPolygonF(points))
-        self.playhead(painter, plot)
 
 
 class CourseDrawing(TimeDrawing):
@@ -176,7 +212,7 @@ class CourseDrawing(TimeDrawing):
         self._mix = momentary_lufs(mix.hops.weighted) if mix is not None else None
         if mix is not None:
             self.length_s = max(0.1, mix.duration_s)
-        self.update()
+        self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         self.level_axis(painter, plot, (-50.0, -40.0, -30.0, -20.0, -10.0), self.LOW, self.HIGH)
@@ -193,7 +229,6 @@ class CourseDrawing(TimeDrawing):
         if self._mean is not None:
             y = self._y(plot, self._mean)
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("text"), 1.5)
-        self.playhead(painter, plot)
         painter.setClipping(False)
 
     def _y(self, plot: QRectF, lufs: float) -> float:
@@ -222,7 +257,7 @@ class BandsDrawing(Drawing):
     def show_track(self, measures: Any, role: str) -> None:
         self._levels = measures.third_octave_db if measures is not None else ()
         self._role = role
-        self.update()
+        self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         known = [level for level in self._levels if level is not None]
@@ -272,7 +307,7 @@ class PeakWindow(Drawing):
 
     def show_peaks(self, sample_dbfs: float | None, true_dbtp: float | None, stale: bool) -> None:
         self._sample, self._true, self._stale = sample_dbfs, true_dbtp, stale
-        self.update()
+        self.renew()
 
     def plot(self) -> QRectF:
         return QRectF(4, TOP, self.width() - 8, self.height() - TOP - BOTTOM)

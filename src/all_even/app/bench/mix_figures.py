@@ -15,6 +15,7 @@ class MixFigures(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
+        self._playing = ""
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -67,4 +68,7 @@ class MixFigures(QWidget):
 
     def show_playing(self, short_term_lufs: float | None) -> None:
         """The short-term loudness of what plays now."""
-        self.short_term.show_value(decibel_text(short_term_lufs, "LUFS"))
+        shown = decibel_text(short_term_lufs, "LUFS")
+        if shown != self._playing:  # text is laid out anew each time: not 30 times a second for nothing
+            self._playing = shown
+            self.short_term.show_value(shown)

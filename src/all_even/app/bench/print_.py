@@ -32,6 +32,7 @@ class PrintBench(QWidget):
         desk.saved_state_changed.connect(self._new_targets)
         desk.mix_measured.connect(self._check)
         self._targets_for: Path | None = None
+        self.target.textChanged.connect(lambda _text: self._check())
 
     def _mix_form(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -144,13 +145,14 @@ class PrintBench(QWidget):
             field.setText(dialog.selectedFiles()[0])
 
     def _check(self) -> None:
-        mix = self.desk.mix
+        """What to know before printing: overs, and a file that would be replaced."""
+        mix, path = self.desk.mix, Path(self.target.text()).expanduser()
+        warnings = []
         if mix is not None and mix.sample_peak_dbfs is not None and mix.sample_peak_dbfs > 0.0:
-            self.result.setText(
-                f"The mix peaks at {decibel_text(mix.sample_peak_dbfs, 'dBFS')}: 16 and 24 bit would clip."
-            )
-        elif self.result.text().startswith("The mix peaks"):
-            self.result.setText("")
+            warnings.append(f"The mix peaks at {decibel_text(mix.sample_peak_dbfs, 'dBFS')}: 16 and 24 bit would clip.")
+        if path.is_file():
+            warnings.append(f"{path.name} is there already: printing replaces it.")
+        self.result.setText(" ".join(warnings))
 
     def print_mix(self) -> None:
         """Starts printing; the status line shows how far it is."""
