@@ -50,7 +50,7 @@ class Stage:
 
         self.player = Player(open_device)
 
-    def wait(self, condition: Callable[[], bool], seconds: float = 20.0) -> None:
+    def wait(self, condition: Callable[[], bool], seconds: float = 60.0) -> None:
         end = time.monotonic() + seconds
         while not condition():
             assert time.monotonic() < end, "timed out"
