@@ -19,7 +19,7 @@ def test_the_kernel_cache_is_keyed_by_the_sources():
 @pytest.mark.skipif(os.geteuid() == 0, reason="root may write everywhere")
 def test_a_read_only_home_falls_back_to_a_temporary_kernel_cache(tmp_path):
     (tmp_path / "home").mkdir(mode=0o555)
-    code = "from all_even import kernels; import os; print(os.environ['NUMBA_CACHE_DIR'])"
+    code = "from all_even import kernels; print(kernels.cache_dir())"
     environment = {**os.environ, "ALL_EVEN_HOME": str(tmp_path / "home" / "x")}
     environment.pop("NUMBA_CACHE_DIR")
     result = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True)

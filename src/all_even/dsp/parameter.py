@@ -6,6 +6,7 @@ line of the recall sheet all come from this description.
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 from all_even.decibels import OFF_DB
 
@@ -14,7 +15,11 @@ MINUS = "−"
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """One setting. low, high, default: in `unit`. step: one nudge; a fine nudge is a tenth of it."""
+    """One number. low, high, default: in `unit`. step: one nudge; a fine nudge is a tenth of it.
+
+    scale: how a rail divides the range; a nudge on a log scale is `step` percent. fixed: it changes
+    latency or structure, and can't be automated.
+    """
 
     name: str
     unit: str
@@ -23,6 +28,8 @@ class Parameter:
     default: float
     step: float
     decimals: int = 1
+    scale: Literal["linear", "log"] = "linear"
+    fixed: bool = False
 
     def clamped(self, value: float) -> float:
         """The value inside the range; the default for a value that is not a number."""
@@ -30,16 +37,58 @@ class Parameter:
 
     def text(self, value: float) -> str:
         """The value for people, with a true minus sign and the unit."""
-        return f"{number(value, self.decimals)} {self.unit}".strip()
+        if self.high == math.inf and value == math.inf:
+            return f"∞ {self.unit}".strip()
+        if self.unit == "Hz" and value >= 1000.0:
+            return f"{number(value / 1000.0, 2)} kHz"
+        decimals = self.decimals + 1 if self.scale == "log" and abs(value) < 10.0 else self.decimals
+        return f"{number(value, decimals)} {self.unit}".strip()
+
+    def nudged(self, value: float, steps: float) -> float:
+        """The value some nudges further."""
+        if self.scale == "log":
+            return self.clamped(value * (1.0 + self.step / 100.0) ** steps)
+        return self.clamped(value + steps * self.step)
 
     def parse(self, text: str) -> float | None:
         """The value people typed, with or without unit; None where it can't be understood."""
         cleaned = text.strip().lower().replace(MINUS, "-").replace(",", ".")
+        factor = 1.0
+        if self.unit == "Hz" and cleaned.removesuffix("hz").rstrip().endswith("k"):
+            cleaned, factor = cleaned.removesuffix("hz").rstrip().removesuffix("k"), 1000.0
+        if self.unit.endswith(":1"):
+            cleaned = cleaned.removesuffix(":1")
         cleaned = cleaned.removesuffix(self.unit.lower()).strip()
         try:
-            return self.clamped(float(cleaned))
+            return self.clamped(float(cleaned) * factor)
         except ValueError:
             return None
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """One of several words or numbers."""
+
+    name: str
+    options: tuple[str | int, ...]
+    default: str | int
+
+    def text(self, value: str | int) -> str:
+        return str(value).replace("-", MINUS) if isinstance(value, int) else value
+
+
+@dataclass(frozen=True, slots=True)
+class Switch:
+    """On or off."""
+
+    name: str
+    default: bool
+
+    def text(self, value: bool) -> str:
+        return "on" if value else "off"
+
+
+Setting = Parameter | Choice | Switch
 
 
 class LevelParameter(Parameter):

@@ -1,0 +1,116 @@
+"""Band compressor: two to five bands, each with a compressor of its own.
+
+The bands come from a crossover that adds up to an all-pass (`dsp.crossover`); the dry side of `mix` is
+the sum of the untouched bands, so it went through the same all-pass and nothing cancels. Where there is
+a key, it is split by the same crossover and each band hears its own part of it. A band whose `bypass` is
+on passes untouched. Look-ahead is common to all bands.
+"""
+
+from typing import Annotated, Any, ClassVar
+
+import numpy as np
+from msgspec import Meta
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from all_even.dsp import compressor, crossover
+from all_even.dsp.biquad import clean
+from all_even.dsp.compressor import Compressor, compress
+from all_even.dsp.crossover import split
+from all_even.dsp.processor import NO_GAIN, NOTHING, Key, Processor, setting
+from all_even.kernels import brief
+
+Array = NDArray[np.float64]
+Crossing = Annotated[float, Meta(ge=20.0, le=20000.0)]
+
+HEAD = 4
+PER_BAND = compressor.HEAD + 10
+
+
+class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag="band-compressor"):
+    """Compresses frequency bands by themselves."""
+
+    LABEL: ClassVar[str] = "Band compressor"
+    WORDS: ClassVar[str] = "multiband low band crossover dynamics"
+    DYNAMIC: ClassVar[bool] = True
+    LEVEL_DEPENDENT: ClassVar[bool] = True
+
+    crossovers_hz: Annotated[tuple[Crossing, ...], Meta(min_length=1, max_length=crossover.MOST_BANDS - 1)] = (120.0,)
+    bands: Annotated[tuple[Compressor, ...], Meta(min_length=2, max_length=crossover.MOST_BANDS)] = (
+        Compressor(),
+        Compressor(bypass=True),
+    )
+    key: Key | None = None
+    mix: Annotated[float, setting("Mix", "%", 0.0, 100.0, step=1.0, decimals=0)] = 100.0
+    lookahead_ms: Annotated[
+        float, setting("Look-ahead", "ms", 0.0, compressor.LONGEST_LOOKAHEAD_MS, step=0.5, fixed=True)
+    ] = 0.0
+
+    def __post_init__(self) -> None:
+        if len(self.bands) != len(self.crossovers_hz) + 1:
+            raise ValueError("a band compressor needs one more band than crossovers")
+        if list(self.crossovers_hz) != sorted(self.crossovers_hz):
+            raise ValueError("the crossovers of a band compressor have to rise")
+
+    def _bands(self) -> list[Compressor]:
+        """The bands as they run: common look-ahead; a bypassed band never reduces."""
+        return [
+            replace(band, lookahead_ms=self.lookahead_ms, listen=False, **({"range_db": 0.0, "makeup_db": 0.0} if band.bypass else {}))
+            for band in self.bands
+        ]  # fmt: skip
+
+    def latency_frames(self, sample_rate: int) -> int:
+        return self._bands()[0].latency_frames(sample_rate)
+
+    def settling_s(self) -> float:
+        return max(band.settling_s() for band in self._bands()) + crossover.ring_s(self.crossovers_hz)
+
+    def state_size(self, sample_rate: int) -> int:
+        return 2 * crossover.STATE + (len(self.bands) + 1) * self._bands()[0].state_size(sample_rate)
+
+    def coefficients(self, sample_rate: int) -> Array:
+        head = [float(len(self.bands)), self.mix / 100.0, float(self._bands()[0].state_size(sample_rate)), 0.0]
+        parts = crossover.sections(self.crossovers_hz, sample_rate).ravel()
+        bands = [band.coefficients(sample_rate) for band in self._bands()]
+        return np.concatenate((head, parts, *bands))
+
+    @classmethod
+    def kernels(cls) -> Any:
+        return compress
+
+    @classmethod
+    def process(
+        cls, block: Array, key: Array, gain: Array, coefficients: Array, state: Array, position: int, short: bool
+    ) -> None:
+        splitting, compressing, cleaning = (brief(split), brief(compress), brief(clean)) if short else (split, compress, clean)
+        count, mix, size = int(coefficients[0]), coefficients[1], int(coefficients[2])
+        at = HEAD + crossover.SECTIONS * 5 * (count - 1)
+        parts = coefficients[HEAD:at].reshape(count - 1, crossover.SECTIONS, 5)
+        cleaning(block)
+        bands = np.empty((count, *block.shape))
+        splitting(block, bands, parts, state[: crossover.STATE])
+        keys = [NOTHING] * count
+        if len(key):
+            heard = np.array(key)
+            cleaning(heard)
+            split_keys = np.empty((count, *key.shape))
+            splitting(heard, split_keys, parts, state[crossover.STATE : 2 * crossover.STATE])
+            keys = list(split_keys)
+        states = state[2 * crossover.STATE :]
+        dry = bands.sum(axis=0)
+        gains = np.zeros((count, len(block))) if len(gain) else [NO_GAIN] * count
+        for k in range(count):
+            own = coefficients[at + k * PER_BAND : at + (k + 1) * PER_BAND]
+            compressing(bands[k], keys[k], gains[k], own, states[k * size : (k + 1) * size], position)
+        if mix < 1.0:
+            delayed = bands[0] * 0.0
+            delayed[:] = dry
+            flat = coefficients[at : at + PER_BAND].copy()
+            flat[6] = 0.0  # no range: only the look-ahead's delay
+            flat[7] = 1.0
+            compressing(delayed, NOTHING, NO_GAIN, flat, states[count * size :], position)
+            block[:] = mix * bands.sum(axis=0) + (1.0 - mix) * delayed
+        else:
+            block[:] = bands.sum(axis=0)
+        if len(gain):
+            gain[:] = np.min(gains, axis=0)

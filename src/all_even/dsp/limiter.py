@@ -1,0 +1,156 @@
+"""Limiter: nothing passes the ceiling, also not between the samples.
+
+The peak is read four times oversampled (the interpolator of ITU-R BS.1770-5, Annex 2, as in
+`measure.true_peak`). What has to be taken away is held over the look-ahead (a sliding minimum), let go
+by a one-pole release, and smoothed by a moving average of the look-ahead's length: so the gain has always
+arrived when the peak does, without a step. A small margin covers what the moving gain itself adds
+between samples.
+"""
+
+import math
+from typing import Annotated, Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.dsp.biquad import clean
+from all_even.dsp.compressor import smoothing
+from all_even.dsp.processor import Processor, setting
+from all_even.kernels import kernel
+
+Array = NDArray[np.float64]
+
+TAPS = 24
+"""Of each phase of the interpolator."""
+KAISER_BETA = 7.0
+MARGIN_DB = 0.05
+FACTOR = 4
+
+
+def phases() -> Array:
+    """(3, TAPS): the three points between two samples; the first lies after tap TAPS/2 - 1."""
+    time = np.arange(FACTOR * TAPS) / FACTOR - TAPS / 2.0
+    taps = np.sinc(time) * np.kaiser(FACTOR * TAPS + 1, KAISER_BETA)[:-1]
+    return np.ascontiguousarray(taps.reshape(TAPS, FACTOR).T[1:, ::-1])
+
+
+class Limiter(Processor, frozen=True, kw_only=True, tag_field="kind", tag="limiter"):
+    """Holds true peaks under a ceiling."""
+
+    LABEL: ClassVar[str] = "Limiter"
+    WORDS: ClassVar[str] = "ceiling true peak safety"
+    DYNAMIC: ClassVar[bool] = True
+    LEVEL_DEPENDENT: ClassVar[bool] = True
+
+    ceiling_db: Annotated[float, setting("Ceiling", "dBTP", -40.0, 0.0, step=0.5)] = -1.0
+    input_db: Annotated[float, setting("Gain before", "dB", -12.0, 24.0, step=0.5)] = 0.0
+    release_ms: Annotated[float, setting("Release", "ms", 5.0, 2000.0, step=5.0, scale="log")] = 80.0
+    lookahead_ms: Annotated[float, setting("Look-ahead", "ms", 0.5, 10.0, step=0.5, fixed=True)] = 2.0
+
+    def _window(self, sample_rate: int) -> int:
+        return max(4, round(self.lookahead_ms * 0.001 * sample_rate))
+
+    def latency_frames(self, sample_rate: int) -> int:
+        return self._window(sample_rate) + TAPS // 2
+
+    def settling_s(self) -> float:
+        return 0.001 * (20.0 * self.release_ms + 3.0 * self.lookahead_ms) + 0.01
+
+    def state_size(self, sample_rate: int) -> int:
+        window = self._window(sample_rate)
+        return 8 + 2 * self.latency_frames(sample_rate) + 2 * TAPS + 4 * (window + 2)
+
+    def coefficients(self, sample_rate: int) -> Array:
+        head = [
+            10.0 ** ((self.ceiling_db - MARGIN_DB) / 20.0),
+            10.0 ** (self.input_db / 20.0),
+            smoothing(self.release_ms, sample_rate),
+            float(self._window(sample_rate)),
+            float(self.latency_frames(sample_rate)),
+        ]
+        return np.concatenate((head, phases().ravel()))
+
+    @classmethod
+    def kernels(cls) -> Any:
+        return _limit
+
+
+@kernel
+def _limit(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
+    """Everything is kept as *missing gain* (1 - gain), so that a state of zeros is at rest.
+
+    state: 0 frames since the start, 1 ring place of the delay, 2 released missing gain, 3 sum of the average,
+    4 and 5 head and length of the falling queue; then delay, interpolator history, average ring, queue.
+    """
+    frames, channels = block.shape
+    ceiling, before, release = c[0], c[1], c[2]
+    window, latency = int(c[3]), int(c[4])
+    taps = c[5 : 5 + 3 * TAPS]
+    delay = 8
+    past = delay + 2 * latency
+    average = past + 2 * TAPS
+    queue = average + window + 2
+    place = int(state[1])
+    released = state[2]
+    head = int(state[4])
+    length = int(state[5])
+    now = state[0]
+    size = window + 2
+    clean(block)
+    for i in range(frames):
+        peak = 0.0
+        for channel in range(channels):
+            x = before * block[i, channel]
+            block[i, channel] = x
+            h = past + channel * TAPS
+            loudest = 0.0
+            for k in range(TAPS - 1):
+                state[h + k] = state[h + k + 1]
+                loudest = max(loudest, abs(state[h + k]))
+            state[h + TAPS - 1] = x
+            loudest = max(loudest, abs(x))
+            peak = max(peak, abs(state[h + TAPS // 2 - 1]), abs(state[h + TAPS // 2]))
+            if loudest * 2.5 > ceiling:
+                for phase in range(3):
+                    y = 0.0
+                    for k in range(TAPS):
+                        y += taps[phase * TAPS + k] * state[h + k]
+                    peak = max(peak, abs(y))
+        missing = 1.0 - ceiling / peak if peak > ceiling else 0.0
+        # Sliding maximum of the missing gain: a queue that only falls; places in `queue` and after.
+        while length > 0:
+            last = (head + length - 1) % size
+            if state[queue + last] > missing:
+                break
+            length -= 1
+        last = (head + length) % size
+        state[queue + last] = missing
+        state[queue + size + last] = now
+        length += 1
+        while now - state[queue + size + head] >= window:
+            head = (head + 1) % size
+            length -= 1
+        most = state[queue + head]
+        released = max(most, release * released + (1.0 - release) * most)
+        if released < 1e-12:
+            released = 0.0
+        ring = average + int(now % window)
+        state[ring] = released
+        total = 0.0
+        if released > 0.0 or state[3] > 0.0:
+            for k in range(window):
+                total += state[average + k]
+        state[3] = total
+        g = 1.0 - total / window
+        if len(gain) > 0:
+            gain[i] = 20.0 * np.log10(g)
+        for channel in range(channels):
+            s = delay + 2 * place + channel
+            y = state[s]
+            state[s] = block[i, channel]
+            block[i, channel] = y * g
+        place += 1
+        if place == latency:
+            place = 0
+        now += 1.0
+    state[0], state[1], state[2], state[4], state[5] = now, place, released, head, length
