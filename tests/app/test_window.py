@@ -397,7 +397,7 @@ def test_every_line_of_the_ledger_is_whole(opened):
     desk, ledger = opened.desk, opened.window.side.ledger
     for index in range(4):
         desk.edit(
-            lambda s, i=index: edits.change_lanes(
+            lambda s, i=index: edits.change_strips(
                 s, [s.lanes[i].id], level_db=-3.0, pan=0.4, name="A lane with a long name"
             )
         )

@@ -35,8 +35,8 @@ def opened(short_folder):
 @pytest.fixture(scope="module")
 def sheet(opened):
     session, sources = opened
-    session = edits.change_lanes(session, [session.lanes[0].id], name="=cmd|'/C calc'!A1", level_db=-3.5)
-    session = edits.change_lanes(session, [session.lanes[1].id], name="<script>alert(1)</script>", pan=-0.3)
+    session = edits.change_strips(session, [session.lanes[0].id], name="=cmd|'/C calc'!A1", level_db=-3.5)
+    session = edits.change_strips(session, [session.lanes[1].id], name="<script>alert(1)</script>", pan=-0.3)
     session = edits.record(edits.add_note(session, "tom rings", 4.2), "Level changed", reason="too loud")
     reports = dict(measure_files([(store.lane_path(session, lane), None) for lane in session.lanes]))
     mix = measure_mix(make_plan(session, sources))

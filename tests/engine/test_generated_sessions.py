@@ -54,7 +54,7 @@ def test_any_session_is_the_sum_of_its_lanes(lanes, trim, law, block_frames):
     mixed = np.concatenate(list(render(plan, block_frames=block_frames)))
     expected = np.zeros((plan.frames, 2))
     for made, sound in zip(session.lanes, SOUNDS, strict=True):
-        if made.mute or made.level_db <= -120.0 or (session.any_solo and not made.solo):
+        if made.mute or made.level_db <= -120.0 or (any(lane.solo for lane in session.lanes) and not made.solo):
             continue
         gain = 10.0 ** (made.level_db / 20.0) * (-1.0 if made.polarity_inverted else 1.0)
         start = round(made.start_s * 48_000)

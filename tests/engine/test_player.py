@@ -8,9 +8,11 @@ import pytest
 
 from all_even.audio.device import SimulatedDevice
 from all_even.engine import mixing
-from all_even.engine.plan import LanePlan, Plan
+from all_even.engine import plan as planning
+from all_even.engine.plan import Plan
 from all_even.engine.player import BLOCK, START_RAMP_S, Player
 from all_even.engine.render import render
+from all_even.session.model import Lane, Session
 from tests.conftest import RATE, noise, sine
 
 
@@ -30,11 +32,17 @@ class Memory:
 
 
 def make_plan(*sounds: np.ndarray, gain: float = 0.5) -> Plan:
+    return plan_of(*(Memory(sound[:, np.newaxis]) for sound in sounds), gain=gain)
+
+
+def plan_of(*sources: Memory, gain: float = 0.5) -> Plan:
+    """Mono lanes in the centre, each with `gain` on both sides."""
+    level_db = 20.0 * np.log10(gain / np.sqrt(0.5))
     lanes = tuple(
-        LanePlan(f"lane-{i}", Memory(sound[:, np.newaxis]), 0, np.full((1, 2), gain), True)
-        for i, sound in enumerate(sounds)
+        Lane(id=f"lane-{i}", name=f"Lane {i}", file="none.wav", level_db=level_db) for i in range(len(sources))
     )
-    return Plan(RATE, max(len(sound) for sound in sounds), lanes, 1.0)
+    session = Session(name="Test", sample_rate=RATE, lanes=lanes)
+    return planning.make_plan(session, {lane.id: source for lane, source in zip(lanes, sources, strict=True)})
 
 
 class Stage:
@@ -149,9 +157,9 @@ def test_meters_move_while_playing_and_name_their_lanes(stage):
     stage.wait(lambda: (meters := stage.player.meters()) is not None and meters.short_term_lufs is None
                and meters.momentary_lufs is not None)  # fmt: skip
     meters = stage.player.meters()
-    assert meters.lane_ids == ("lane-0", "lane-1")
-    assert meters.lane_peaks[0] > 0.05
-    assert meters.lane_peaks[1] == 0.0
+    assert meters.strip_ids == ("lane-0", "lane-1", "mix")
+    assert meters.peaks[0] > 0.05
+    assert meters.peaks[1] == 0.0
 
 
 def test_a_device_that_stops_asking_is_replaced_and_said():
@@ -206,7 +214,7 @@ def test_a_source_that_fails_stops_playing_and_says_so_but_the_player_lives(stag
         def read(self, start, frames):
             raise ValueError("a defect")
 
-    broken = Plan(RATE, RATE, (LanePlan("x", Broken(noise(1.0)[:, np.newaxis]), 0, np.ones((1, 2)), True),), 1.0)
+    broken = plan_of(Broken(noise(1.0)[:, np.newaxis]))
     stage.player.set_plan(broken)
     stage.player.play()
     stage.wait(lambda: stage.player.message is not None)

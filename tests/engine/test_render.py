@@ -53,9 +53,9 @@ def test_constant_power_holds_across_the_whole_rail():
 def test_the_mix_is_the_sum_of_lanes_with_their_gains(small):
     session, sources = small
     a, b, c = (lane.id for lane in session.lanes)
-    session = edits.change_lanes(session, [a], level_db=-6.0, pan=-0.5)
-    session = edits.change_lanes(session, [b], pan=0.4, polarity_inverted=True)
-    session = edits.change_lanes(session, [c], start_s=0.35)
+    session = edits.change_strips(session, [a], level_db=-6.0, pan=-0.5)
+    session = edits.change_strips(session, [b], pan=0.4, polarity_inverted=True)
+    session = edits.change_strips(session, [c], start_s=0.35)
     session = edits.set_trim(session, -2.0)
     mono, both, late = (sources.frames[i].read(0, sources.frames[i].frames).astype(float) for i in (a, b, c))
     expected = np.zeros((round(0.65 * RATE), 2))
@@ -81,8 +81,8 @@ def test_a_render_from_the_middle_equals_the_full_render(small):
 def test_muted_unsoloed_and_off_lanes_are_not_heard(small):
     session, sources = small
     a, b, c = (lane.id for lane in session.lanes)
-    only_c = mixed(edits.change_lanes(session, [c], solo=True), sources)
-    session = edits.change_lanes(edits.change_lanes(session, [a], mute=True), [b], level_db=-120.0)
+    only_c = mixed(edits.change_strips(session, [c], solo=True), sources)
+    session = edits.change_strips(edits.change_strips(session, [a], mute=True), [b], level_db=-120.0)
     np.testing.assert_array_equal(mixed(session, sources), only_c)
 
 
@@ -91,7 +91,7 @@ def test_inverted_copies_cancel(small):
     lane = session.lanes[0]
     twin = edits.add_lanes(session, [type(lane)(id="twin", name="Twin", file=lane.file, polarity_inverted=True)])
     sources.update(twin)
-    twin = edits.change_lanes(twin, [item.id for item in twin.lanes if item.id not in (lane.id, "twin")], mute=True)
+    twin = edits.change_strips(twin, [item.id for item in twin.lanes if item.id not in (lane.id, "twin")], mute=True)
     assert np.abs(mixed(twin, sources)).max() == 0.0
 
 
@@ -103,7 +103,7 @@ def test_a_file_that_goes_missing_leaves_the_others(small, tmp_path):
     assert sources.problems == {
         session.lanes[1].id: f"b.wav is not there any more: {tmp_path / 'mix'} has no such file."
     }
-    assert len(make_plan(session, sources).lanes) == 2
+    assert len(make_plan(session, sources).lane_ids) == 2
 
 
 def test_arrival_predicts_what_a_lane_alone_measures_in_the_mix(write, tmp_path, home):
@@ -113,7 +113,7 @@ def test_arrival_predicts_what_a_lane_alone_measures_in_the_mix(write, tmp_path,
     session, sources = new_session(tmp_path / "two", infos), Sources()
     sources.update(session)
     for lane in session.lanes[:2]:
-        alone = edits.change_lanes(session, [lane.id], solo=True, level_db=-4.0, pan=0.3)
+        alone = edits.change_strips(session, [lane.id], solo=True, level_db=-4.0, pan=0.3)
         alone = edits.set_trim(alone, 1.5)
         predicted = arrival.arrival(
             alone, alone.lane(lane.id), measure_file(store.lane_path(alone, lane)).measures
@@ -126,7 +126,7 @@ def test_the_mix_of_the_demo_is_the_numpy_sum_of_its_files(demo_folder, home):
     """Defaults: faders 0 dB, centre, mono at -3 dB, stereo at 0 dB; all files of the session's rate."""
     infos, _ = inspect_all(sound_paths(demo_folder))
     session = new_session(demo_folder, infos)
-    session = edits.change_lanes(session, [lane.id for lane in session.lanes if lane.file == "MANDO.wav"], mute=True)
+    session = edits.change_strips(session, [lane.id for lane in session.lanes if lane.file == "MANDO.wav"], mute=True)
     sources = Sources()
     sources.update(session)
     frames = 10 * RATE

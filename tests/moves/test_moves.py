@@ -65,8 +65,8 @@ def test_all_even_does_what_it_promises(demo_bench):
 
 def test_all_even_regards_pan_and_leaves_muted_and_hidden_lanes(bench):
     lane, muted, hidden = (bench.session.lanes[i].id for i in (0, 1, 4))
-    session = edits.change_lanes(bench.session, [lane], pan=-1.0)
-    session = edits.change_lanes(edits.change_lanes(session, [muted], mute=True), [hidden], hidden=True)
+    session = edits.change_strips(bench.session, [lane], pan=-1.0)
+    session = edits.change_strips(edits.change_strips(session, [muted], mute=True), [hidden], hidden=True)
     bench.session = session
     after = bench.make(find(propose.propose(bench.situation(), "balance"), "balance.all-even"))
     assert after.session.lane(muted).level_db == 0.0
@@ -76,7 +76,7 @@ def test_all_even_regards_pan_and_leaves_muted_and_hidden_lanes(bench):
 
 def test_all_even_raises_a_lane_that_was_off(bench):
     lane = bench.session.lanes[0].id
-    bench.session = edits.change_lanes(bench.session, [lane], level_db=-120.0)
+    bench.session = edits.change_strips(bench.session, [lane], level_db=-120.0)
     levels = all_even.even_levels(bench.situation())
     assert levels[lane] > -60.0
 
@@ -90,7 +90,7 @@ def test_one_trim_brings_the_mix_into_the_window(bench):
 
 def test_a_low_part_at_the_side_is_brought_to_the_centre(bench):
     kick = next(lane for lane in bench.session.lanes if lane.role == "kick")
-    bench.session = edits.change_lanes(bench.session, [kick.id], pan=0.5)
+    bench.session = edits.change_strips(bench.session, [kick.id], pan=0.5)
     move = find(propose.propose(bench.situation(), "balance"), f"balance.centre.{kick.id}")
     assert bench.make(move).session.lane(kick.id).pan == 0.0
 

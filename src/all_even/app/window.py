@@ -316,7 +316,7 @@ class MainWindow(QMainWindow):
     def clear_solo(self) -> None:
         if self.desk.is_open:
             soloed = [lane.id for lane in self.desk.session.lanes if lane.solo]
-            self.desk.edit(lambda s: edits.change_lanes(s, soloed, solo=False))
+            self.desk.edit(lambda s: edits.change_strips(s, soloed, solo=False))
 
     def choose_role(self) -> None:
         if self.desk.is_open:
@@ -425,7 +425,7 @@ class MainWindow(QMainWindow):
         self.top.show_position(position, plan_length, player.playing)
         self.side.notes.position_s = position
         meters = player.meters() if player.playing else None
-        peaks = dict(zip(meters.lane_ids, meters.lane_peaks, strict=True)) if meters else {}
+        peaks = dict(zip(meters.strip_ids, meters.peaks, strict=True)) if meters else {}
         away = player.playing or position > 0.0
         self.lanes.set_levels(peaks, position / plan_length if plan_length and away else None)
         if desk.stage == "gather":

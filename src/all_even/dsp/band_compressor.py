@@ -54,10 +54,9 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
 
     def _bands(self) -> list[Compressor]:
         """The bands as they run: common look-ahead; a bypassed band never reduces."""
-        return [
-            replace(band, lookahead_ms=self.lookahead_ms, listen=False, **({"range_db": 0.0, "makeup_db": 0.0} if band.bypass else {}))
-            for band in self.bands
-        ]  # fmt: skip
+        common = {"lookahead_ms": self.lookahead_ms, "listen": False}
+        idle = {"range_db": 0.0, "makeup_db": 0.0}
+        return [replace(band, **common, **(idle if band.bypass else {})) for band in self.bands]
 
     def latency_frames(self, sample_rate: int) -> int:
         return self._bands()[0].latency_frames(sample_rate)
@@ -82,7 +81,9 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
     def process(
         cls, block: Array, key: Array, gain: Array, coefficients: Array, state: Array, position: int, short: bool
     ) -> None:
-        splitting, compressing, cleaning = (brief(split), brief(compress), brief(clean)) if short else (split, compress, clean)
+        splitting, compressing, cleaning = (
+            (brief(split), brief(compress), brief(clean)) if short else (split, compress, clean)
+        )
         count, mix, size = int(coefficients[0]), coefficients[1], int(coefficients[2])
         at = HEAD + crossover.SECTIONS * 5 * (count - 1)
         parts = coefficients[HEAD:at].reshape(count - 1, crossover.SECTIONS, 5)

@@ -186,44 +186,77 @@ def tilt(frequency, gain_db):  # type: ignore[no-untyped-def]
 
 @kernel
 def run_sections(block, sections, state):  # type: ignore[no-untyped-def]
-    """A cascade over (frames, 1 or 2). sections: (count, 5). state: 4 numbers a section."""
+    """A cascade over (frames, 1 or 2). sections: (count, 5). state: 4 numbers a section.
+
+    Stereo sections run two at a time: each has to wait for its own last sample, so that the processor
+    can work on one while it waits for the other.
+    """
     frames, channels = block.shape
-    for k in range(len(sections)):
+    count = len(sections)
+    k = 0
+    while channels == 2 and k + 1 < count:
+        b0, b1, b2, a1, a2 = sections[k, 0], sections[k, 1], sections[k, 2], sections[k, 3], sections[k, 4]
+        d0, d1, d2, e1, e2 = (
+            sections[k + 1, 0], sections[k + 1, 1], sections[k + 1, 2], sections[k + 1, 3], sections[k + 1, 4],
+        )  # fmt: skip
+        s = 4 * k
+        l1, l2, r1, r2 = state[s], state[s + 1], state[s + 2], state[s + 3]
+        m1, m2, n1, n2 = state[s + 4], state[s + 5], state[s + 6], state[s + 7]
+        for i in range(frames):
+            x, z = block[i, 0], block[i, 1]
+            y = b0 * x + l1
+            v = b0 * z + r1
+            l1 = (b1 * x + l2) - a1 * y
+            r1 = (b1 * z + r2) - a1 * v
+            l2 = b2 * x - a2 * y
+            r2 = b2 * z - a2 * v
+            p = d0 * y + m1
+            q = d0 * v + n1
+            m1 = (d1 * y + m2) - e1 * p
+            n1 = (d1 * v + n2) - e1 * q
+            m2 = d2 * y - e2 * p
+            n2 = d2 * v - e2 * q
+            block[i, 0] = p
+            block[i, 1] = q
+        _keep(state, s, l1, l2, r1, r2)
+        _keep(state, s + 4, m1, m2, n1, n2)
+        k += 2
+    while k < count:
         b0, b1, b2, a1, a2 = sections[k, 0], sections[k, 1], sections[k, 2], sections[k, 3], sections[k, 4]
         s = 4 * k
         l1, l2, r1, r2 = state[s], state[s + 1], state[s + 2], state[s + 3]
-        if channels == 2:
-            for i in range(frames):
-                x, z = block[i, 0], block[i, 1]
-                y = b0 * x + l1
+        for i in range(frames):
+            x = block[i, 0]
+            y = b0 * x + l1
+            l1 = (b1 * x + l2) - a1 * y
+            l2 = b2 * x - a2 * y
+            block[i, 0] = y
+            if channels == 2:
+                z = block[i, 1]
                 v = b0 * z + r1
-                l1 = b1 * x + (l2 - a1 * y)
-                r1 = b1 * z + (r2 - a1 * v)
-                l2 = b2 * x - a2 * y
+                r1 = (b1 * z + r2) - a1 * v
                 r2 = b2 * z - a2 * v
-                block[i, 0] = y
                 block[i, 1] = v
-        else:
-            for i in range(frames):
-                x = block[i, 0]
-                y = b0 * x + l1
-                l1 = b1 * x + (l2 - a1 * y)
-                l2 = b2 * x - a2 * y
-                block[i, 0] = y
-        state[s] = l1 if abs(l1) > 1e-25 else 0.0
-        state[s + 1] = l2 if abs(l2) > 1e-25 else 0.0
-        state[s + 2] = r1 if abs(r1) > 1e-25 else 0.0
-        state[s + 3] = r2 if abs(r2) > 1e-25 else 0.0
+        _keep(state, s, l1, l2, r1, r2)
+        k += 1
+
+
+@kernel
+def _keep(state, place, a, b, c, d):  # type: ignore[no-untyped-def]
+    """Writes a section's memory back; what is too small to matter becomes 0 and never a denormal."""
+    state[place] = a if abs(a) > 1e-25 else 0.0
+    state[place + 1] = b if abs(b) > 1e-25 else 0.0
+    state[place + 2] = c if abs(c) > 1e-25 else 0.0
+    state[place + 3] = d if abs(d) > 1e-25 else 0.0
 
 
 @kernel
 def clean(block):  # type: ignore[no-untyped-def]
     """Zero in place of what is no sample (NaN, infinity, 120 dB over full scale)."""
-    frames, channels = block.shape
-    for i in range(frames):
-        for channel in range(channels):
-            if not abs(block[i, channel]) < 1e6:
-                block[i, channel] = 0.0
+    flat = block.reshape(block.size)
+    for i in range(len(flat)):
+        x = flat[i]
+        flat[i] = x if abs(x) < 1e6 else 0.0
 
 
 def magnitude(sections: Array, frequencies_hz: Array, sample_rate: int) -> Array:

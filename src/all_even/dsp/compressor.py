@@ -30,6 +30,7 @@ from numpy.typing import NDArray
 from all_even.dsp import biquad
 from all_even.dsp.biquad import clean
 from all_even.dsp.processor import Key, Processor, finite, named, quiet, setting
+from all_even.dsp.vector_math import exp_block, log_block
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -152,7 +153,9 @@ class Compressor(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="com
 
 
 def key_ring_s(dynamics: Dynamics) -> float:
-    rings = [18.4 * math.sqrt(2.0) / (2.0 * math.pi * f) for f in (dynamics.key_high_pass_hz, dynamics.key_low_pass_hz) if f]
+    rings = [
+        18.4 * math.sqrt(2.0) / (2.0 * math.pi * f) for f in (dynamics.key_high_pass_hz, dynamics.key_low_pass_hz) if f
+    ]
     return sum(rings)
 
 
@@ -207,14 +210,21 @@ def wanted_reduction(squares, c):  # type: ignore[no-untyped-def]
     """The static curve in place of the mean squares: dB to take away, at most the range."""
     threshold, slope, knee, most = c[0], c[1], c[2], c[6]
     lowest = 10.0 ** (0.1 * (threshold - 0.5 * knee))
+    loudest = 0.0
     for i in range(len(squares)):
-        wanted = 0.0
-        if squares[i] > lowest:
-            over = DB_PER_NEPER * np.log(squares[i]) - threshold
-            wanted = -slope * over
-            if 2.0 * over < knee:
-                wanted = -slope * (over + 0.5 * knee) ** 2 / (2.0 * knee)
-        squares[i] = min(wanted, most)
+        loudest = max(loudest, squares[i])
+    if loudest <= lowest:
+        squares[:] = 0.0
+        return
+    for i in range(len(squares)):
+        squares[i] += 1e-30
+    log_block(squares)
+    for i in range(len(squares)):
+        over = DB_PER_NEPER * squares[i] - threshold
+        inside = over + 0.5 * knee
+        bent = inside * inside / (2.0 * knee + 1e-30)
+        wanted = over if 2.0 * over >= knee else (bent if inside > 0.0 else 0.0)
+        squares[i] = min(-slope * wanted, most)
 
 
 @kernel
@@ -279,22 +289,30 @@ def compress(block, key, gain, c, state, position):  # type: ignore[no-untyped-d
     frames, channels = block.shape
     link, mix, makeup = c[9], c[8], c[7]
     clean(block)
-    heard = np.empty((frames, channels))
-    hear(block, key, c[19] != 0.0, c[HEAD : HEAD + 10], state[8:16], heard)
-    squares = np.square(heard)
-    if c[11] != 0.0:
-        mean_squares(squares, c[12], state[0:2])
+    linked = channels == 1 or link >= 1.0
+    listening = c[18] != 0.0
     left = np.empty(frames)
     right = left
-    if channels == 1 or link >= 1.0:
-        for i in range(frames):
-            left[i] = max(squares[i, 0], squares[i, channels - 1])
+    heard = block
+    if linked and not listening and c[19] == 0.0 and c[11] == 0.0 and len(key) == 0:
+        for i in range(frames):  # the usual case in one pass
+            x, z = block[i, 0], block[i, channels - 1]
+            left[i] = max(x * x, z * z)
     else:
-        right = np.empty(frames)
-        for i in range(frames):
-            louder = max(squares[i, 0], squares[i, 1]) + 1e-16
-            left[i] = louder**link * (squares[i, 0] + 1e-16) ** (1.0 - link)
-            right[i] = louder**link * (squares[i, 1] + 1e-16) ** (1.0 - link)
+        heard = np.empty((frames, channels))
+        hear(block, key, c[19] != 0.0, c[HEAD : HEAD + 10], state[8:16], heard)
+        squares = np.square(heard)
+        if c[11] != 0.0:
+            mean_squares(squares, c[12], state[0:2])
+        if linked:
+            for i in range(frames):
+                left[i] = max(squares[i, 0], squares[i, channels - 1])
+        else:
+            right = np.empty(frames)
+            for i in range(frames):
+                louder = max(squares[i, 0], squares[i, 1]) + 1e-16
+                left[i] = louder**link * (squares[i, 0] + 1e-16) ** (1.0 - link)
+                right[i] = louder**link * (squares[i, 1] + 1e-16) ** (1.0 - link)
     wanted_reduction(left, c)
     smooth_reduction(left, c, state[2:6])
     if right is not left:
@@ -305,14 +323,32 @@ def compress(block, key, gain, c, state, position):  # type: ignore[no-untyped-d
             gain[i] = -max(left[i], right[i])
     lookahead = int(c[10])
     state[6] = delayed(block, lookahead, int(state[6]), state[FIXED_STATE:])
-    if c[18] != 0.0:
+    if listening:
         block[:] = heard
         return
     dry, wet = 1.0 - mix, mix * makeup
-    for i in range(frames):
-        g = dry + wet * (np.exp(NEPER_PER_DB * left[i]) if left[i] > 1e-9 else 1.0)
-        block[i, 0] *= g
-        if channels == 2:
-            if right is not left:
-                g = dry + wet * (np.exp(NEPER_PER_DB * right[i]) if right[i] > 1e-9 else 1.0)
-            block[i, 1] *= g
+    _apply(block, 0, left, dry, wet)
+    if channels == 2:
+        if right is not left:
+            _apply(block, 1, right, dry, wet)
+        else:
+            for i in range(frames):
+                block[i, 1] *= left[i]
+
+
+@kernel
+def _apply(block, channel, reduction, dry, wet):  # type: ignore[no-untyped-def]
+    """Multiplies a channel by its gain, which stays in `reduction`."""
+    most = 0.0
+    for i in range(len(reduction)):
+        most = max(most, reduction[i])
+    if most < 1e-9:
+        reduction[:] = dry + wet
+    else:
+        for i in range(len(reduction)):
+            reduction[i] *= NEPER_PER_DB
+        exp_block(reduction)
+        for i in range(len(reduction)):
+            reduction[i] = dry + wet * reduction[i]
+    for i in range(len(reduction)):
+        block[i, channel] *= reduction[i]

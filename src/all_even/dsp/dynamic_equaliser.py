@@ -32,7 +32,9 @@ class DynamicBand(Described, frozen=True, kw_only=True):
 
     on: Annotated[bool, named("On")] = True
     shape: Annotated[Literal["bell", "low shelf", "high shelf"], named("Shape")] = "bell"
-    frequency_hz: Annotated[float, setting("Frequency", "Hz", 20.0, 20000.0, step=3.0, scale="log", decimals=0)] = 1000.0
+    frequency_hz: Annotated[float, setting("Frequency", "Hz", 20.0, 20000.0, step=3.0, scale="log", decimals=0)] = (
+        1000.0
+    )
     q: Annotated[float, setting("Q", "", 0.2, 20.0, step=5.0, scale="log", decimals=2)] = 2.0
     gain_db: Annotated[float, setting("Gain at rest", "dB", -18.0, 18.0, step=0.5)] = 0.0
     threshold_db: Annotated[float, setting("Threshold", "dB", -80.0, 0.0, step=0.5)] = -30.0
@@ -67,10 +69,9 @@ class DynamicEqualiser(Processor, frozen=True, kw_only=True, tag_field="kind", t
             if band.shape == "bell":
                 w, alpha = 2.0 * math.pi * min(0.49, f), math.sin(2.0 * math.pi * min(0.49, f)) / (2.0 * band.q)
                 # Band-pass of the audio EQ cookbook (R. Bristow-Johnson), 0 dB at its peak.
-                listen = (alpha, 0.0, -alpha, -2.0 * math.cos(w), 1.0 - alpha)
-                listen = (*(x / (1.0 + alpha) for x in listen),)
+                listen = [x / (1.0 + alpha) for x in (alpha, 0.0, -alpha, -2.0 * math.cos(w), 1.0 - alpha)]
             else:
-                listen = (low_pass if band.shape == "low shelf" else high_pass)(f, math.sqrt(0.5))
+                listen = list((low_pass if band.shape == "low shelf" else high_pass)(f, math.sqrt(0.5)))
             rows.append(
                 [
                     {"bell": 0.0, "low shelf": 1.0, "high shelf": 2.0}[band.shape] if band.on else -1.0,

@@ -13,7 +13,7 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from all_even.dsp import biquad, passes
+from all_even.dsp import biquad
 from all_even.dsp.biquad import clean, run_sections
 from all_even.dsp.processor import Described, Processor, named, setting
 from all_even.kernels import kernel
@@ -36,7 +36,9 @@ class Band(Described, frozen=True, kw_only=True):
 
     on: Annotated[bool, named("On")] = True
     shape: Annotated[Shape, named("Shape")] = "bell"
-    frequency_hz: Annotated[float, setting("Frequency", "Hz", 10.0, 22000.0, step=3.0, scale="log", decimals=0)] = 1000.0
+    frequency_hz: Annotated[float, setting("Frequency", "Hz", 10.0, 22000.0, step=3.0, scale="log", decimals=0)] = (
+        1000.0
+    )
     gain_db: Annotated[float, setting("Gain", "dB", -24.0, 24.0, step=0.5)] = 0.0
     q: Annotated[float, setting("Q", "", 0.1, 30.0, step=5.0, scale="log", decimals=2)] = 1.0
 
@@ -106,8 +108,8 @@ class Equaliser(Processor, frozen=True, kw_only=True, tag_field="kind", tag="equ
     def settling_s(self) -> float:
         if self.phase == "linear":
             return LINEAR_S
-        rings = [18.4 * 2.0 * max(0.5, band.q * 10 ** (abs(band.gain_db) / 40)) / (2 * math.pi * band.frequency_hz) for band in self.bands]
-        return sum(rings)
+        slowest = (max(0.5, band.q * 10.0 ** (abs(band.gain_db) / 40.0)) / band.frequency_hz for band in self.bands)
+        return sum(18.4 * quality / math.pi for quality in slowest)
 
     def state_size(self, sample_rate: int) -> int:
         return 2 * _taps(sample_rate) if self.phase == "linear" else 4 * MOST_BANDS

@@ -71,7 +71,10 @@ class Gate(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="gate"):
             smoothing(LEVEL_MS, sample_rate),
             1.0 if self.listen else 0.0,
         ]
-        tail = [float(self.key_high_pass_hz > 0.0 or self.key_low_pass_hz > 0.0), float(self.latency_frames(sample_rate))]
+        tail = [
+            float(self.key_high_pass_hz > 0.0 or self.key_low_pass_hz > 0.0),
+            float(self.latency_frames(sample_rate)),
+        ]
         return np.array([*head, *self.key_filters(sample_rate), *tail])
 
     @classmethod

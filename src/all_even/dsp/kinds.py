@@ -30,7 +30,5 @@ KINDS: tuple[type[Processor], ...] = get_args(AnyProcessor)
 def search(words: str) -> list[type[Processor]]:
     """The kinds whose name or words have all typed words in them; those that begin with them first."""
     wanted = words.lower().split()
-    found = [
-        kind for kind in KINDS if all(word in f"{kind.LABEL} {kind.WORDS}".lower() for word in wanted)
-    ]
+    found = [kind for kind in KINDS if all(word in f"{kind.LABEL} {kind.WORDS}".lower() for word in wanted)]
     return sorted(found, key=lambda kind: not kind.LABEL.lower().startswith(words.lower().strip()))

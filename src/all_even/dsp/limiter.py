@@ -7,7 +7,6 @@ arrived when the peak does, without a step. A small margin covers what the movin
 between samples.
 """
 
-import math
 from typing import Annotated, Any, ClassVar
 
 import numpy as np

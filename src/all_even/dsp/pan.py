@@ -39,3 +39,16 @@ def matrix(channels: int, pan: float, law: PanLaw = "-3 dB") -> NDArray[np.float
         return np.array([mono_gains(pan, law)])
     left, right = stereo_gains(pan, law)
     return np.array([[left, 0.0], [0.0, right]])
+
+
+def matrices(channels: int, pan: NDArray[np.float64], law: PanLaw = "-3 dB") -> NDArray[np.float64]:
+    """(frames, channels, 2): `matrix` for a pan that moves, (frames,)."""
+    angle = (pan + 1.0) * (math.pi / 4.0)
+    power = np.maximum(0.0, np.stack((np.cos(angle), np.sin(angle)), axis=1))
+    linear = np.stack(((1.0 - pan) / 2.0, (1.0 + pan) / 2.0), axis=1)
+    gains = power if law == "-3 dB" else linear if law == "-6 dB" else np.sqrt(power * linear)
+    if channels == 1:
+        return gains[:, np.newaxis, :]
+    near = np.minimum(1.0, gains / mono_gains(0.0, law)[0])
+    result: NDArray[np.float64] = near[:, :, np.newaxis] * np.eye(2)
+    return result

@@ -105,7 +105,9 @@ class LowPass(_Pass, frozen=True, kw_only=True, tag_field="kind", tag="low-pass"
     LABEL: ClassVar[str] = "Low-pass"
     WORDS: ClassVar[str] = "high cut filter lpf"
 
-    frequency_hz: Annotated[float, setting("Frequency", "Hz", 100.0, 22000.0, step=3.0, scale="log", decimals=0)] = 12000.0
+    frequency_hz: Annotated[float, setting("Frequency", "Hz", 100.0, 22000.0, step=3.0, scale="log", decimals=0)] = (
+        12000.0
+    )
     slope: Annotated[Slope, named("Slope, dB per octave")] = 12
 
     def sections(self, sample_rate: int) -> Array:

@@ -124,9 +124,13 @@ def coefficients_of(processor: Processor, sample_rate: int) -> Array:
     return result
 
 
-@cache
-def settings(kind: type[Described]) -> dict[str, Setting]:
+def settings(kind: type[Any]) -> dict[str, Setting]:
     """The settings of a kind by field name, in order: numbers, choices, switches."""
+    return _settings(kind)  # type: ignore[arg-type]  # a class is hashable
+
+
+@cache
+def _settings(kind: Any) -> dict[str, Setting]:
     found: dict[str, Setting] = {}
     hints = get_type_hints(kind, include_extras=True)
     for field in structs.fields(kind):

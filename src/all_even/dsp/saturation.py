@@ -180,4 +180,3 @@ def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-
                 place = 0
             block[i, channel] = mix * output * (y + wet_low) + (1.0 - mix) * dry
         state[2 + channel], state[4 + channel], state[6 + channel] = quiet(before), quiet(after), place
-

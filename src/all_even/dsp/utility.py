@@ -51,10 +51,10 @@ class Delay(Processor, frozen=True, kw_only=True, tag_field="kind", tag="delay")
     LABEL: ClassVar[str] = "Delay"
     WORDS: ClassVar[str] = "offset align time late samples"
 
-    delay_ms: Annotated[
-        float, setting("Delay", "ms", 0.0, LONGEST_DELAY_MS, step=0.1, decimals=2, fixed=True)
+    delay_ms: Annotated[float, setting("Delay", "ms", 0.0, LONGEST_DELAY_MS, step=0.1, decimals=2, fixed=True)] = 0.0
+    delay_frames: Annotated[
+        float, setting("More samples", "samples", 0.0, 4800.0, step=1.0, decimals=0, fixed=True)
     ] = 0.0
-    delay_frames: Annotated[float, setting("More samples", "samples", 0.0, 4800.0, step=1.0, decimals=0, fixed=True)] = 0.0
 
     def frames(self, sample_rate: int) -> int:
         return round(self.delay_ms * 0.001 * sample_rate + self.delay_frames)

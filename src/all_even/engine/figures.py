@@ -7,7 +7,7 @@ from all_even.engine.plan import Sources, make_plan
 from all_even.engine.render import measure_mix
 from all_even.measure import files
 from all_even.measure.track import TrackMeasures
-from all_even.session import store
+from all_even.session import routing, store
 from all_even.session.model import Session
 
 
@@ -30,7 +30,7 @@ def session_figures(session: Session, measures: dict[str, TrackMeasures], mix: T
     lanes = []
     for lane in session.lanes:
         contribution = None
-        if lane.id in measures and session.sounding(lane):
+        if lane.id in measures and routing.is_sounding(session, lane):
             lane_lufs = arrival.arrival(session, lane, measures[lane.id]).integrated_lufs
             if lane_lufs is not None and mix.integrated_lufs is not None:
                 contribution = lane_lufs - mix.integrated_lufs

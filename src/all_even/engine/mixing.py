@@ -11,37 +11,57 @@ CEILING_RELEASE_S = 0.15
 
 
 @kernel
-def add_lane(out, samples, from_gains, to_gains, done, total):  # type: ignore[no-untyped-def]
-    """Adds (frames, channels) to (frames, 2) and returns the largest magnitude and the sum of squares.
+def add_lane(out, samples, gains, metered):  # type: ignore[no-untyped-def]
+    """Adds (frames, channels) to (frames, 2) with gains (channels, 2).
 
-    The gains go on a straight line from `from_gains` to `to_gains` over `total` frames, of which
-    `done` have passed before this block; total = 0 means `to_gains` throughout.
+    Returns the largest magnitude that was added where it is `metered`, else 0.
     """
     frames, channels = samples.shape
+    g00, g01 = gains[0, 0], gains[0, 1]
+    if channels == 1:
+        for i in range(frames):
+            out[i, 0] += g00 * samples[i, 0]
+            out[i, 1] += g01 * samples[i, 0]
+    else:
+        g10, g11 = gains[1, 0], gains[1, 1]
+        if g01 == 0.0 and g10 == 0.0:
+            for i in range(frames):
+                out[i, 0] += g00 * samples[i, 0]
+                out[i, 1] += g11 * samples[i, 1]
+        else:
+            for i in range(frames):
+                out[i, 0] += g00 * samples[i, 0] + g10 * samples[i, 1]
+                out[i, 1] += g01 * samples[i, 0] + g11 * samples[i, 1]
     peak = 0.0
-    square = 0.0
-    for i in range(frames):
-        part = 1.0
-        if done + i < total:
-            part = (done + i) / total
-        left = 0.0
-        right = 0.0
-        for channel in range(channels):
-            x = float(samples[i, channel])
-            g0, g1 = to_gains[channel, 0], to_gains[channel, 1]
-            if part < 1.0:
-                g0 = from_gains[channel, 0] + part * (g0 - from_gains[channel, 0])
-                g1 = from_gains[channel, 1] + part * (g1 - from_gains[channel, 1])
-            left += g0 * x
-            right += g1 * x
-        out[i, 0] += left
-        out[i, 1] += right
-        peak = max(peak, abs(left), abs(right))
-        square += left * left + right * right
-    return peak, square
+    if metered:
+        for i in range(frames):
+            left = 0.0
+            right = 0.0
+            for channel in range(channels):
+                left += gains[channel, 0] * samples[i, channel]
+                right += gains[channel, 1] * samples[i, channel]
+            peak = max(peak, abs(left), abs(right))
+    return peak
 
 
 add_lane_brief = brief(add_lane)
+
+
+@kernel
+def add_moving(out, samples, gains):  # type: ignore[no-untyped-def]
+    """Adds (frames, channels) to (frames, 2) with gains (frames, channels, 2); returns the largest magnitude."""
+    frames, channels = samples.shape
+    peak = 0.0
+    for i in range(frames):
+        left = 0.0
+        right = 0.0
+        for channel in range(channels):
+            left += gains[i, channel, 0] * samples[i, channel]
+            right += gains[i, channel, 1] * samples[i, channel]
+        out[i, 0] += left
+        out[i, 1] += right
+        peak = max(peak, abs(left), abs(right))
+    return peak
 
 
 @kernel

@@ -1,9 +1,11 @@
 """The player: a thread that mixes ahead into a ring, and a device that empties it.
 
 The device's callback only copies. The engine thread mixes blocks of 512 frames, up to 60 ms ahead.
-An edit discards what the ring holds and was not yet played and mixes it again with the new plan,
-from the gains that held at that very frame, moving to the new ones within 20 ms. The device path
-starts quiet, ramps over half a second and ends in the protective ceiling; prints know none of this.
+An edit discards what the ring holds and was not yet played and goes back to the state that was kept at
+that block. There the old plan and the new one, which takes the old one's state over, run side by side
+for one block, and the sound is blended from one to the other: so nothing that is changed by hand makes
+a step, whatever it is. The device path starts quiet, ramps over half a second and ends in the protective
+ceiling; prints know none of this.
 """
 
 import threading
@@ -21,7 +23,8 @@ from all_even.audio.decoded import Frames
 from all_even.audio.device import Device, Fill
 from all_even.audio.sound_file import Samples
 from all_even.engine import mixing
-from all_even.engine.plan import LanePlan, Plan
+from all_even.engine.plan import Plan, StripPlan
+from all_even.engine.running import Running
 from all_even.measure import loudness
 from all_even.measure.hops import HopMeter
 
@@ -30,7 +33,10 @@ RING_BLOCKS = 6  # 64 ms at 48 kHz
 PRIMED_BLOCKS = 4
 """Playing starts when this much is ready; an edit keeps one block, so that it does not run dry."""
 START_RAMP_S = 0.5
-SMOOTHING_S = 0.02
+SHORTEST_BLEND = 256
+"""Frames; shorter blocks (at a loop's end) leave the blend to the next one."""
+PREROLL_S = 0.3
+"""How long filters and compressors may settle before playing starts; a print takes all they need."""
 LOST_DEVICE_S = 0.5
 READ_AHEAD = 1 << 15
 
@@ -39,30 +45,49 @@ OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Meters:
-    """What was heard in one block. Linear magnitudes; lane_peaks in the plan's order, lane ids beside.
+    """What was heard in one block. Linear magnitudes behind the faders, strip ids beside.
 
     position_frame: of the block's start in the song. short_term_lufs, momentary_lufs: of the mix as
-    it was played since the start. held: whether the protective ceiling acted.
+    it was played since the start. held: whether the protective ceiling acted. reductions: the strongest
+    gain in dB of each dynamic station, by strip and station.
     """
 
     stream_frame: int
     position_frame: int
-    lane_ids: tuple[str, ...]
-    lane_peaks: NDArray[np.float64]
+    strip_ids: tuple[str, ...]
+    peaks: NDArray[np.float64]
     mix_peaks: tuple[float, float]
     momentary_lufs: float | None
     short_term_lufs: float | None
     held: bool
+    reductions: dict[tuple[str, str], float]
 
 
 @dataclass(slots=True)
 class _State:
-    """All that the mix at a frame depends on; kept per block so that an edit can go back to it."""
+    """Where playing is, and the plan that runs. position: song frame of what comes out next."""
 
     position: int
     ramp: int  # frames of the start ramp already played
-    gains: dict[str, NDArray[np.float64]]
-    bus: float
+    running: Running | None = None
+    matching: float = 1.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Kept:
+    """A state as it was at the start of a block: all that is needed to go back to it."""
+
+    stream_frame: int
+    state: _State
+    head: int
+    memory: NDArray[np.float64] | None
+
+    def restored(self) -> _State:
+        running = self.state.running
+        if running is not None and self.memory is not None:
+            running.memory[:] = self.memory
+            running.position = self.head
+        return _State(self.state.position, self.state.ramp, running, self.state.matching)
 
 
 @dataclass(slots=True)
@@ -88,9 +113,10 @@ class Player:
         self._wish = _Wish()
         self._ring = np.zeros((RING_BLOCKS * BLOCK, 2), dtype=np.float32)
         self._read = self._written = 0
-        self._states: deque[tuple[int, _State]] = deque(maxlen=RING_BLOCKS + 4)
+        self._kept: deque[_Kept] = deque(maxlen=RING_BLOCKS + 4)
         self._meters: deque[Meters] = deque(maxlen=64)
         self._readers: dict[str, _ReadAhead] = {}
+        self._named: tuple[Plan, tuple[str, ...]] | None = None
         self._reading = ThreadPoolExecutor(1, thread_name_prefix="read ahead")
         self._device: Device | None = None
         self._rate = 0
@@ -197,7 +223,7 @@ class Player:
         plan: Plan | None = None
         matching = 1.0
         loop: tuple[int, int] | None = None
-        state = _State(0, 0, {}, 1.0)
+        state = _State(0, 0)
         hops: HopMeter | None = None
         ceiling: mixing.ProtectiveCeiling | None = None
         recent: deque[float] = deque(maxlen=400)
@@ -223,12 +249,13 @@ class Player:
                     plan = wish_plan
                 if located is not None:
                     state.position = located
+                    state.running = None
                     self._stopped_at = located
                     recent.clear()
                 if wish_playing and not self.playing and plan is not None and plan.frames:
                     if state.position >= plan.frames:
                         state.position = 0
-                    state = _State(state.position, 0, {}, plan.trim * matching)
+                    state = _State(state.position, 0, None, matching)
                     recent.clear()
                     hops = None
                     self._ending = self._primed = self._flowing = False
@@ -247,7 +274,7 @@ class Player:
             if self._ending:
                 if self._read >= self._written:
                     self._stopped_at = 0
-                    state = _State(0, 0, {}, 1.0)
+                    state = _State(0, 0)
                     self.playing = False
                     with self._wake:
                         self._wish.playing = False
@@ -273,13 +300,25 @@ class Player:
         recent: deque[float],
     ) -> None:
         """Mixes one block into the ring and moves the state on."""
+        looping = loop is not None and loop[0] < loop[1] and state.position < loop[1]
+        if state.running is None:
+            state.running = self._begin(plan, state.position)
+            state.matching = matching
         frames = min(BLOCK, plan.frames - state.position)
-        wraps = loop is not None and loop[0] < loop[1] and state.position < loop[1] <= state.position + frames
-        if wraps and loop is not None:
-            frames = loop[1] - state.position
+        if looping and loop is not None:
+            frames = min(frames, loop[1] - state.position)
+            if state.running.position < loop[1]:
+                frames = min(frames, loop[1] - state.running.position)
         stream_frame = self._written
-        self._states.append((stream_frame, _State(state.position, state.ramp, dict(state.gains), state.bus)))
-        out, peaks = self._mix(plan, state, frames, matching)
+        self._kept.append(
+            _Kept(
+                stream_frame,
+                _State(state.position, state.ramp, state.running, state.matching),
+                state.running.position,
+                state.running.memory.copy(),
+            )
+        )
+        out = self._advance(plan, state, frames, matching)
         for row in hops.add(out.astype(np.float32)):
             recent.append(float(row[0] + row[1]))
         ramp_frames = START_RAMP_S * plan.sample_rate
@@ -291,57 +330,71 @@ class Player:
         momentary, short_term = _recent_loudness(recent)
         self._meters.append(
             Meters(
-                stream_frame, state.position, tuple(lane.lane_id for lane in plan.lanes), peaks,
+                stream_frame, state.position, self._strip_ids(state.running.plan),
+                state.running.peaks * state.running.plan.strips[-1].head_gain,
                 (float(np.abs(out[:, 0]).max(initial=0.0)), float(np.abs(out[:, 1]).max(initial=0.0))),
-                momentary, short_term, held,
+                momentary, short_term, held, dict(state.running.reductions),
             )
         )  # fmt: skip
         state.ramp += frames
-        state.position = loop[0] if wraps and loop is not None else state.position + frames
+        state.position += frames
+        if looping and loop is not None:
+            late = state.running.position > loop[1]
+            if state.running.position == loop[1]:
+                state.running.position = loop[0]  # the sources jump first, the sound follows a latency later
+            if state.position == loop[1]:
+                state.position = loop[0]
+                if late:
+                    state.running = None
 
-    def _mix(
-        self, plan: Plan, state: _State, frames: int, matching: float
-    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        out = np.zeros((frames, 2))
-        peaks = np.zeros(len(plan.lanes))
-        smoothing = round(SMOOTHING_S * plan.sample_rate)
-        for index, lane in enumerate(plan.lanes):
-            before = state.gains.get(lane.lane_id, lane.gains)
-            if before.shape != lane.gains.shape:
-                before = np.zeros_like(lane.gains)
-            moving = before is not lane.gains and not np.array_equal(before, lane.gains)
-            if not moving:
-                state.gains[lane.lane_id] = lane.gains  # the same array from now on: quick to compare
-                if not lane.audible:
-                    continue
-            if state.position >= lane.end_frame or state.position + frames <= lane.start_frame:
-                state.gains[lane.lane_id] = lane.gains
-                continue
-            samples = self._reader(lane).read(state.position - lane.start_frame, frames)
-            peaks[index], _ = mixing.add_lane_brief(out, samples, before, lane.gains, 0, smoothing if moving else 0)
-            if moving:
-                # Blocks may be shorter than the smoothing: remember how far the gain has come.
-                part = min(1.0, frames / smoothing)
-                state.gains[lane.lane_id] = before + part * (lane.gains - before) if part < 1.0 else lane.gains
-                if np.allclose(state.gains[lane.lane_id], lane.gains, atol=1e-7, rtol=0.0):
-                    state.gains[lane.lane_id] = lane.gains
-        bus = plan.trim * matching
-        if bus == state.bus:
-            out *= bus
+    def _advance(self, plan: Plan, state: _State, frames: int, matching: float) -> NDArray[np.float64]:
+        """The next frames of the mix; blends to the wanted plan where another one runs."""
+        running = state.running
+        assert running is not None
+        out = running.advance(frames) * state.matching
+        if (running.plan is plan and state.matching == matching) or frames < SHORTEST_BLEND:
+            return out
+        before = running.position - frames
+        if running.plan.timing() == plan.timing():
+            following = Running(plan, before, short=True, read=self._read_source)
+            # The old plan has already moved on: its state at the block's start was kept.
+            following.take_over_memory(running.plan, self._kept_memory(state))
         else:
-            out *= np.linspace(state.bus, bus, frames, endpoint=False)[:, np.newaxis]
-            state.bus = bus
-        peaks *= plan.trim
-        return out, peaks
+            following = self._begin(plan, state.position)
+        part = (np.arange(1, frames + 1) / frames)[:, np.newaxis]
+        out = (1.0 - part) * out + part * (following.advance(frames) * matching)
+        state.running, state.matching = following, matching
+        return out
 
-    def _reader(self, lane: LanePlan) -> "_ReadAhead":
-        reader = self._readers.get(lane.lane_id)
-        if reader is None or reader.source is not lane.source:
-            reader = self._readers[lane.lane_id] = _ReadAhead(lane.source, self._reading)
+    def _kept_memory(self, state: _State) -> NDArray[np.float64] | None:
+        last = self._kept[-1] if self._kept else None
+        return last.memory if last is not None and last.state.running is state.running else None
+
+    def _begin(self, plan: Plan, position: int) -> Running:
+        """A plan from a song position on, with its processors settled as far as there is time for."""
+        settling = round(min(plan.settling_s, PREROLL_S) * plan.sample_rate)
+        running = Running(plan, max(0, position - settling), short=True, read=self._read_source)
+        while running.position < position + plan.latency:
+            running.advance(min(4 * BLOCK, position + plan.latency - running.position))
+        return running
+
+    def _strip_ids(self, plan: Plan) -> tuple[str, ...]:
+        if self._named is None or self._named[0] is not plan:
+            self._named = (plan, tuple(strip.id for strip in plan.strips))
+        return self._named[1]
+
+    def _read_source(self, strip: StripPlan, start: int, frames: int) -> Samples:
+        return self._reader(strip).read(start, frames)
+
+    def _reader(self, strip: StripPlan) -> "_ReadAhead":
+        reader = self._readers.get(strip.id)
+        if reader is None or reader.source is not strip.source:
+            assert strip.source is not None
+            reader = self._readers[strip.id] = _ReadAhead(strip.source, self._reading)
         return reader
 
     def _take_plan(self, plan: Plan | None) -> None:
-        wanted = {lane.lane_id for lane in plan.lanes} if plan else set()
+        wanted = set(plan.lane_ids) if plan else set()
         for lane_id in set(self._readers) - wanted:
             del self._readers[lane_id]
 
@@ -359,13 +412,13 @@ class Player:
     def _rewind(self, state: _State) -> _State:
         """Discards the blocks that nobody has begun to hear; returns the state at the first of them."""
         with self._lock:
-            for stream_frame, kept in self._states:
-                if self._read + BLOCK <= stream_frame < self._written:
-                    self._written = stream_frame
-                    state = _State(kept.position, kept.ramp, dict(kept.gains), kept.bus)
+            for kept in self._kept:
+                if self._read + BLOCK <= kept.stream_frame < self._written:
+                    self._written = kept.stream_frame
+                    state = kept.restored()
                     break
-        while self._states and self._states[-1][0] >= self._written:
-            self._states.pop()
+        while self._kept and self._kept[-1].stream_frame >= self._written:
+            self._kept.pop()
         while self._meters and self._meters[-1].stream_frame >= self._written:
             self._meters.pop()
         return state
@@ -376,7 +429,9 @@ class Player:
         if plan is None or ceiling is None or state.position >= plan.frames:
             return
         frames = min(BLOCK, plan.frames - state.position)
-        out, _ = self._mix(plan, state, frames, matching)
+        if state.running is None:
+            return
+        out = state.running.advance(frames) * state.matching
         ramp = min(1.0, state.ramp / (START_RAMP_S * plan.sample_rate)) ** 2
         out *= (ramp * (0.5 + 0.5 * np.cos(np.pi * np.arange(frames) / frames)))[:, np.newaxis]
         ceiling(out)

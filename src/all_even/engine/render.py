@@ -1,23 +1,26 @@
-"""The offline render: the mix of a plan as blocks, and the figures of the whole mix.
+"""The offline render: the mix of a plan as blocks, its stems in the same pass, the figures of the mix.
 
-Blocks may have any length; the samples do not depend on it.
+Blocks may have any length; the samples do not depend on it. A render from the middle starts earlier, by
+the time after which nothing remembers what came before, so that it equals the full one.
 """
 
+import math
 import os
 import threading
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.engine import mixing
-from all_even.engine.plan import Plan
+from all_even.engine.plan import Plan, is_stateless
+from all_even.engine.running import Running, Watch
 from all_even.errors import Cancelled
 from all_even.measure.track import Measurement, TrackMeasures
 
-BLOCK_FRAMES = 1 << 15
+BLOCK_FRAMES = 1 << 13
+"""Small enough for the blocks of a few strips to stay in the processor's cache."""
 WORKERS = os.cpu_count() or 2
 
 Mix = NDArray[np.float64]
@@ -32,41 +35,111 @@ def render(
     block_frames: int = BLOCK_FRAMES,
     progress: Progress | None = None,
     cancelled: threading.Event | None = None,
+    watch: Watch | None = None,
 ) -> Iterator[Mix]:
     """The mix from `start_frame` to `end_frame` (the song's end), (frames, 2) float64 per block.
 
-    progress is told the share done, 0 to 1. Raises `Cancelled` once the event is set.
+    progress is told the share done, 0 to 1. Raises `Cancelled` once the event is set. watch: sees the
+    sound on its way, also what is computed only to settle.
     """
     end = plan.frames if end_frame is None else end_frame
-    length = max(1, end - start_frame)
-    positions = range(start_frame, end, block_frames)
+    for mix, _ in _blocks(plan, start_frame, end, block_frames, progress, cancelled, watch):
+        yield mix
+
+
+def render_stems(
+    plan: Plan,
+    start_frame: int = 0,
+    end_frame: int | None = None,
+    *,
+    progress: Progress | None = None,
+    cancelled: threading.Event | None = None,
+) -> Iterator[tuple[Mix, dict[str, Mix]]]:
+    """The mix and what each strip gives to its destination, on time with each other, from one pass.
+
+    The plan has to be made with `taps`. Stems are (frames, 2), with the trim of the mix bus but before its
+    chain: those of all strips that lead straight to the mix add up to what enters that chain.
+    """
+    end = plan.frames if end_frame is None else end_frame
+    yield from _blocks(plan, start_frame, end, BLOCK_FRAMES, progress, cancelled, None)
+
+
+def _blocks(
+    plan: Plan,
+    start: int,
+    end: int,
+    block_frames: int,
+    progress: Progress | None,
+    cancelled: threading.Event | None,
+    watch: Watch | None,
+) -> Iterator[tuple[Mix, dict[str, Mix]]]:
+    if plan.strips and is_stateless(plan) and watch is None and not plan.taps:
+        pieces = _independent(plan, start, end, block_frames)
+    else:
+        pieces = _in_order(plan, start, end, block_frames, watch)
+    done = 0
+    for mix, stems in pieces:
+        if cancelled is not None and cancelled.is_set():
+            pieces.close()
+            raise Cancelled
+        done += len(mix)
+        if len(mix):
+            yield mix, stems
+        if progress is not None:
+            progress(min(1.0, done / max(1, end - start)))
+
+
+Pieces = Generator[tuple[Mix, dict[str, Mix]], None, None]
+
+
+def _in_order(plan: Plan, start: int, end: int, block_frames: int, watch: Watch | None) -> Pieces:
+    """Block after block, strips side by side; blocks without frames while the state settles."""
+    if not plan.strips or end <= start:
+        return
+    settling = plan.settling_frames
+    first = max(0, start - math.ceil(settling) - plan.latency) if math.isfinite(settling) else 0
+    running = Running(plan, first, watch=watch)
+    # Stems leave where the mix bus begins, the mix where its chain ends.
+    early = plan.latency - plan.strips[-1].latency_in
+    waiting: dict[str, deque[Mix]] = {name: deque() for name in plan.taps}
+    with ThreadPoolExecutor(WORKERS, thread_name_prefix="render") as pool:
+        while running.position < end + plan.latency:
+            frames = min(block_frames, end + plan.latency - running.position)
+            song_frame = running.position - plan.latency
+            mix = running.advance(frames, pool, WORKERS)
+            keep = max(0, min(frames, start - song_frame))
+            stems = {}
+            for name, feed in plan.taps.items():
+                stems[name] = _late(waiting[name], running.tap(feed, frames) * plan.strips[-1].head_gain, early)[keep:]
+            yield mix[keep:], stems
+
+
+def _late(ring: "deque[Mix]", block: Mix, frames: int) -> Mix:
+    """Delays a stem by what the chain of the mix bus takes."""
+    if frames == 0:
+        return block
+    joined = np.concatenate([ring.pop() if ring else np.zeros((frames, 2)), block])
+    ring.append(joined[len(block) :].copy())
+    return joined[: len(block)]
+
+
+def _independent(plan: Plan, start: int, end: int, block_frames: int) -> Pieces:
+    """Where nothing is remembered, blocks do not need each other: a few ahead, on all cores."""
+    positions = range(start, end, 4 * block_frames)
     ahead: deque[Future[Mix]] = deque()
+
+    def mixed(position: int) -> Mix:
+        return Running(plan, position).advance(min(4 * block_frames, end - position))
+
     with ThreadPoolExecutor(WORKERS, thread_name_prefix="render") as pool:
         try:
-            for index, position in enumerate(positions):
-                # Blocks do not depend on each other: a few are mixed ahead, on all cores.
+            for index in range(len(positions)):
                 while len(ahead) < 2 * WORKERS and index + len(ahead) < len(positions):
-                    first = positions[index + len(ahead)]
-                    ahead.append(pool.submit(mix_block, plan, first, min(block_frames, end - first)))
-                if cancelled is not None and cancelled.is_set():
-                    raise Cancelled
-                yield ahead.popleft().result()
-                if progress is not None:
-                    progress((min(position + block_frames, end) - start_frame) / length)
+                    ahead.append(pool.submit(mixed, positions[index + len(ahead)]))
+                yield ahead.popleft().result(), {}
         finally:
             for future in ahead:
                 future.cancel()
-
-
-def mix_block(plan: Plan, position: int, frames: int) -> Mix:
-    """One block of the mix."""
-    out = np.zeros((frames, 2))
-    for lane in plan.lanes:
-        if position < lane.end_frame and position + frames > lane.start_frame and lane.audible:
-            samples = lane.source.read(position - lane.start_frame, frames)
-            mixing.add_lane(out, samples, lane.gains, lane.gains, 0, 0)
-    out *= plan.trim
-    return out
 
 
 def measure_mix(

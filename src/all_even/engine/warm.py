@@ -10,18 +10,29 @@ import numpy as np
 
 
 def warm() -> None:
+    from all_even.dsp.kinds import KINDS
+    from all_even.dsp.processor import NO_GAIN, NOTHING, coefficients_of
     from all_even.engine import mixing
+    from all_even.kernels import brief
     from all_even.measure.track import Measurement
 
     for channels in (1, 2):
         measurement = Measurement(48_000, channels)
         measurement.add(np.zeros((24_000, channels), dtype=np.float32))
         measurement.result()
-        out = np.zeros((512, 2))
-        gains = np.zeros((channels, 2))
-        for add_lane in (mixing.add_lane, mixing.add_lane_brief):
-            add_lane(out, np.zeros((512, channels), dtype=np.float32), gains, gains, 0, 0)
-        mixing.ProtectiveCeiling(48_000)(out)
+    out = np.zeros((512, 2))
+    for add in (mixing.add_lane, mixing.add_lane_brief):
+        for kind in (np.float32, np.float64):
+            add(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True)
+    for moving in (mixing.add_moving, brief(mixing.add_moving)):
+        moving(out, np.zeros((512, 2)), np.zeros((512, 2, 2)))
+    mixing.ProtectiveCeiling(48_000)(out)
+    for kind_of in KINDS:
+        processor = kind_of()
+        coefficients = coefficients_of(processor, 48_000)
+        for short in (True, False):
+            state = np.zeros(processor.state_size(48_000))
+            processor.process(np.zeros((512, 2)), NOTHING, NO_GAIN, coefficients, state, 0, short)
     folder = os.environ.get("NUMBA_CACHE_DIR")
     if folder:
         (Path(folder) / ".warm").touch()

@@ -3,7 +3,8 @@
 from collections import defaultdict
 
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, time_text
-from all_even.session.model import Lane, Session
+from all_even.dsp.processor import Described, Key, Processor, settings
+from all_even.session.model import Automation, Lane, Session, Strip
 
 MOST_NAMES = 3
 
@@ -11,26 +12,42 @@ MOST_NAMES = 3
 def changes(old: Session, new: Session) -> list[str]:
     """One sentence per kind of change, lanes that changed alike named together."""
     sentences: list[str] = []
-    before = {lane.id: lane for lane in old.lanes}
-    after = {lane.id: lane for lane in new.lanes}
+    before = {strip.id: strip for strip in old.strips}
+    after = {strip.id: strip for strip in new.strips}
     alike: dict[str, list[str]] = defaultdict(list)
-    for lane in new.lanes:
-        if lane.id in before:
-            for phrase in _lane_changes(before[lane.id], lane):
-                alike[phrase].append(lane.name)
+    for strip in new.strips:
+        if strip.id in before:
+            for phrase in _strip_changes(before[strip.id], strip, old, new):
+                alike[phrase].append(strip.name)
+    for phrase in _folder_changes(old, new):
+        sentences.append(phrase)
     sentences += [f"{_names(names)}: {phrase}" for phrase, names in alike.items()]
-    added = [lane.name for lane in new.lanes if lane.id not in before]
-    removed = [lane.name for lane in old.lanes if lane.id not in after]
+    added = [strip.name for strip in new.strips if strip.id not in before]
+    removed = [strip.name for strip in old.strips if strip.id not in after]
     if added:
         sentences.append(f"{_names(added)}: added")
     if removed:
         sentences.append(f"{_names(removed)}: removed")
     common = [lane.id for lane in old.lanes if lane.id in after]
-    if common != [lane.id for lane in new.lanes if lane.id in before]:
-        moved = _moved(common, [lane.id for lane in new.lanes if lane.id in before])
+    present = [lane.id for lane in new.lanes if lane.id in before]
+    if common != present and sorted(common) == sorted(present):
+        moved = _moved(common, present)
         sentences.append(f"{_names([after[i].name for i in moved])}: moved in the order of lanes")
     if old.mix.trim_db != new.mix.trim_db:
         sentences.append(f"Mix trim {TRIM.text(old.mix.trim_db)} → {TRIM.text(new.mix.trim_db)}")
+    mix_changes = [
+        *_chain_changes(old.mix.chain, new.mix.chain, new),
+        *_automation_changes(old.mix.automation, new.mix.automation),
+    ]
+    sentences += [f"Mix bus: {phrase}" for phrase in mix_changes]
+    shapes = {shape.id: shape for shape in old.shapes}
+    for shape in new.shapes:
+        if shape.id not in shapes:
+            sentences.append(f"Duck shape {shape.name} added: {len(shape.hits_s)} hits {shape.hits_from}".rstrip())
+        elif shape != shapes[shape.id]:
+            sentences.append(
+                f"Duck shape {shape.name}: {', '.join(_setting_changes(shapes[shape.id], shape)) or 'hits changed'}"
+            )
     if old.pan_law != new.pan_law:
         sentences.append(f"Pan law {old.pan_law} → {new.pan_law}".replace("-", "−"))
     if old.name != new.name:
@@ -56,7 +73,7 @@ def sentence(old: Session, new: Session) -> str:
     return "; ".join(found[:6]) + ("; …" if len(found) > 6 else "")
 
 
-def _lane_changes(old: Lane, new: Lane) -> list[str]:
+def _strip_changes(old: Strip, new: Strip, before: Session, after: Session) -> list[str]:
     phrases = []
     if old.level_db != new.level_db:
         phrases.append(f"level {LEVEL.text(old.level_db)} → {LEVEL.text(new.level_db)}")
@@ -66,12 +83,27 @@ def _lane_changes(old: Lane, new: Lane) -> list[str]:
         ("mute", "muted", "unmuted"),
         ("solo", "soloed", "solo off"),
         ("polarity_inverted", "polarity inverted", "polarity normal"),
-        ("hidden", "hidden", "shown"),
     ):
         if getattr(old, field) != getattr(new, field):
             phrases.append(yes if getattr(new, field) else no)
     if old.name != new.name:
         phrases.append(f"named {new.name} (was {old.name})")
+    if old.destination != new.destination:
+        phrases.append(f"goes to {after.strip_name(new.destination)} (was {before.strip_name(old.destination)})")
+    if old.group != new.group:
+        phrases.append(f"in folder {after.strip_name(new.group)}" if new.group else "out of its folder")
+    phrases += _send_changes(old, new, before, after)
+    phrases += _chain_changes(old.chain, new.chain, after)
+    phrases += _automation_changes(old.automation, new.automation)
+    if isinstance(old, Lane) and isinstance(new, Lane):
+        phrases += _file_changes(old, new)
+    return phrases
+
+
+def _file_changes(old: Lane, new: Lane) -> list[str]:
+    phrases = []
+    if old.hidden != new.hidden:
+        phrases.append("hidden" if new.hidden else "shown")
     if old.role != new.role:
         phrases.append(f"role {old.role} → {new.role}")
     if old.take != new.take:
@@ -79,6 +111,93 @@ def _lane_changes(old: Lane, new: Lane) -> list[str]:
         phrases.append(f"channels of the file used: {channels}")
     if old.start_s != new.start_s:
         phrases.append(f"starts at {time_text(new.start_s)}")
+    return phrases
+
+
+def _send_changes(old: Strip, new: Strip, before: Session, after: Session) -> list[str]:
+    phrases = []
+    sends = {send.to: send for send in old.sends}
+    for send in new.sends:
+        known = sends.pop(send.to, None)
+        name = after.strip_name(send.to)
+        if known is None:
+            place = ", before the fader" if send.pre_fader else ""
+            phrases.append(f"sends to {name} at {LEVEL.text(send.level_db)}{place}")
+        elif known.level_db != send.level_db:
+            phrases.append(f"send to {name} {LEVEL.text(known.level_db)} → {LEVEL.text(send.level_db)}")
+        elif known != send:
+            words = "off" if not send.on else "before the fader" if send.pre_fader else "after the fader"
+            phrases.append(f"send to {name} {words}")
+    return phrases + [f"no send to {before.strip_name(to)}" for to in sends]
+
+
+def _chain_changes(old: tuple[Processor, ...], new: tuple[Processor, ...], session: Session) -> list[str]:
+    before = {station.id: station for station in old}
+    phrases = []
+    for station in new:
+        known = before.get(station.id)
+        if known is None:
+            phrases.append(f"{station.LABEL} added{_key_words(getattr(station, 'key', None), session)}")
+        elif known != station:
+            what = ", ".join(_setting_changes(known, station)) or "changed"
+            if getattr(known, "key", None) != getattr(station, "key", None):
+                what = _key_words(getattr(station, "key", None), session).strip(", ") or "no key"
+            phrases.append(f"{station.LABEL} {what}")
+    kept = {station.id for station in new}
+    phrases += [f"{station.LABEL} removed" for station in old if station.id not in kept]
+    if len(old) == len(new) and {s.id for s in old} == kept and [s.id for s in old] != [s.id for s in new]:
+        phrases.append("chain in the order " + ", ".join(station.LABEL for station in new))
+    return phrases
+
+
+def _key_words(key: Key | None, session: Session) -> str:
+    return f", keyed by {session.strip_name(key.source)}" if key else ""
+
+
+def _setting_changes(old: Described, new: Described) -> list[str]:
+    if isinstance(old, Processor) and isinstance(new, Processor) and old.bypass != new.bypass:
+        return ["bypassed" if new.bypass else "active"]
+    phrases = []
+    for name, described in settings(type(new)).items():
+        one, other = getattr(old, name), getattr(new, name)
+        if one != other:
+            phrases.append(f"{described.name.lower()} {described.text(one)} → {described.text(other)}")
+    earlier, later = getattr(old, "bands", ()), getattr(new, "bands", ())
+    if len(earlier) != len(later):
+        phrases.append(f"{len(later)} bands (was {len(earlier)})")
+    else:
+        for index, (one, other) in enumerate(zip(earlier, later, strict=True), 1):
+            phrases += [f"band {index} {phrase}" for phrase in (_setting_changes(one, other) if one != other else ())]
+    return phrases
+
+
+def _automation_changes(old: tuple[Automation, ...], new: tuple[Automation, ...]) -> list[str]:
+    before = {item.parameter: item for item in old}
+    after = {item.parameter: item for item in new}
+    phrases = [
+        f"{item.parameter} automated with {len(item.points)} points"
+        for item in new
+        if before.get(item.parameter) != item
+    ]
+    return phrases + [f"{name} no longer automated" for name in before if name not in after]
+
+
+def _folder_changes(old: Session, new: Session) -> list[str]:
+    before = {group.id: group for group in old.folder_groups}
+    after = {group.id: group for group in new.folder_groups}
+    phrases = [f"Folder group {group.name} made" for group in new.folder_groups if group.id not in before]
+    phrases += [f"Folder group {group.name} dissolved" for group in old.folder_groups if group.id not in after]
+    for group in new.folder_groups:
+        known = before.get(group.id)
+        if known is None or known == group:
+            continue
+        if known.level_db != group.level_db:
+            phrases.append(f"{group.name}: level {LEVEL.text(known.level_db)} → {LEVEL.text(group.level_db)}")
+        for field, yes, no in (("mute", "muted", "unmuted"), ("solo", "soloed", "solo off")):
+            if getattr(known, field) != getattr(group, field):
+                phrases.append(f"{group.name}: {yes if getattr(group, field) else no}")
+        if known.name != group.name:
+            phrases.append(f"{group.name}: named {group.name} (was {known.name})")
     return phrases
 
 

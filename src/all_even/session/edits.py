@@ -3,15 +3,20 @@
 Every value is brought into its range here, so that no caller has to; an unknown lane is a KeyError.
 """
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Container, Iterable, Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from msgspec.structs import replace
 
+from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL, PAN, TRIM
 from all_even.session.model import (
+    MIX,
+    NOWHERE,
+    Bus,
     Decline,
+    FolderGroup,
     Lane,
     LedgerEntry,
     Loop,
@@ -22,6 +27,7 @@ from all_even.session.model import (
 )
 from all_even.session.roles import family_of
 
+S = TypeVar("S", Lane, Bus, FolderGroup)
 Edit = Callable[[Session], Session]
 
 
@@ -30,12 +36,12 @@ def now_text() -> str:
     return datetime.now().astimezone().isoformat(timespec="seconds")
 
 
-def change_lanes(session: Session, lane_ids: Iterable[str], **values: Any) -> Session:
-    """The same new values on several lanes."""
-    wanted = set(lane_ids)
-    unknown = wanted - {lane.id for lane in session.lanes}
-    if unknown:
-        raise KeyError(sorted(unknown)[0])
+def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> Session:
+    """The same new values on several lanes, buses or folder groups."""
+    wanted = set(strip_ids)
+    known = {item.id for item in session.members}
+    if wanted - known:
+        raise KeyError(sorted(wanted - known)[0])
     if "level_db" in values:
         values["level_db"] = LEVEL.clamped(values["level_db"])
     if "pan" in values:
@@ -44,23 +50,33 @@ def change_lanes(session: Session, lane_ids: Iterable[str], **values: Any) -> Se
         values["name"] = _one_line(values["name"], 200)
         if not values["name"]:
             return session
-    lanes = tuple(replace(lane, **values) if lane.id in wanted else lane for lane in session.lanes)
-    return replace(session, lanes=lanes)
+
+    def changed(items: tuple[S, ...]) -> tuple[S, ...]:
+        if not any(item.id in wanted for item in items):
+            return items
+        return tuple(replace(item, **values) if item.id in wanted else item for item in items)
+
+    return replace(
+        session,
+        lanes=changed(session.lanes),
+        buses=changed(session.buses),
+        folder_groups=changed(session.folder_groups),
+    )
 
 
 def set_levels(session: Session, levels_db: dict[str, float]) -> Session:
     """A level for each lane id."""
     for lane_id, level_db in levels_db.items():
-        session = change_lanes(session, (lane_id,), level_db=level_db)
+        session = change_strips(session, (lane_id,), level_db=level_db)
     return session
 
 
 def nudge_levels(session: Session, lane_ids: Iterable[str], by_db: float) -> Session:
     """Moves several levels by the same amount; a lane that is off stays off."""
     for lane_id in lane_ids:
-        lane = session.lane(lane_id)
-        if lane.level_db > LEVEL.low:
-            session = change_lanes(session, (lane_id,), level_db=lane.level_db + by_db)
+        present = session.member(lane_id).level_db
+        if present > LEVEL.low:
+            session = change_strips(session, (lane_id,), level_db=present + by_db)
     return session
 
 
@@ -93,19 +109,16 @@ def order_lanes(session: Session, key: Callable[[Lane], Any]) -> Session:
     return replace(session, lanes=tuple(sorted(session.lanes, key=key)))
 
 
-def remove_lanes(session: Session, lane_ids: Iterable[str]) -> Session:
-    wanted = set(lane_ids)
-    return replace(session, lanes=tuple(lane for lane in session.lanes if lane.id not in wanted))
-
-
 def add_lanes(session: Session, lanes: Sequence[Lane]) -> Session:
     return replace(session, lanes=(*session.lanes, *lanes))
 
 
 def free_id(session: Session, prefix: str) -> str:
-    """An id that no lane has: the prefix and the next free number."""
-    taken = {lane.id for lane in session.lanes}
-    number = len(session.lanes) + 1
+    """An id that nothing in the session has: the prefix and the next free number."""
+    taken = {item.id for item in session.members} | {shape.id for shape in session.shapes}
+    chains = [session.mix.chain, *(strip.chain for strip in session.strips)]
+    taken |= {station.id for chain in chains for station in chain}
+    number = 1
     while f"{prefix}{number}" in taken:
         number += 1
     return f"{prefix}{number}"
@@ -127,8 +140,17 @@ def take_snapshot(session: Session, name: str, taken: str | None = None) -> Sess
     """Keeps lanes and mix bus under a name; a name in use is taken over."""
     name = _one_line(name, 200) or f"Snapshot {len(session.snapshots) + 1}"
     kept = tuple(snapshot for snapshot in session.snapshots if snapshot.name != name)
-    new = Snapshot(name=name, taken=taken or now_text(), lanes=session.lanes, mix=session.mix)
+    new = Snapshot(
+        name=name, taken=taken or now_text(), lanes=session.lanes, mix=session.mix,
+        buses=session.buses, folder_groups=session.folder_groups, shapes=session.shapes,
+    )  # fmt: skip
     return replace(session, snapshots=(*kept, new))
+
+
+def without_key(station: AnyProcessor, strips: Container[str]) -> AnyProcessor:
+    """The station without its key where the key's source is not among these strips."""
+    key = getattr(station, "key", None)
+    return replace(station, key=None) if key is not None and key.source not in strips else station
 
 
 def remove_snapshot(session: Session, name: str) -> Session:
@@ -136,11 +158,29 @@ def remove_snapshot(session: Session, name: str) -> Session:
 
 
 def recall_snapshot(session: Session, name: str) -> Session:
-    """Lanes and mix bus as they were; lanes that came later stay at the end."""
+    """Lanes, buses and mix as they were; lanes that came later stay at the end, going to the mix."""
     snapshot = next(snapshot for snapshot in session.snapshots if snapshot.name == name)
     known = {lane.id for lane in snapshot.lanes}
     later = tuple(lane for lane in session.lanes if lane.id not in known)
-    return replace(session, lanes=snapshot.lanes + later, mix=snapshot.mix)
+    buses = {bus.id for bus in snapshot.buses}
+    later = tuple(
+        lane if lane.destination in buses | {MIX, NOWHERE} else replace(lane, destination=MIX) for lane in later
+    )
+    strips = buses | {lane.id for lane in snapshot.lanes + later}
+    groups = {group.id for group in snapshot.folder_groups}
+    later = tuple(
+        replace(
+            lane,
+            sends=tuple(send for send in lane.sends if send.to in buses),
+            group=lane.group if lane.group in groups else None,
+            chain=tuple(without_key(station, strips) for station in lane.chain),
+        )
+        for lane in later
+    )
+    return replace(
+        session, lanes=snapshot.lanes + later, mix=snapshot.mix, buses=snapshot.buses,
+        folder_groups=snapshot.folder_groups, shapes=snapshot.shapes,
+    )  # fmt: skip
 
 
 def decline(session: Session, move_id: str, reason: str) -> Session:

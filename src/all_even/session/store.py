@@ -17,6 +17,7 @@ from msgspec.structs import replace
 
 from all_even import places
 from all_even.errors import UserError
+from all_even.session import routing
 from all_even.session.model import FORMAT_VERSION, Folder, Lane, Session
 
 SUFFIX = ".alleven"
@@ -58,7 +59,7 @@ def decode(data: bytes, name: str) -> Session:
             f"(format {session.format_version}; this one reads {FORMAT_VERSION})."
         )
     _check(session, name)
-    return session
+    return replace(session, format_version=FORMAT_VERSION)
 
 
 def load(path: Path) -> Session:
@@ -185,6 +186,13 @@ def _check(session: Session, name: str) -> None:
     for lane in session.lanes:
         if lane.folder >= len(session.folders):
             raise SessionFileError(f"{name} is not a usable session: {lane.name} is in a folder it does not list.")
+    stations = [station.id for chain in (*(s.chain for s in session.strips), session.mix.chain) for station in chain]
+    if len(set(stations)) != len(stations):
+        raise SessionFileError(f"{name} is not a usable session: two stations have one id.")
+    try:
+        routing.check(session)
+    except routing.RoutingError as error:
+        raise SessionFileError(f"{name} is not a usable session: {error}") from None
 
 
 def _depth(data: bytes) -> int:

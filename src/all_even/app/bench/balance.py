@@ -104,10 +104,10 @@ class BalanceBench(QWidget):
 
     def _set(self, key: str, **values: float) -> None:
         wanted = self.desk.selected
-        self.desk.edit(lambda s: edits.change_lanes(s, wanted, **values), merge=key + "".join(wanted))
+        self.desk.edit(lambda s: edits.change_strips(s, wanted, **values), merge=key + "".join(wanted))
 
     def _toggle(self, field: str) -> None:
         wanted = self.desk.selected
         if wanted:
             value = not getattr(self.desk.session.lane(wanted[-1]), field)
-            self.desk.edit(lambda s: edits.change_lanes(s, wanted, **{field: value}))
+            self.desk.edit(lambda s: edits.change_strips(s, wanted, **{field: value}))

@@ -134,11 +134,11 @@ class GatherBench(QWidget):
         if self.name.isModified() and self.desk.current:
             name, lane_id = self.name.text(), self.desk.current
             self.name.setModified(False)
-            self.desk.edit(lambda s: edits.change_lanes(s, (lane_id,), name=name))
+            self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=name))
 
     def _set(self, **values: object) -> None:
         wanted = self.desk.selected
-        self.desk.edit(lambda s: edits.change_lanes(s, wanted, **values))
+        self.desk.edit(lambda s: edits.change_strips(s, wanted, **values))
 
     def _set_family(self, family: str) -> None:
         first = next(role.name for role in ROLES if role.family == family)

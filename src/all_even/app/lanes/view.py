@@ -16,7 +16,7 @@ from all_even.app.lanes import bodies, heads, layout, scales
 from all_even.app.lanes.bodies import Row
 from all_even.decibels import level_db
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text
-from all_even.session import edits
+from all_even.session import edits, routing
 from all_even.session.model import Lane, Session
 
 BUTTON_TIP = {
@@ -85,9 +85,11 @@ class LaneView(QAbstractScrollArea):
             if arrival is not None and arrival.integrated_lufs is not None and mix and mix.integrated_lufs is not None:
                 contribution = arrival.integrated_lufs - mix.integrated_lufs
             findings = self._finding_list(lane.id, report)
-            self._rows.append(Row(lane, report, arrival, findings, contribution, session.sounding(lane), song_s))
+            self._rows.append(
+                Row(lane, report, arrival, findings, contribution, routing.is_sounding(session, lane), song_s)
+            )
         hidden = [lane for lane in session.lanes if lane.hidden]
-        sounding = sum(session.sounding(lane) for lane in hidden)
+        sounding = sum(routing.is_sounding(session, lane) for lane in hidden)
         self.hidden_button.setVisible(bool(hidden))
         self.hidden_button.setText(f"{len(hidden)} hidden" + (f", {sounding} sound" if sounding else ""))
         self._update_scroll()
@@ -335,9 +337,9 @@ class LaneView(QAbstractScrollArea):
         elif part == "name":
             self.start_rename(lane_id)
         elif part == "level":
-            self.desk.edit(lambda s: edits.change_lanes(s, self._touched(lane_id), level_db=LEVEL.default))
+            self.desk.edit(lambda s: edits.change_strips(s, self._touched(lane_id), level_db=LEVEL.default))
         elif part == "pan":
-            self.desk.edit(lambda s: edits.change_lanes(s, self._touched(lane_id), pan=PAN.default))
+            self.desk.edit(lambda s: edits.change_strips(s, self._touched(lane_id), pan=PAN.default))
         self._drag = None
 
     def _drag_to(self, x: float, *, fine: bool) -> None:
@@ -347,13 +349,13 @@ class LaneView(QAbstractScrollArea):
         slow = 0.2 if fine else 1.0
         if what == "pan":
             value = rail.pan_at(rail.pan_x(start) + (x - start_x) * slow)
-            self.desk.edit(lambda s: edits.change_lanes(s, self._touched(lane_id), pan=value), merge=f"pan {lane_id}")
+            self.desk.edit(lambda s: edits.change_strips(s, self._touched(lane_id), pan=value), merge=f"pan {lane_id}")
             return
         level = rail.level_at(rail.level_x(start) + (x - start_x) * slow)
         change = level - self.desk.session.lane(lane_id).level_db
         touched = self._touched(lane_id)
         if len(touched) == 1:
-            edit = lambda s: edits.change_lanes(s, touched, level_db=round(level, 1))  # noqa: E731
+            edit = lambda s: edits.change_strips(s, touched, level_db=round(level, 1))  # noqa: E731
         else:
             edit = lambda s: edits.nudge_levels(s, touched, change)  # noqa: E731
         self.desk.edit(edit, merge=f"level {lane_id}")
@@ -380,7 +382,7 @@ class LaneView(QAbstractScrollArea):
         wanted = self._touched(lane_id) if lane_id else self.desk.selected
         if wanted:
             value = not getattr(self.desk.session.lane(lane_id or wanted[-1]), field)
-            self.desk.edit(lambda s: edits.change_lanes(s, wanted, **{field: value}))
+            self.desk.edit(lambda s: edits.change_strips(s, wanted, **{field: value}))
 
     def nudge(self, direction: int, *, fine: bool, pan: bool = False) -> None:
         """One step of level or pan on the selected lanes."""
@@ -390,7 +392,7 @@ class LaneView(QAbstractScrollArea):
             return
         if pan:
             value = round(self.desk.session.lane(wanted[-1]).pan + step, 3)
-            self.desk.edit(lambda s: edits.change_lanes(s, wanted, pan=value), merge="nudge pan" + "".join(wanted))
+            self.desk.edit(lambda s: edits.change_strips(s, wanted, pan=value), merge="nudge pan" + "".join(wanted))
         else:
             self.desk.edit(lambda s: edits.nudge_levels(s, wanted, step), merge="nudge level" + "".join(wanted))
 
@@ -411,7 +413,7 @@ class LaneView(QAbstractScrollArea):
         def done() -> None:
             if field.isVisible():
                 field.hide()
-                self.desk.edit(lambda s: edits.change_lanes(s, (lane_id,), name=field.text()))
+                self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=field.text()))
                 field.deleteLater()
                 self.setFocus()
 

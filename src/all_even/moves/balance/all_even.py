@@ -87,7 +87,7 @@ def even_levels(situation: Situation) -> dict[str, float]:
         if value is not None and lane.level_db > decibels.OFF_DB:
             at_zero[lane.id] = value - lane.level_db
         elif lane.level_db <= decibels.OFF_DB:
-            raised = edits.change_lanes(situation.session, (lane.id,), level_db=0.0)
+            raised = edits.change_strips(situation.session, (lane.id,), level_db=0.0)
             measures = situation.measures(lane.id)
             if measures is not None:
                 loudness = arrival.arrival(raised, raised.lane(lane.id), measures).integrated_lufs
@@ -158,7 +158,7 @@ def _centre(lane: Lane) -> Move:
         title=f"Bring {lane.name} to the centre",
         reason="Low frequencies from one side cost headroom on that side and shift on small speakers.",
         evidence={"pan": round(lane.pan, 3), "role": lane.role},
-        edit=lambda session: edits.change_lanes(session, (lane.id,), pan=0.0),
+        edit=lambda session: edits.change_strips(session, (lane.id,), pan=0.0),
         metric="distance from the centre, %",
         before=abs(lane.pan) * 100.0,
         expected=0.0,

@@ -82,7 +82,7 @@ def _plain_names(situation: Situation) -> Move | None:
 
     def edit(now: Session) -> Session:
         for lane_id, name in plain_names(now).items():
-            now = edits.change_lanes(now, (lane_id,), name=name)
+            now = edits.change_strips(now, (lane_id,), name=name)
         return now
 
     return Move(
@@ -115,7 +115,7 @@ def _hide_silent(situation: Situation, lane: Lane) -> Move | None:
         title=f"Hide {lane.name}",
         reason="The file never passes −70 LUFS: nothing to mix, one row less to read.",
         evidence={"sample_peak_dbfs": measures.sample_peak_dbfs, "duration_s": round(measures.duration_s, 1)},
-        edit=lambda session: edits.change_lanes(session, (lane.id,), hidden=True, mute=True),
+        edit=lambda session: edits.change_strips(session, (lane.id,), hidden=True, mute=True),
         metric="silent lanes in sight",
         before=1.0,
         expected=0.0,
@@ -139,7 +139,7 @@ def _use_one_channel(situation: Situation, lane: Lane) -> Move | None:
             "3 dB lower in the centre than now."
         ),
         evidence={"correlation": measures.correlation, "channels": measures.channels},
-        edit=lambda session: edits.change_lanes(session, (lane.id,), take=(1,)),
+        edit=lambda session: edits.change_strips(session, (lane.id,), take=(1,)),
         metric="channels used",
         before=2.0,
         expected=1.0,

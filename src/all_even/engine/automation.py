@@ -1,0 +1,110 @@
+"""Automation as the engine uses it: curves by frame, exact at their breakpoints.
+
+A curve is straight between its points, in the unit of its setting (dB for levels), and level outside
+them; of two points at one frame the later counts from that frame on. Levels and pans are worked out for
+every frame. Other settings reach a processor in steps: at each point, and on a grid of 32 frames that is
+anchored at the start of the song, so that the result does not depend on how the song is cut into blocks.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.decibels import OFF_DB
+from all_even.dsp import pan
+from all_even.dsp.pan import PanLaw
+from all_even.dsp.processor import GRID_FRAMES
+from all_even.session.model import Automation
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Curve:
+    """Breakpoints: frames rising (repeats make a step), values."""
+
+    frames: NDArray[np.int64]
+    values: Array
+
+    def at(self, frame: int) -> float:
+        """The value at one frame."""
+        return float(self.between(frame, 1)[0])
+
+    def between(self, start: int, count: int) -> Array:
+        """The values of `count` frames from `start` on."""
+        now = np.arange(start, start + count)
+        after = np.searchsorted(self.frames, now, side="right")
+        left = np.maximum(0, after - 1)
+        right = np.minimum(len(self.frames) - 1, after)
+        width = self.frames[right] - self.frames[left]
+        part = np.clip((now - self.frames[left]) / np.maximum(1, width), 0.0, 1.0)
+        result: Array = self.values[left] + np.where(width > 0, part, 0.0) * (self.values[right] - self.values[left])
+        return result
+
+    def still(self, start: int, count: int) -> bool:
+        """Whether nothing moves in these frames."""
+        first = np.searchsorted(self.frames, start, side="right")
+        last = np.searchsorted(self.frames, start + count - 1, side="right")
+        if first != last:
+            return False
+        if first in (0, len(self.frames)):
+            return True
+        return bool(self.values[first - 1] == self.values[first])
+
+
+@lru_cache(maxsize=1024)
+def curve(automation: Automation, sample_rate: int) -> Curve:
+    """The curve of an automation at a sample rate."""
+    frames = np.array([round(point.time_s * sample_rate) for point in automation.points], dtype=np.int64)
+    return Curve(frames, np.array([point.value for point in automation.points]))
+
+
+def steps(curves: tuple[Curve, ...], start: int, count: int) -> list[tuple[int, int, int]]:
+    """Cuts `count` frames from `start` into (from, to, anchor): settings hold from the anchor's frame.
+
+    from, to: counted from `start`. anchor: a song frame, at or before `start + from`.
+    """
+    cuts = set(range(GRID_FRAMES * (start // GRID_FRAMES), start + count, GRID_FRAMES))
+    for item in curves:
+        inside = item.frames[(item.frames >= start - GRID_FRAMES) & (item.frames < start + count)]
+        cuts.update(int(frame) for frame in inside)
+    anchors = sorted(cuts)
+    pieces = []
+    for index, anchor in enumerate(anchors):
+        end = anchors[index + 1] if index + 1 < len(anchors) else start + count
+        if end > start:
+            pieces.append((max(0, anchor - start), min(count, end - start), anchor))
+    return pieces
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MovingGains:
+    """Gains of a feed whose level or pan is automated.
+
+    base_db: the sum of all levels that stand still. levels: curves in dB that add to it. scale: polarity.
+    """
+
+    channels: int
+    law: PanLaw
+    base_db: float
+    levels: tuple[Curve, ...]
+    pan: float
+    pan_curve: Curve | None
+    scale: float
+
+    def between(self, start: int, count: int) -> Array:
+        """(count, channels, 2) gains from song frame `start` on."""
+        level_db = np.full(count, self.base_db)
+        off = np.full(count, self.base_db <= OFF_DB)
+        for item in self.levels:
+            values = item.between(start, count)
+            off |= values <= OFF_DB
+            level_db += values
+        gain = np.where(off, 0.0, self.scale * 10.0 ** (level_db / 20.0))
+        if self.pan_curve is None:
+            return gain[:, np.newaxis, np.newaxis] * pan.matrix(self.channels, self.pan, self.law)
+        return gain[:, np.newaxis, np.newaxis] * pan.matrices(
+            self.channels, self.pan_curve.between(start, count), self.law
+        )

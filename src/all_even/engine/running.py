@@ -1,0 +1,211 @@
+"""A plan while it runs: the memory of all its processors, moved on block by block.
+
+Time runs at the head: at engine frame t, sources are read at song frame t and the mix that comes out
+belongs to song frame t - latency. All memory lies in one array, so that keeping and restoring the state
+of a whole mix is one copy. The same code runs offline, in large blocks with strips of one depth side by
+side on several threads, and in the player, in small ones.
+"""
+
+from collections import defaultdict, deque
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, Protocol
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from all_even import decibels
+from all_even.audio.sound_file import Samples
+from all_even.dsp.processor import NO_GAIN, NOTHING, Processor, coefficients_of
+from all_even.dsp.utility import delay_line
+from all_even.engine import automation, mixing
+from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
+from all_even.kernels import brief
+
+Array = NDArray[np.float64]
+Read = Callable[[StripPlan, int, int], Samples]
+
+
+class Watch(Protocol):
+    """Looks at the sound on its way: called for each block, by the thread that computes the strip."""
+
+    def entered(self, strip: StripPlan, block: Array, song_frame: int) -> None:
+        """What comes into the chain, (frames, channels)."""
+
+    def passed(self, strip: StripPlan, index: int, block: Array, gain: Array, song_frame: int) -> None:
+        """What comes out of station `index`, and the gain in dB it applied."""
+
+
+def read_source(strip: StripPlan, start: int, frames: int) -> Samples:
+    """Frames of a lane from its own file; silence before and after it."""
+    assert strip.source is not None
+    return strip.source.read(start, frames)
+
+
+class Running:
+    """The state of a plan from some engine frame on. position: the next engine frame."""
+
+    def __init__(
+        self,
+        plan: Plan,
+        position: int = 0,
+        *,
+        short: bool = False,
+        read: Read = read_source,
+        watch: Watch | None = None,
+    ) -> None:
+        self.plan, self.position, self.short, self.read, self.watch = plan, position, short, read, watch
+        self.memory = np.zeros(plan.state_size)
+        self.blocks: list[Any] = [None] * len(plan.strips)
+        self.peaks = np.zeros(len(plan.strips))
+        """Largest magnitude per strip behind its fader, of the last block."""
+        self.reductions: dict[tuple[str, str], float] = {}
+        """Lowest gain in dB by strip and station, of the last block."""
+        self._add = mixing.add_lane_brief if short else mixing.add_lane
+        self._add_moving = brief(mixing.add_moving) if short else mixing.add_moving
+        self._delay = brief(delay_line) if short else delay_line
+        depths: dict[int, list[int]] = defaultdict(list)
+        for index, strip in enumerate(plan.strips):
+            depths[strip.depth].append(index)
+        # The dearest first, so that threads end together.
+        self._depths = [
+            sorted(depths[depth], key=lambda index: -len(plan.strips[index].stations)) for depth in sorted(depths)
+        ]
+
+    def advance(self, frames: int, pool: ThreadPoolExecutor | None = None, workers: int = 1) -> Array:
+        """The next frames of the mix before anything of the device path, (frames, 2)."""
+        for strips in self._depths:
+            if pool is None or len(strips) == 1:
+                for index in strips:
+                    self._strip(index, frames)
+            else:
+                waiting = deque(strips)
+                jobs = [pool.submit(self._work_off, waiting, frames) for _ in range(min(workers, len(strips)) - 1)]
+                self._work_off(waiting, frames)
+                for job in jobs:
+                    job.result()
+        self.position += frames
+        result: Array = self.blocks[-1]
+        return result
+
+    def tap(self, feed: Feed, frames: int) -> Array:
+        """What a feed carries in the block that was just computed, (frames, 2)."""
+        out = np.zeros((frames, 2))
+        end = self.plan.strips[-1].latency_in
+        self._mix_in(out, feed, self.position - frames - end, frames)
+        return out
+
+    def take_over_memory(self, plan: Plan, memory: Array | None) -> None:
+        """Goes on from another plan's memory where both have the same processors in the same places."""
+        if memory is None:
+            return
+        for name, (place, size) in self.plan.places.items():
+            theirs = plan.places.get(name)
+            if theirs is not None and theirs[1] == size:
+                self.memory[place : place + size] = memory[theirs[0] : theirs[0] + size]
+
+    def _work_off(self, waiting: "deque[int]", frames: int) -> None:
+        while True:
+            try:
+                index = waiting.popleft()
+            except IndexError:
+                return
+            self._strip(index, frames)
+
+    def _strip(self, index: int, frames: int) -> None:
+        strip = self.plan.strips[index]
+        if strip.source is not None:
+            samples = self.read(strip, self.position - strip.start_frame, frames)
+            block: Any = samples if strip.plain else np.array(samples, dtype=np.float64, order="C")
+        else:
+            block = np.zeros((frames, 2))
+            for feed in strip.feeds:
+                peak = self._mix_in(block, feed, self.position - strip.latency_in, frames)
+                if feed.main:
+                    self.peaks[feed.source] = peak
+            if strip.head_gain != 1.0:
+                block *= strip.head_gain
+        if self.watch is not None:
+            self.watch.entered(strip, block, self.position - strip.latency_in)
+        for number, station in enumerate(strip.stations):
+            gain = self._station(station, strip, block, frames)
+            if self.watch is not None:
+                song_frame = self.position - station.latency_before - station.latency
+                self.watch.passed(strip, number, block, gain, song_frame)
+        self.blocks[index] = block
+
+    def _mix_in(self, out: Array, feed: Feed, song_frame: int, frames: int) -> float:
+        block = self.blocks[feed.source]
+        if feed.delay:
+            block = np.array(block, dtype=np.float64, order="C")
+            self._delay(block, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
+        if feed.moving is not None:
+            return float(self._add_moving(out, block, feed.moving.between(song_frame, frames)))
+        return float(self._add(out, block, feed.gains, self.short and feed.main))
+
+    def _key(self, key: KeyFeed) -> Array:
+        block: Array = self.blocks[key.source]
+        if key.delay:
+            block = block.copy()
+            self._delay(block, NOTHING, NO_GAIN, np.array([float(key.delay)]), self.memory[key.state :], 0)
+        return block if key.gain == 1.0 else block * key.gain
+
+    def _station(self, station: Station, strip: StripPlan, block: Array, frames: int) -> Array:
+        processor = station.processor
+        key = NOTHING if station.key is None else self._key(station.key)
+        if station.wait:
+            self._delay(block, NOTHING, NO_GAIN, np.array([float(station.wait)]), self.memory[station.wait_state :], 0)
+        state = self.memory[station.state : station.state + station.size]
+        if processor.bypass:
+            if station.latency:
+                self._delay(block, NOTHING, NO_GAIN, np.array([float(station.latency)]), state, 0)
+            if processor.matched_db != 0.0:
+                block *= decibels.gain(processor.matched_db)
+            return NO_GAIN
+        gain = np.zeros(frames) if processor.DYNAMIC else NO_GAIN
+        position = self.position - station.latency_before
+        if not station.automation:
+            processor.process(block, key, gain, station.coefficients, state, position, self.short)
+        else:
+            self._automated(station, block, key, gain, state, position, frames)
+        if processor.DYNAMIC:
+            lowest, highest = float(gain.min()), float(gain.max())
+            self.reductions[strip.id, processor.id] = lowest if -lowest >= highest else highest
+        return gain
+
+    def _automated(
+        self, station: Station, block: Array, key: Array, gain: Array, state: Array, position: int, frames: int
+    ) -> None:
+        curves = tuple(item for _, item in station.automation)
+        rate = self.plan.sample_rate
+        if all(item.still(position, frames) for item in curves):
+            pieces = [(0, frames, position)]
+        else:
+            pieces = automation.steps(curves, position, frames)
+        for start, end, anchor in pieces:
+            values = {path: item.at(anchor) for path, item in station.automation}
+            coefficients = coefficients_of(with_values(station.processor, values), rate)
+            station.processor.process(
+                block[start:end],
+                key[start:end],
+                gain[start:end],
+                coefficients,
+                state,
+                position + start,
+                self.short,
+            )
+
+
+def with_values(processor: Processor, values: dict[str, float]) -> Processor:
+    """The processor with automated settings put in. A path is a field, or `bands.N.field`."""
+    plain = {path: value for path, value in values.items() if "." not in path}
+    bands = list(getattr(processor, "bands", ()))
+    for path, value in values.items():
+        if path.startswith("bands."):
+            _, number, name = path.split(".", 2)
+            if int(number) < len(bands):
+                bands[int(number)] = replace(bands[int(number)], **{name: value})
+    if bands:
+        return replace(processor, bands=tuple(bands), **plain)
+    return replace(processor, **plain)

@@ -1,0 +1,151 @@
+"""Edits of chains: stations are added, moved, changed, copied, removed; settings are automated.
+
+strip_id is a lane, a bus, or `mix`. Values are brought into their ranges here.
+"""
+
+from collections.abc import Iterable, Sequence
+from typing import Any, cast
+
+from msgspec.structs import replace
+
+from all_even.dsp.ducker import DuckShape
+from all_even.dsp.kinds import AnyProcessor
+from all_even.dsp.parameter import LEVEL, PAN, Parameter
+from all_even.dsp.processor import Processor, clamped, settings
+from all_even.session import edits
+from all_even.session.model import MIX, Automation, Point, Session
+from all_even.session.routing_edits import checked
+
+
+def set_chain(session: Session, strip_id: str, chain: Sequence[Processor]) -> Session:
+    """A whole new chain; a key that would make a loop raises a RoutingError."""
+    stations = tuple(cast("AnyProcessor", station) for station in chain)
+    kept = {station.id for station in stations}
+    before = {station.id for station in session.chain(strip_id)}
+    automation = tuple(
+        item for item in automation_of(session, strip_id) if item.parameter.partition(".")[0] not in before - kept
+    )
+    if strip_id == MIX:
+        return checked(replace(session, mix=replace(session.mix, chain=stations, automation=automation)))
+    return checked(edits.change_strips(session, (strip_id,), chain=stations, automation=automation))
+
+
+def add_station(session: Session, strip_id: str, station: Processor, index: int | None = None) -> Session:
+    """Puts a station into a chain, at its end or before another; it gets an id of its own."""
+    named = replace(clamped(station), id=edits.free_id(session, "s"))
+    chain = list(session.chain(strip_id))
+    chain.insert(len(chain) if index is None else index, named)
+    return set_chain(session, strip_id, chain)
+
+
+def remove_station(session: Session, strip_id: str, station_id: str) -> Session:
+    return set_chain(session, strip_id, [item for item in session.chain(strip_id) if item.id != station_id])
+
+
+def move_station(session: Session, strip_id: str, station_id: str, by: int) -> Session:
+    """Moves a station earlier (negative) or later in its chain."""
+    chain = list(session.chain(strip_id))
+    at = [item.id for item in chain].index(station_id)
+    station = chain.pop(at)
+    chain.insert(max(0, min(len(chain), at + by)), station)
+    return set_chain(session, strip_id, chain)
+
+
+def change_station(session: Session, strip_id: str, station_id: str, **values: Any) -> Session:
+    """New settings of one station; KeyError where it is not there."""
+    chain = session.chain(strip_id)
+    if station_id not in {item.id for item in chain}:
+        raise KeyError(station_id)
+    changed = [
+        clamped(replace(cast(Processor, item), **values)) if item.id == station_id else cast(Processor, item)
+        for item in chain
+    ]
+    return set_chain(session, strip_id, changed)
+
+
+def change_part(session: Session, strip_id: str, station_id: str, index: int, **values: Any) -> Session:
+    """New settings of one band of a station."""
+    station: Any = next(item for item in session.chain(strip_id) if item.id == station_id)
+    bands = list(station.bands)
+    bands[index] = clamped(replace(bands[index], **values))
+    return change_station(session, strip_id, station_id, bands=tuple(bands))
+
+
+def copy_stations(session: Session, strip_id: str, station_ids: Iterable[str], to: Iterable[str]) -> Session:
+    """Copies stations to the ends of other chains, in order, keys included."""
+    wanted = set(station_ids)
+    copied = [station for station in session.chain(strip_id) if station.id in wanted]
+    for target in to:
+        if target != strip_id:
+            for station in copied:
+                session = add_station(session, target, station)
+    return session
+
+
+def find_station(session: Session, station_id: str) -> tuple[str, AnyProcessor]:
+    """The strip and the station with this id; KeyError where there is none."""
+    for strip_id in (*(strip.id for strip in session.strips), MIX):
+        for station in session.chain(strip_id):
+            if station.id == station_id:
+                return strip_id, station
+    raise KeyError(station_id)
+
+
+def automation_of(session: Session, strip_id: str) -> tuple[Automation, ...]:
+    return session.mix.automation if strip_id == MIX else session.strip(strip_id).automation
+
+
+def automate(session: Session, strip_id: str, parameter: str, points: Iterable[tuple[float, float]]) -> Session:
+    """Automates a setting with (seconds, value) points; without points it stands still again.
+
+    parameter as in `Automation`. KeyError where the strip has no such setting; ValueError where it
+    can't be automated because it changes latency or structure.
+    """
+    described = automatable(session, strip_id, parameter)
+    ordered = sorted(points, key=lambda point: point[0])
+    fresh = tuple(Point(time_s=max(0.0, time), value=described.clamped(value)) for time, value in ordered)
+    kept = tuple(item for item in automation_of(session, strip_id) if item.parameter != parameter)
+    automation = (*kept, Automation(parameter=parameter, points=fresh)) if fresh else kept
+    if strip_id == MIX:
+        return replace(session, mix=replace(session.mix, automation=automation))
+    return edits.change_strips(session, (strip_id,), automation=automation)
+
+
+def automatable(session: Session, strip_id: str, parameter: str) -> Parameter:
+    """The description of a setting that automation names; KeyError or ValueError as `automate`."""
+    if strip_id != MIX:
+        if parameter == "level_db":
+            return LEVEL
+        if parameter == "pan":
+            return PAN
+        if parameter.startswith("send:"):
+            if any(send.to == parameter[5:] for send in session.strip(strip_id).sends):
+                return LEVEL
+            raise KeyError(parameter)
+    station_id, _, path = parameter.partition(".")
+    holder: Any = next((item for item in session.chain(strip_id) if item.id == station_id), None)
+    if holder is None:
+        raise KeyError(parameter)
+    if path.startswith("bands."):
+        _, number, path = path.split(".", 2)
+        holder = holder.bands[int(number)]
+    found = settings(type(holder)).get(path)
+    if not isinstance(found, Parameter):
+        raise KeyError(parameter)
+    if found.fixed:
+        raise ValueError(f"{found.name} can't be automated: it changes the latency")
+    return found
+
+
+def set_shape(session: Session, shape: DuckShape) -> Session:
+    """Adds a duck shape or takes its id over; all lanes linked to it follow."""
+    kept = tuple(item for item in session.shapes if item.id != shape.id)
+    if len(kept) < len(session.shapes):
+        kept = tuple(clamped(shape) if item.id == shape.id else item for item in session.shapes)
+        return replace(session, shapes=kept)
+    return replace(session, shapes=(*kept, clamped(shape)))
+
+
+def remove_shape(session: Session, shape_id: str) -> Session:
+    """Takes a shape away; linked duckers stay, without effect."""
+    return replace(session, shapes=tuple(item for item in session.shapes if item.id != shape_id))
