@@ -140,23 +140,32 @@ def high_pass(frequency, q):  # type: ignore[no-untyped-def]
     return g, -2.0 * g, g, a1, a2
 
 
-@kernel
-def first_order(zero, pole, at_zero, at_half):  # type: ignore[no-untyped-def]
-    """One pole at `pole` (cycles per sample), gains given at 0 and at half the rate.
+MIDDLE = 0.3
+"""A third frequency (share of the sample rate) at which single poles are made to agree with the analogue."""
 
-    zero: -1, 1: sign of the gain at half the rate against that at 0.
+
+@kernel
+def first_order(zero, pole, at_zero):  # type: ignore[no-untyped-def]
+    """One pole and one zero (cycles per sample; zero 0 is a zero at 0, below 0 none), gain given at 0.
+
+    Two digital zeros stand for the analogue one, so that the treble agrees as well.
     """
-    a1 = -np.exp(-2.0 * np.pi * min(HIGHEST, pole))
-    low = at_zero * (1.0 + a1)
-    high = zero * at_half * (1.0 - a1)
-    return 0.5 * (low + high), 0.5 * (low - high), 0.0, a1, 0.0
+    p = min(HIGHEST, pole)
+    a1 = -np.exp(-2.0 * np.pi * p)
+    scale = (at_zero * pole) ** 2
+    half = scale / (0.25 + pole * pole)
+    own = scale / (MIDDLE * MIDDLE + pole * pole)
+    if zero > 0.0:
+        half *= (0.25 + zero * zero) / (zero * zero)
+        own *= (MIDDLE * MIDDLE + zero * zero) / (zero * zero)
+    b0, b1, b2 = matched(a1, 0.0, at_zero * at_zero, half, own, MIDDLE)
+    return b0, b1, b2, a1, 0.0
 
 
 @kernel
 def low_pass_first(frequency):  # type: ignore[no-untyped-def]
     """One pole of a low-pass, -3 dB at `frequency`."""
-    f = min(HIGHEST, frequency)
-    return first_order(1.0, f, 1.0, f / np.sqrt(0.25 + f * f))
+    return first_order(-1.0, frequency, 1.0)
 
 
 @kernel
@@ -177,8 +186,7 @@ def tilt(frequency, gain_db):  # type: ignore[no-untyped-def]
     """
     A = 10.0 ** (-abs(gain_db) / 40.0)
     f = min(HIGHEST, frequency)
-    half = np.sqrt(((A * 0.5) ** 2 + f * f) / (0.25 + (A * f) ** 2))
-    b0, b1, b2, a1, a2 = first_order(1.0, A * f, 1.0 / A, half)
+    b0, b1, b2, a1, a2 = first_order(f / A, f * A, 1.0 / A)
     if gain_db <= 0.0:
         return b0, b1, b2, a1, a2
     return inverse(b0, b1, b2, a1, a2, 1.0)

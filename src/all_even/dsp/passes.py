@@ -3,7 +3,7 @@
 Butterworth of order n is a cascade of pole pairs with Q = 1/(2·cos(angle)), and one single pole where
 n is odd; -3.01 dB at the frequency. The gentle slope has no such definition: a single pole and a
 zero half an octave apart, one pair to the octave, over seven octaves past the frequency. From one to
-five octaves past it the slope stays within 0.6 dB of 3 dB per octave, with a ripple of ±0.1 dB.
+five octaves past it the slope stays within 0.6 dB of 3 dB per octave, with a ripple of ±0.2 dB.
 """
 
 import math
@@ -49,14 +49,12 @@ def _gentle(high: bool, f: float) -> Array:
     for octave in range(GENTLE_OCTAVES):
         if high:
             pole = f * GENTLE_START / 2.0**octave
-            zero = pole / math.sqrt(2.0)
-            at_zero, at_half = zero / pole, math.sqrt((0.25 + zero**2) / (0.25 + pole**2))
+            zero, at_zero = pole / math.sqrt(2.0), math.sqrt(0.5)
         else:
             pole = f / GENTLE_START * 2.0**octave
-            zero = pole * math.sqrt(2.0)
-            at_zero, at_half = 1.0, pole / zero * math.sqrt((0.25 + zero**2) / (0.25 + pole**2))
+            zero, at_zero = pole * math.sqrt(2.0), 1.0
         if pole < biquad.HIGHEST:
-            found.append(biquad.first_order(1.0, pole, at_zero, at_half))
+            found.append(biquad.first_order(zero, pole, at_zero))
     return np.array(found) if found else np.array([[1.0, 0.0, 0.0, 0.0, 0.0]])
 
 

@@ -183,7 +183,8 @@ class _Planning:
         self.index: dict[str, int] = {}
         self.places: dict[tuple[str, ...], tuple[int, int]] = {}
         self.size = 0
-        self.open = routing.hearing(session).open_edges
+        hearing = routing.hearing(session)
+        self.open, self.sounding = hearing.open_edges, hearing.sounding
         self.incoming: dict[str, list[routing.Edge]] = defaultdict(list)
         self.keyed_from: set[str] = set()
         for edge in routing.edges(session):
@@ -194,7 +195,7 @@ class _Planning:
 
     def plan(self) -> Plan:
         goal = self.only or MIX
-        wanted = self._needed({goal} | ({edge.source for edge in self.open} if self.taps else set()))
+        wanted = self._needed({goal} | (set(self.sounding) if self.taps else set()))
         for strip_id in self._ordered(wanted - {MIX} if goal != MIX else wanted):
             self._add(strip_id)
         last = self.strips[self.index[goal]]
@@ -203,7 +204,7 @@ class _Planning:
             for strip in self.session.strips:
                 # A stem is what the strip gives to its destination, on time with the mix.
                 edge = routing.Edge(strip.id, strip.destination, "destination")
-                if strip.id in self.index and edge in self.open:
+                if strip.id in self.index and strip.id in self.sounding and edge in self.open:
                     taps[strip.id] = self._feed(edge, last.latency_in, ("tap", strip.id))
         return Plan(
             sample_rate=self.rate,
@@ -335,6 +336,7 @@ class _Planning:
         moving = moving_gains(self.session, strip, edge, channels)
         gains = edge_gains(self.session, strip, edge, channels)
         delay = latency - source.latency_out
+        assert delay >= 0, "a feed can't arrive before it leaves"
         state = self._remember(("delay", *name), 1 + 2 * delay if delay else 0)
         return Feed(self.index[edge.source], gains, moving, delay, state, edge.kind == "destination")
 
