@@ -93,6 +93,7 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--bits", choices=("16", "24", "32f"), default="24")
     render.add_argument("--no-dither", action="store_true", help="round 16 bits without TPDF dither")
     render.add_argument("--rate", type=int, default=None, metavar="HZ")
+    render.add_argument("--stems", type=Path, default=None, metavar="DIR", help="also a file per group and lane")
     render.add_argument("--start", type=float, default=0.0, metavar="S")
     render.add_argument("--end", type=float, default=None, metavar="S")
     render.set_defaults(run=_render)
@@ -233,8 +234,9 @@ def _figures(options: argparse.Namespace) -> int:
 
 
 def _moves(options: argparse.Namespace) -> int:
+    from all_even.engine.flow import measure_flow
     from all_even.engine.plan import Sources, make_plan
-    from all_even.engine.render import measure_mix
+    from all_even.engine.render import hear_strip, measure_mix
     from all_even.measure import files
     from all_even.moves import propose
     from all_even.moves.move import Situation
@@ -250,12 +252,23 @@ def _moves(options: argparse.Namespace) -> int:
         sources.update(now)
         return measure_mix(make_plan(now, sources))
 
+    def flowing(now: Session) -> Any:
+        sources.update(now)
+        return measure_flow(make_plan(now, sources))
+
+    def hear(now: Session, strip_id: str) -> Any:
+        sources.update(now)
+        return hear_strip(now, sources, strip_id)
+
     def situation(now: Session) -> Situation:
-        mix = measured(now)
+        sources.update(now)
+        flow = measure_flow(make_plan(now, sources))
         lanes = [lane for lane in now.lanes if lane.id in sources.frames]
         jobs = [(store.lane_path(now, lane), lane.take) for lane in lanes]
         reports = dict(files.measure_files(jobs))
-        return Situation(now, {lane.id: reports[i] for i, lane in enumerate(lanes)}, mix, measured)
+        return Situation(
+            now, {lane.id: reports[i] for i, lane in enumerate(lanes)}, flow.mix, measured, flow, flowing, hear
+        )  # fmt: skip
 
     stages = [options.stage] if options.stage else list(propose.STAGES)
     now = situation(session)
@@ -270,6 +283,7 @@ def _moves(options: argparse.Namespace) -> int:
         fresh = {move.id: move for move in propose.propose(now, found[move_id].stage)}.get(move_id)
         if fresh is None:
             continue
+        fresh = found[move_id] = propose.prepared(fresh, now)
         session = propose.apply(now.session, fresh)
         now = situation(session)
         session = propose.verify(session, fresh, now)
@@ -298,6 +312,7 @@ def _moves(options: argparse.Namespace) -> int:
 
 def _render(options: argparse.Namespace) -> int:
     from all_even.deliver.print_mix import PrintSettings, print_mix
+    from all_even.deliver.stems import print_stems
     from all_even.engine.plan import Sources, make_plan
     from all_even.session import store
 
@@ -317,7 +332,14 @@ def _render(options: argparse.Namespace) -> int:
         start_s=options.start,
         end_s=options.end,
     )
-    written = print_mix(make_plan(session, sources), options.output, settings, originals=store.source_paths(session))
+    originals = store.source_paths(session)
+    if options.stems is not None:
+        *stems, written = print_stems(
+            session, sources, options.stems, settings, mix_path=options.output, originals=originals
+        )
+        print(f"{options.stems.name}: {len(stems)} stems")
+    else:
+        written = print_mix(make_plan(session, sources), options.output, settings, originals=originals)
     overs = f", {written.overs} samples over full scale" if written.overs else ""
     print(f"{written.path.name}: {written.frames} frames{overs}")
     return 0
@@ -325,8 +347,8 @@ def _render(options: argparse.Namespace) -> int:
 
 def _recall(options: argparse.Namespace) -> int:
     from all_even.deliver.recall import Sheet, write_recall
+    from all_even.engine.flow import measure_flow
     from all_even.engine.plan import Sources, make_plan
-    from all_even.engine.render import measure_mix
     from all_even.measure import files
     from all_even.session import store
 
@@ -337,8 +359,9 @@ def _recall(options: argparse.Namespace) -> int:
     jobs = [(store.lane_path(session, lane), lane.take) for lane in lanes]
     reports = dict(files.measure_files(jobs))
     plan = make_plan(session, sources)
-    mix = measure_mix(plan) if plan.frames else None
-    write_recall(Sheet(session, {lane.id: reports[i] for i, lane in enumerate(lanes)}, mix), options.output)
+    flow = measure_flow(plan) if plan.frames else None
+    by_lane = {lane.id: reports[i] for i, lane in enumerate(lanes)}
+    write_recall(Sheet(session, by_lane, flow.mix if flow else None, flow), options.output)
     print(options.output.name)
     return 0
 

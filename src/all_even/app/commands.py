@@ -28,6 +28,9 @@ def all_commands(window: "MainWindow") -> list[Command]:
     def lanes(name: str, field: str) -> Callable[[], object]:
         return lambda: getattr(window.lanes, name)(field) if window.has_workbench else None
 
+    def buses(name: str) -> Callable[[], object]:
+        return lambda: getattr(window.buses_bench, name)() if window.has_workbench and desk.is_open else None
+
     return [
         Command("File", "Open a folder …", "Ctrl+O", window.ask_folder),
         Command("File", "Open a session …", "Ctrl+Shift+O", window.ask_session),
@@ -53,6 +56,11 @@ def all_commands(window: "MainWindow") -> list[Command]:
         Command("Lanes", "Type the level", "E", window.type_level),
         Command("Lanes", "Type the mix trim", "T", window.type_trim),
         Command("Lanes", "All even", "Ctrl+Shift+E", window.all_even),
+        Command("Lanes", "Summing group of the selection", "Ctrl+B", buses("make_group")),
+        Command("Lanes", "Folder group of the selection", "Ctrl+F", buses("make_folder")),
+        Command("Lanes", "Parallel bus from the selection", "Ctrl+Shift+B", buses("make_parallel")),
+        Command("Lanes", "Remove the bus or folder", "Ctrl+Backspace", buses("remove_current")),
+        Command("Lanes", "Add a station", "A", window.type_station),
         Command("Play", "Play or stop", "Space", desk.toggle_play),
         Command("Play", "To the start", "Home", window.to_start),
         Command("Play", "Loop", "L", window.toggle_loop),
@@ -61,7 +69,8 @@ def all_commands(window: "MainWindow") -> list[Command]:
         Command("Play", "Hear the state now", "Shift+X", desk.hear_now),
         Command("View", "Gather", "F1", lambda: desk.set_stage("gather")),
         Command("View", "Balance", "F2", lambda: desk.set_stage("balance")),
-        Command("View", "Print", "F3", lambda: desk.set_stage("print")),
+        Command("View", "Buses", "F3", lambda: desk.set_stage("buses")),
+        Command("View", "Print", "F4", lambda: desk.set_stage("print")),
         Command("View", "Moves", "Ctrl+1", lambda: window.show_tab(0)),
         Command("View", "Ledger", "Ctrl+2", lambda: window.show_tab(1)),
         Command("View", "Notes", "Ctrl+3", lambda: window.show_tab(2)),

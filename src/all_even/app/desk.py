@@ -17,11 +17,11 @@ from all_even.app.work import Report, Work
 from all_even.errors import UserError
 from all_even.session import edits, store
 from all_even.session.history import History
-from all_even.session.model import Session
+from all_even.session.model import MIX, Session
 
 AUTOSAVE_MS = 5_000
 SETTLE_MS = 200
-STAGES = ("gather", "balance", "print")
+STAGES = ("gather", "balance", "buses", "print")
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ class Desk(QObject):
         self._saved: Session | None = None
         self._lock: store.Lock | None = None
         self.reports: dict[str, Any] = {}
-        self.mix: Any = None
+        self.flow: Any = None
         self.mix_stale = True
         self.moves: dict[str, list[Any]] = {stage: [] for stage in STAGES}
         self.made: dict[str, Any] = {}
@@ -108,6 +108,15 @@ class Desk(QObject):
         if self._history.apply(edit(old), text=text, reason=reason, move=move, merge=merge):
             self._after_change(old)
 
+    def try_edit(self, edit: edits.Edit, *, merge: str | None = None) -> bool:
+        """Applies an edit that may be refused; the reason is said in the status line."""
+        try:
+            self.edit(edit, merge=merge)
+        except UserError as error:
+            self.said.emit(str(error))
+            return False
+        return True
+
     def end_gesture(self) -> None:
         if self._history is not None:
             self._history.end_gesture()
@@ -132,7 +141,7 @@ class Desk(QObject):
             self.hear_now()
         lanes_before = {lane.id: (lane.file, lane.take, lane.folder) for lane in old.lanes}
         reread = [lane.id for lane in new.lanes if lanes_before.get(lane.id) != (lane.file, lane.take, lane.folder)]
-        present = {lane.id for lane in new.lanes}
+        present = {item.id for item in new.members} | {MIX}
         self.selected = tuple(lane_id for lane_id in self.selected if lane_id in present)
         self.changed.emit(old, new)
         self.saved_state_changed.emit()
@@ -140,7 +149,7 @@ class Desk(QObject):
             for lane_id in reread:
                 self.reports.pop(lane_id, None)
             self._measure_lanes()
-        if (old.lanes, old.mix, old.pan_law) != (new.lanes, new.mix, new.pan_law):
+        if _sound(old) != _sound(new):
             self.mix_stale = True
             self._send_plan()
             self._settle.start()
@@ -246,7 +255,7 @@ class Desk(QObject):
 
     def close_session(self) -> None:
         """Lets go of the session; the player stops."""
-        for name in ("measure", "mix", "moves", "sources", "compare", "print"):
+        for name in ("measure", "mix", "moves", "prepare", "sources", "compare", "print"):
             self.work.cancel(name)
         if self._player is not None:
             self._player.stop()
@@ -257,7 +266,7 @@ class Desk(QObject):
         self._history = None
         self._sources = None
         self.selected = ()
-        self.reports, self.mix, self.mix_stale, self.made = {}, None, True, {}
+        self.reports, self.flow, self.mix_stale, self.made = {}, None, True, {}
         self.moves = {stage: [] for stage in STAGES}
         self.hearing = Hearing()
 
@@ -330,6 +339,12 @@ class Desk(QObject):
     def current(self) -> str | None:
         """The lane that the bench shows: the one selected last."""
         return self.selected[-1] if self.selected else None
+
+    @property
+    def current_lane(self) -> str | None:
+        """The selected lane, or None where a bus, the mix or nothing is selected."""
+        current = self.current
+        return current if current in {lane.id for lane in self.session.lanes} else None
 
     def set_stage(self, stage: str) -> None:
         if stage != self.stage:
@@ -407,6 +422,11 @@ class Desk(QObject):
 
         self.work.start("sources", job, done)
 
+    @property
+    def sources(self) -> Any:
+        """The opened files; None while they are being opened."""
+        return self._sources
+
     def plan(self, session: Session | None = None) -> Any:
         """The plan of a session (the present one), or None while its files are being opened."""
         if self._sources is None:
@@ -415,6 +435,11 @@ class Desk(QObject):
 
         return make_plan(session or self.session, self._sources)
 
+    @property
+    def mix(self) -> Any:
+        """The figures of the mix, as it was measured last."""
+        return self.flow.mix if self.flow is not None else None
+
     def _measure_mix(self) -> None:
         plan = self.plan() if self.is_open else None
         if plan is None or self.work.busy("sources") or self.work.busy("measure"):
@@ -422,12 +447,12 @@ class Desk(QObject):
         session = self.session
 
         def job(report: Report) -> Any:
-            from all_even.engine.render import measure_mix
+            from all_even.engine.flow import measure_flow
 
-            return measure_mix(plan, cancelled=report.cancelled) if plan.frames else None
+            return measure_flow(plan, cancelled=report.cancelled) if plan.frames else None
 
-        def done(mix: Any) -> None:
-            self.mix, self.mix_stale = mix, False
+        def done(flow: Any) -> None:
+            self.flow, self.mix_stale = flow, False
             self._write_results(session)
             self.mix_measured.emit()
             self._propose()
@@ -435,8 +460,9 @@ class Desk(QObject):
         self.work.start("mix", job, done)
 
     def _situation(self, session: Session) -> Any:
+        from all_even.engine.flow import measure_flow
         from all_even.engine.plan import make_plan
-        from all_even.engine.render import measure_mix
+        from all_even.engine.render import hear_strip, measure_mix
         from all_even.moves.move import Situation
 
         sources = self._sources
@@ -444,7 +470,17 @@ class Desk(QObject):
         def measured(trial: Session) -> Any:
             return measure_mix(make_plan(trial, sources))
 
-        return Situation(session, dict(self.reports), self.mix, measured)
+        def flowing(trial: Session) -> Any:
+            with self._sources_lock:
+                sources.update(trial)
+            return measure_flow(make_plan(trial, sources))
+
+        def hear(trial: Session, strip_id: str) -> Any:
+            with self._sources_lock:
+                sources.update(trial)
+            return hear_strip(trial, sources, strip_id)
+
+        return Situation(session, dict(self.reports), self.mix, measured, self.flow, flowing, hear)
 
     def _propose(self) -> None:
         situation = self._situation(self.session)
@@ -472,7 +508,19 @@ class Desk(QObject):
         self.work.start("all even", job, done)
 
     def apply_move(self, move: Any) -> None:
-        """Makes a move; its result is written into the ledger as soon as it is measured."""
+        """Makes a move; its result is written into the ledger as soon as it is measured.
+
+        What it has to find on the sound is found first, off this thread.
+        """
+        if move.prepare is not None:
+            situation = self._situation(self.session)
+
+            def job(report: Report) -> Any:
+                report.progress(-1.0, f"Trying out: {move.title}")
+                return move.prepare(situation)
+
+            self.work.start("prepare", job, self.apply_move)
+            return
         self.made[move.id] = move
         self.edit(move.edit, text=move.title, reason=move.reason, move=move.record())
 
@@ -568,3 +616,10 @@ class Desk(QObject):
         if self._player is not None:
             self._player.close()
             self._player = None
+
+
+def _sound(session: Session) -> tuple[object, ...]:
+    """All of a session that can be heard."""
+    return (
+        session.lanes, session.buses, session.folder_groups, session.shapes, session.mix, session.pan_law
+    )  # fmt: skip

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
 
 from all_even.app import icons, theme
-from all_even.dsp.parameter import Parameter
+from all_even.dsp.parameter import LOWEST_LEVEL_DB, LevelParameter, Parameter
 
 
 class NumberField(QLineEdit):
@@ -61,7 +61,8 @@ class NumberField(QLineEdit):
             return
         fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         self.setModified(False)
-        self._emit(round(max(self._value, -80.0) + direction * fine * self.parameter.step, 4))
+        lowest = LOWEST_LEVEL_DB if isinstance(self.parameter, LevelParameter) else self.parameter.low
+        self._emit(round(self.parameter.nudged(max(self._value, lowest), direction * fine), 4))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.setModified(False)

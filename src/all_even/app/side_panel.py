@@ -26,6 +26,14 @@ MARGIN = 12
 MOST_FAULTS = 6
 
 
+NO_MOVE = {
+    "gather": "No move is open at this stage.",
+    "balance": "No move is open at this stage. Set levels and pan by ear; what you change is in the ledger.",
+    "buses": "No move is open at this stage. Drag a lane to a bus' column, or add a station to its level path.",
+    "print": "No move is open at this stage.",
+}
+
+
 class SidePanel(QTabWidget):
     """Four tabs; each shows a part of the session and emits edits."""
 
@@ -87,7 +95,7 @@ class MovesTab(QScrollArea):
             waiting = desk.mix_stale and not done
             text = (
                 "The mix is being measured; moves follow." if waiting
-                else "No move is open at this stage. Set levels and pan by ear; what you change is in the ledger."
+                else NO_MOVE[desk.stage]
             )  # fmt: skip
             column.addWidget(fields.wrapped(text, "quiet"))
         if done:

@@ -8,11 +8,12 @@ from all_even.app import fields, theme
 from all_even.app.desk import STAGES, Desk
 from all_even.dsp.parameter import decibel_text, time_text
 
-STAGE_NAMES = {"gather": "Gather", "balance": "Balance", "print": "Print"}
+STAGE_NAMES = {"gather": "Gather", "balance": "Balance", "buses": "Buses", "print": "Print"}
 STAGE_TIPS = {
     "gather": "Gather: what each file is and what is wrong with it (F1)",
     "balance": "Balance: levels and pan alone (F2)",
-    "print": "Print: check the mix and write it to a file (F3)",
+    "buses": "Buses: who flows where; groups, sends, keys and chains (F3)",
+    "print": "Print: check the mix and write it to a file (F4)",
 }
 
 

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from all_even.app import fields, theme
 from all_even.app.commands import MENUS, Command, all_commands
-from all_even.app.desk import Desk
+from all_even.app.desk import STAGES, Desk
 from all_even.app.start_page import StartPage
 from all_even.decibels import level_db
 from all_even.session import edits
@@ -82,6 +82,7 @@ class MainWindow(QMainWindow):
             return
         self.has_workbench = True
         from all_even.app.bench.balance import BalanceBench
+        from all_even.app.bench.buses import BusesBench
         from all_even.app.bench.gather import GatherBench
         from all_even.app.bench.print_ import PrintBench
         from all_even.app.lanes.view import LaneView
@@ -95,12 +96,9 @@ class MainWindow(QMainWindow):
         self.lanes = LaneView(desk)
         self.side = SidePanel(desk)
         self.benches = QStackedWidget()
-        self.gather_bench, self.balance_bench, self.print_bench = (
-            GatherBench(desk),
-            BalanceBench(desk),
-            PrintBench(desk),
-        )
-        for bench in (self.gather_bench, self.balance_bench, self.print_bench):
+        self.gather_bench, self.balance_bench = GatherBench(desk), BalanceBench(desk)
+        self.buses_bench, self.print_bench = BusesBench(desk), PrintBench(desk)
+        for bench in (self.gather_bench, self.balance_bench, self.buses_bench, self.print_bench):
             self.benches.addWidget(bench)
         self.bench_frame = QFrame()
         self.bench_frame.setObjectName("panel")
@@ -307,9 +305,10 @@ class MainWindow(QMainWindow):
 
     def select_family(self) -> None:
         if self.desk.is_open and self.desk.current:
+            from all_even.app.lanes.entries import entry
             from all_even.session.roles import family_of
 
-            family = family_of(self.desk.session.lane(self.desk.current).role)
+            family = family_of(entry(self.desk.session, self.desk.current).role)
             shown = set(self.lanes.lane_ids())
             self.desk.select(tuple(i for i in edits.lanes_of_family(self.desk.session, family) if i in shown))
 
@@ -363,6 +362,12 @@ class MainWindow(QMainWindow):
         if self.has_workbench:
             self.lanes.hidden_button.toggle()
 
+    def type_station(self) -> None:
+        """To the field that adds a station to the selected strip."""
+        if self.has_workbench and self.desk.is_open:
+            self.desk.set_stage("buses")
+            self.buses_bench.add.setFocus()
+
     def print_now(self) -> None:
         if self.desk.is_open:
             self.desk.set_stage("print")
@@ -392,13 +397,14 @@ class MainWindow(QMainWindow):
         self.lanes.setFocus()
 
     def _on_stage(self, stage: str) -> None:
-        self.benches.setCurrentIndex(("gather", "balance", "print").index(stage))
+        self.benches.setCurrentIndex(STAGES.index(stage))
         self._refresh_bench()
         self.top.refresh()
 
     def _refresh_bench(self) -> None:
         self.gather_bench.refresh()
         self.balance_bench.refresh()
+        self.buses_bench.refresh()
         for mix in (self.balance_bench.mix, self.print_bench.mix):
             mix.refresh()
         self.print_bench._new_targets()
@@ -437,6 +443,8 @@ class MainWindow(QMainWindow):
             self.top.level.show_levels(left, right, meters.held)
             if desk.stage == "balance":
                 self.balance_bench.mix.show_playing(meters.short_term_lufs)
+            elif desk.stage == "buses":
+                self.buses_bench.path.show_playing(meters.reductions)
         else:
             self.top.level.show_levels(-120.0, -120.0, False)
         if player.message:

@@ -75,6 +75,68 @@ def tpdf(first_frame: int, frames: int, channels: int) -> NDArray[np.float64]:
     return result
 
 
+class SoundWriter:
+    """A WAV or FLAC file by the path's ending that appears whole, when it is finished, or not at all.
+
+    Raises `UserError` for an ending or a depth the format can't hold, or where the disk refuses.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        *,
+        sample_rate: int,
+        channels: int,
+        bits: Bits = "24",
+        dither: bool | None = None,
+        first_frame: int = 0,
+    ) -> None:
+        container = {".wav": "WAV", ".flac": "FLAC"}.get(path.suffix.lower())
+        if container is None:
+            raise UserError(f"{path.name} can't be written: the name has to end in .wav or .flac.")
+        if container == "FLAC" and bits == "32f":
+            raise UserError("FLAC holds 16 or 24 bits, not 32-bit float: choose WAV or fewer bits.")
+        if not path.parent.is_dir():
+            raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
+        self.path = path
+        self._quantise = Quantiser(bits, dither=dither, first_frame=first_frame)
+        self._beside = places.beside(path)
+        self._frames = 0
+        try:
+            self._file = soundfile.SoundFile(
+                self._beside, "w", samplerate=sample_rate, channels=channels, format=container, subtype=SUBTYPES[bits]
+            )
+        except (OSError, soundfile.SoundFileError):
+            raise self._refused() from None
+
+    def write(self, block: Samples) -> None:
+        """Adds (frames, channels), full scale = 1.0."""
+        try:
+            self._file.write(self._quantise(block))
+        except (OSError, soundfile.SoundFileError):
+            raise self._refused() from None
+        self._frames += len(block)
+
+    def finish(self) -> Written:
+        """Closes the file and puts it into its place."""
+        try:
+            self._file.close()
+            with self._beside.open("rb") as written:
+                os.fsync(written.fileno())
+            self._beside.replace(self.path)
+        except (OSError, soundfile.SoundFileError):
+            raise self._refused() from None
+        return Written(self.path, self._frames, self._quantise.overs)
+
+    def discard(self) -> None:
+        """Leaves nothing behind of a file that was not finished."""
+        self._file.close()
+        self._beside.unlink(missing_ok=True)
+
+    def _refused(self) -> UserError:
+        return UserError(f"{self.path.name} can't be written: the folder refuses it or the disk is full.")
+
+
 def write_sound(
     path: Path,
     blocks: Iterable[Samples],
@@ -85,32 +147,13 @@ def write_sound(
     dither: bool | None = None,
     first_frame: int = 0,
 ) -> Written:
-    """Writes WAV or FLAC by the path's ending; the file appears whole or not at all.
-
-    Raises `UserError` for an ending or a depth the format can't hold, or where the disk refuses.
-    """
-    container = {".wav": "WAV", ".flac": "FLAC"}.get(path.suffix.lower())
-    if container is None:
-        raise UserError(f"{path.name} can't be written: the name has to end in .wav or .flac.")
-    if container == "FLAC" and bits == "32f":
-        raise UserError("FLAC holds 16 or 24 bits, not 32-bit float: choose WAV or fewer bits.")
-    if not path.parent.is_dir():
-        raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
-    quantise = Quantiser(bits, dither=dither, first_frame=first_frame)
-    beside = places.beside(path)
-    frames = 0
+    """Writes a whole file from blocks; errors as `SoundWriter`."""
+    writer = SoundWriter(
+        path, sample_rate=sample_rate, channels=channels, bits=bits, dither=dither, first_frame=first_frame
+    )
     try:
-        with soundfile.SoundFile(
-            beside, "w", samplerate=sample_rate, channels=channels, format=container, subtype=SUBTYPES[bits]
-        ) as file:
-            for block in blocks:
-                file.write(quantise(block))
-                frames += len(block)
-        with beside.open("rb") as written:
-            os.fsync(written.fileno())
-        beside.replace(path)
-    except (OSError, soundfile.SoundFileError):
-        raise UserError(f"{path.name} can't be written: the folder refuses it or the disk is full.") from None
+        for block in blocks:
+            writer.write(block)
+        return writer.finish()
     finally:
-        beside.unlink(missing_ok=True)
-    return Written(path, frames, quantise.overs)
+        writer.discard()

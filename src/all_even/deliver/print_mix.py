@@ -45,10 +45,7 @@ def print_mix(
     if path.resolve() in originals:
         raise UserError(f"{path.name} is one of the session's recordings: choose another name for the mix.")
     settings = settings or PrintSettings()
-    start = round(settings.start_s * plan.sample_rate)
-    end = plan.frames if settings.end_s is None else min(plan.frames, round(settings.end_s * plan.sample_rate))
-    if end <= start:
-        raise UserError("There is nothing to print: the section is empty or the session has no sound.")
+    start, end = section(plan, settings)
     rate = settings.rate or plan.sample_rate
     blocks: Iterator[Samples] = render(plan, start, end, progress=progress, cancelled=cancelled)  # type: ignore[assignment]
     if rate != plan.sample_rate:
@@ -62,6 +59,15 @@ def print_mix(
         dither=settings.dither and settings.bits == "16",
         first_frame=start,
     )
+
+
+def section(plan: Plan, settings: PrintSettings) -> tuple[int, int]:
+    """First frame and end of what is printed; UserError where that is nothing."""
+    start = round(settings.start_s * plan.sample_rate)
+    end = plan.frames if settings.end_s is None else min(plan.frames, round(settings.end_s * plan.sample_rate))
+    if end <= start:
+        raise UserError("There is nothing to print: the section is empty or the session has no sound.")
+    return start, end
 
 
 def _resampled(blocks: Iterator[Samples], from_rate: int, to_rate: int) -> Iterator[Samples]:

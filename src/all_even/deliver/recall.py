@@ -16,6 +16,7 @@ from all_even import places
 from all_even.deliver import shapes
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
 from all_even.engine import arrival
+from all_even.engine.flow import Flow
 from all_even.errors import UserError
 from all_even.measure.files import FileReport
 from all_even.measure.findings import findings
@@ -36,6 +37,7 @@ class Sheet:
     session: Session
     reports: Mapping[str, FileReport]
     mix: TrackMeasures | None
+    flow: Flow | None = None
 
     def rows(self) -> list[dict[str, Any]]:
         """One row per lane, values with units in their names."""
@@ -43,7 +45,7 @@ class Sheet:
         for lane in self.session.lanes:
             report = self.reports.get(lane.id)
             measures = report.measures if report else None
-            arriving = arrival.arrival(self.session, lane, measures).integrated_lufs if measures else None
+            arriving = arrival.arrival(self.session, lane, measures, self.flow).integrated_lufs
             rows.append(
                 {
                     "name": lane.name,

@@ -31,6 +31,7 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
     """Compresses frequency bands by themselves."""
 
     LABEL: ClassVar[str] = "Band compressor"
+    SHORT: ClassVar[str] = "Bands"
     WORDS: ClassVar[str] = "multiband low band crossover dynamics"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True

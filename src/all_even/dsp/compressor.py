@@ -78,6 +78,7 @@ class Compressor(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="com
     """Takes level away above a threshold."""
 
     LABEL: ClassVar[str] = "Compressor"
+    SHORT: ClassVar[str] = "Comp"
     WORDS: ClassVar[str] = "dynamics glue duck key"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True

@@ -53,6 +53,7 @@ class Ducker(Processor, frozen=True, kw_only=True, tag_field="kind", tag="ducker
     """Steps back at each hit of a linked shape."""
 
     LABEL: ClassVar[str] = "Ducker"
+    SHORT: ClassVar[str] = "Duck"
     WORDS: ClassVar[str] = "duck hit shape sidechain pump kick"
     DYNAMIC: ClassVar[bool] = True
 

@@ -48,6 +48,7 @@ class DynamicEqualiser(Processor, frozen=True, kw_only=True, tag_field="kind", t
     """A tone curve that moves with the sound."""
 
     LABEL: ClassVar[str] = "Dynamic equaliser"
+    SHORT: ClassVar[str] = "Dyn EQ"
     WORDS: ClassVar[str] = "eq de-ess resonance band"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True

@@ -87,6 +87,7 @@ class Equaliser(Processor, frozen=True, kw_only=True, tag_field="kind", tag="equ
     """A static tone curve."""
 
     LABEL: ClassVar[str] = "Equaliser"
+    SHORT: ClassVar[str] = "EQ"
     WORDS: ClassVar[str] = "eq tone bell shelf notch tilt"
 
     bands: Annotated[tuple[Band, ...], Meta(max_length=MOST_BANDS)] = ()

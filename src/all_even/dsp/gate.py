@@ -31,6 +31,7 @@ class Gate(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="gate"):
     """Turns down what lies under a threshold."""
 
     LABEL: ClassVar[str] = "Gate"
+    SHORT: ClassVar[str] = "Gate"
     WORDS: ClassVar[str] = "expander noise bleed"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True

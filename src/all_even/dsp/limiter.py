@@ -37,6 +37,7 @@ class Limiter(Processor, frozen=True, kw_only=True, tag_field="kind", tag="limit
     """Holds true peaks under a ceiling."""
 
     LABEL: ClassVar[str] = "Limiter"
+    SHORT: ClassVar[str] = "Limit"
     WORDS: ClassVar[str] = "ceiling true peak safety"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True

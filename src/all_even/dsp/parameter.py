@@ -41,7 +41,7 @@ class Parameter:
             return f"∞ {self.unit}".strip()
         if self.unit == "Hz" and value >= 1000.0:
             return f"{number(value / 1000.0, 2)} kHz"
-        decimals = self.decimals + 1 if self.scale == "log" and abs(value) < 10.0 else self.decimals
+        decimals = min(2, self.decimals + 1) if self.scale == "log" and abs(value) < 10.0 else self.decimals
         return f"{number(value, decimals)} {self.unit}".strip()
 
     def nudged(self, value: float, steps: float) -> float:

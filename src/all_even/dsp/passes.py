@@ -85,6 +85,7 @@ class HighPass(_Pass, frozen=True, kw_only=True, tag_field="kind", tag="high-pas
     """Takes away what lies under its frequency."""
 
     LABEL: ClassVar[str] = "High-pass"
+    SHORT: ClassVar[str] = "HP"
     WORDS: ClassVar[str] = "low cut rumble filter hpf"
 
     frequency_hz: Annotated[float, setting("Frequency", "Hz", 10.0, 4000.0, step=3.0, scale="log", decimals=0)] = 30.0
@@ -101,6 +102,7 @@ class LowPass(_Pass, frozen=True, kw_only=True, tag_field="kind", tag="low-pass"
     """Takes away what lies over its frequency."""
 
     LABEL: ClassVar[str] = "Low-pass"
+    SHORT: ClassVar[str] = "LP"
     WORDS: ClassVar[str] = "high cut filter lpf"
 
     frequency_hz: Annotated[float, setting("Frequency", "Hz", 100.0, 22000.0, step=3.0, scale="log", decimals=0)] = (

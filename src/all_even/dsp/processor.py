@@ -75,6 +75,8 @@ class Processor(Described, frozen=True, kw_only=True):
     """
 
     LABEL: ClassVar[str] = ""
+    SHORT: ClassVar[str] = ""
+    """For narrow places."""
     WORDS: ClassVar[str] = ""
     """More words people may type to find it."""
     DYNAMIC: ClassVar[bool] = False

@@ -40,6 +40,7 @@ class Saturation(Processor, frozen=True, kw_only=True, tag_field="kind", tag="sa
     """Adds harmonics and rounds peaks."""
 
     LABEL: ClassVar[str] = "Saturation"
+    SHORT: ClassVar[str] = "Sat"
     WORDS: ClassVar[str] = "drive distortion harmonics warmth tape tube"
     LEVEL_DEPENDENT: ClassVar[bool] = True
 
@@ -48,6 +49,17 @@ class Saturation(Processor, frozen=True, kw_only=True, tag_field="kind", tag="sa
     low_cut_hz: Annotated[float, setting("Keep out below", "Hz", 0.0, 1000.0, step=5.0, decimals=0)] = 30.0
     output_db: Annotated[float, setting("Output", "dB", -36.0, 24.0, step=0.5)] = 0.0
     mix: Annotated[float, setting("Mix", "%", 0.0, 100.0, step=1.0, decimals=0)] = 100.0
+
+    def transfer(self, x: Array) -> Array:
+        """What a slow value x comes out as, without the low cut and the mix."""
+        g = 10.0 ** (self.drive_db / 20.0) * np.asarray(x)
+        offset = math.tanh(BIAS)
+        curves = {
+            "round": np.tanh(g),
+            "firm": g / np.cbrt(1.0 + np.abs(g) ** 3),
+            "uneven": (np.tanh(g + BIAS) - offset) / (1.0 - offset**2),
+        }
+        return curves[self.curve] * 10.0 ** ((self.output_db - self.drive_db) / 20.0)
 
     def latency_frames(self, sample_rate: int) -> int:
         return LATENCY

@@ -29,6 +29,7 @@ class SubOctave(Processor, frozen=True, kw_only=True, tag_field="kind", tag="sub
     """Adds the octave below."""
 
     LABEL: ClassVar[str] = "Sub-octave"
+    SHORT: ClassVar[str] = "Sub"
     WORDS: ClassVar[str] = "subharmonic octave divider low"
 
     lowest_hz: Annotated[float, setting("Lowest note", "Hz", 20.0, 200.0, step=3.0, scale="log", decimals=0)] = 41.0

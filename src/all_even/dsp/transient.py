@@ -30,6 +30,7 @@ class TransientShaper(Processor, frozen=True, kw_only=True, tag_field="kind", ta
     """Lifts or softens the start and the tail of each hit."""
 
     LABEL: ClassVar[str] = "Transient shaper"
+    SHORT: ClassVar[str] = "Trans"
     WORDS: ClassVar[str] = "attack sustain punch drums"
     DYNAMIC: ClassVar[bool] = True
 

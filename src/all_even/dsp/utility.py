@@ -26,6 +26,7 @@ class Gain(Processor, frozen=True, kw_only=True, tag_field="kind", tag="gain"):
     """A level, and polarity."""
 
     LABEL: ClassVar[str] = "Gain"
+    SHORT: ClassVar[str] = "Gain"
     WORDS: ClassVar[str] = "level trim polarity invert phase"
 
     gain_db: Annotated[float, setting("Gain", "dB", -60.0, 36.0, step=0.5)] = 0.0
@@ -49,6 +50,7 @@ class Delay(Processor, frozen=True, kw_only=True, tag_field="kind", tag="delay")
     """Makes a track late on purpose: this delay is *not* compensated. In ms, plus whole frames."""
 
     LABEL: ClassVar[str] = "Delay"
+    SHORT: ClassVar[str] = "Delay"
     WORDS: ClassVar[str] = "offset align time late samples"
 
     delay_ms: Annotated[float, setting("Delay", "ms", 0.0, LONGEST_DELAY_MS, step=0.1, decimals=2, fixed=True)] = 0.0
@@ -97,6 +99,7 @@ class DcRemoval(Processor, frozen=True, kw_only=True, tag_field="kind", tag="dc-
     """Takes direct current away: one pole at 5 Hz."""
 
     LABEL: ClassVar[str] = "DC removal"
+    SHORT: ClassVar[str] = "DC"
     WORDS: ClassVar[str] = "direct current offset"
 
     def settling_s(self) -> float:
@@ -125,6 +128,7 @@ class Width(Processor, frozen=True, kw_only=True, tag_field="kind", tag="width")
     """Middle and sides, and where each side stands."""
 
     LABEL: ClassVar[str] = "Width"
+    SHORT: ClassVar[str] = "Width"
     WORDS: ClassVar[str] = "stereo mid side ms mono swap dual pan"
 
     width: Annotated[float, setting("Width", "%", 0.0, 200.0, step=5.0, decimals=0)] = 100.0

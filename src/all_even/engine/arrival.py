@@ -1,8 +1,8 @@
-"""How loud a lane arrives in the mix: its measured loudness after level, pan and trim.
+"""How loud a lane arrives in the mix: its loudness after chain, level, pan, groups and trim.
 
-K-weighting is linear, so the loudness after constant gains follows exactly from the K-weighted
-energy per channel: nothing has to be rendered. Once a chain stands between file and fader, the
-energy is taken after the chain.
+K-weighting is linear, so the loudness after gains follows exactly from the K-weighted energy before the
+fader: nothing has to be rendered. That energy is the file's own, or what was measured behind the chain.
+What the chains of groups do on the way is left aside: this is what the lane brings to them.
 """
 
 from dataclasses import dataclass
@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even import decibels
-from all_even.dsp import pan
+from all_even.engine.flow import Flow, energy_at_fader, feed_energy
 from all_even.measure import loudness
 from all_even.measure.track import TrackMeasures
-from all_even.session.model import Lane, Session
+from all_even.session import routing
+from all_even.session.model import MIX, NOWHERE, Lane, Session, Strip
 
 QUIETEST_LUFS, LOUDEST_LUFS, BIN_LU = -60.0, 0.0, 0.5
 SPREAD_EDGES = np.arange(QUIETEST_LUFS, LOUDEST_LUFS + BIN_LU, BIN_LU)
@@ -33,17 +34,27 @@ class Arrival:
     spread: NDArray[np.float64]
 
 
-def arriving_energy(session: Session, lane: Lane, measures: TrackMeasures) -> NDArray[np.float64]:
-    """K-weighted energy per 10 ms at the mix bus, left and right, (hops, 2)."""
-    gain = decibels.gain(lane.level_db) * decibels.gain(session.mix.trim_db)
-    matrix = gain * pan.matrix(measures.channels, lane.pan, session.pan_law)
-    result: NDArray[np.float64] = measures.hops.weighted.astype(np.float64) @ matrix**2
-    return result
+def arriving_energy(
+    session: Session, lane: Lane, measures: TrackMeasures | None, flow: Flow | None = None
+) -> NDArray[np.float64] | None:
+    """K-weighted energy per 10 ms at the mix bus, left and right, (hops, 2); None where it is unknown."""
+    energy = energy_at_fader(session, lane, measures, flow)
+    strip: Strip = lane
+    passed: set[str] = set()
+    while energy is not None and strip.destination != NOWHERE and strip.id not in passed:
+        passed.add(strip.id)
+        energy = feed_energy(session, strip, routing.Edge(strip.id, strip.destination, "destination"), energy)
+        if strip.destination == MIX:
+            return energy * decibels.gain(session.mix.trim_db) ** 2
+        strip = session.bus(strip.destination)
+    return None
 
 
-def arrival(session: Session, lane: Lane, measures: TrackMeasures) -> Arrival:
-    """How the lane arrives with its present level, pan and the mix trim."""
-    energy = arriving_energy(session, lane, measures)
+def arrival(session: Session, lane: Lane, measures: TrackMeasures | None, flow: Flow | None = None) -> Arrival:
+    """How the lane arrives with its present settings; unknown figures are None or empty."""
+    energy = arriving_energy(session, lane, measures, flow)
+    if energy is None or not len(energy):
+        return Arrival(None, np.zeros(0), np.zeros(len(SPREAD_EDGES) - 1))
     momentary = loudness.momentary_lufs(energy)
     played = momentary[loudness.active_steps(energy)]
     counts, _ = np.histogram(np.clip(played, QUIETEST_LUFS, LOUDEST_LUFS - 1e-9), SPREAD_EDGES)

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from all_even.engine import arrival
+from all_even.engine.flow import Flow, measure_flow
 from all_even.engine.plan import Sources, make_plan
-from all_even.engine.render import measure_mix
 from all_even.measure import files
 from all_even.measure.track import TrackMeasures
 from all_even.session import routing, store
@@ -25,13 +25,14 @@ class SessionFigures:
     lanes: tuple[LaneFigures, ...]
 
 
-def session_figures(session: Session, measures: dict[str, TrackMeasures], mix: TrackMeasures) -> SessionFigures:
-    """Puts figures together from lane measures (by lane id) and the measured mix."""
+def session_figures(session: Session, measures: dict[str, TrackMeasures], flow: Flow) -> SessionFigures:
+    """Puts figures together from lane measures (by lane id) and the measured flow."""
+    mix = flow.mix
     lanes = []
     for lane in session.lanes:
         contribution = None
         if lane.id in measures and routing.is_sounding(session, lane):
-            lane_lufs = arrival.arrival(session, lane, measures[lane.id]).integrated_lufs
+            lane_lufs = arrival.arrival(session, lane, measures[lane.id], flow).integrated_lufs
             if lane_lufs is not None and mix.integrated_lufs is not None:
                 contribution = lane_lufs - mix.integrated_lufs
         lanes.append(LaneFigures(lane.name, contribution))
@@ -48,5 +49,5 @@ def measure_session(session: Session) -> tuple[SessionFigures, dict[str, TrackMe
     measures = {
         lane.id: report.measures for index, lane in enumerate(wanted) if (report := reports[index]).measures is not None
     }
-    mix = measure_mix(make_plan(session, sources))
-    return session_figures(session, measures, mix), measures, sources.problems
+    flow = measure_flow(make_plan(session, sources))
+    return session_figures(session, measures, flow), measures, sources.problems

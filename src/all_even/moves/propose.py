@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from all_even.moves.balance import all_even
+from all_even.moves.buses import ready_starts
 from all_even.moves.gather import order
 from all_even.moves.move import Move, Situation
 from all_even.session import edits
@@ -11,17 +12,18 @@ from all_even.session.model import MoveRecord, Session
 
 Rule = Callable[[Situation], list[Move]]
 
-STAGES = ("gather", "balance", "print")
+STAGES = ("gather", "balance", "buses", "print")
 """Stages that work so far, in the order of the work."""
 
 RULES: dict[str, tuple[Rule, ...]] = {
     "gather": (order.moves,),
     "balance": (all_even.moves, all_even.mix_peak_moves, all_even.low_end_moves),
+    "buses": (ready_starts.moves,),
     "print": (all_even.mix_peak_moves,),
 }
 
 
-STARTING_POINTS = frozenset({"balance.all-even"})
+STARTING_POINTS = frozenset({"balance.all-even", "buses.sections"})
 """Made once, they are left by intention: what the engineer then changes is no reason to propose them again."""
 
 
@@ -47,8 +49,13 @@ def standing(session: Session) -> list[MoveRecord]:
     return made
 
 
+def prepared(move: Move, situation: Situation) -> Move:
+    """The move as it is to be made: what it has to find on the sound is found now."""
+    return move.prepare(situation) if move.prepare is not None else move
+
+
 def apply(session: Session, move: Move) -> Session:
-    """Makes a move and writes it into the ledger."""
+    """Makes a prepared move and writes it into the ledger."""
     return edits.record(move.edit(session), move.title, reason=move.reason, move=move.record())
 
 

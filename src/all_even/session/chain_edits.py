@@ -63,6 +63,20 @@ def change_station(session: Session, strip_id: str, station_id: str, **values: A
     return set_chain(session, strip_id, changed)
 
 
+def match_station(session: Session, strip_id: str, station_id: str, change_db: float) -> Session:
+    """Makes a station as loud as its bypass, by what it was measured to change.
+
+    Where it has a make-up or an output level that takes it back; else the bypass is given the same level.
+    """
+    _, station = find_station(session, station_id)
+    for field in ("makeup_db", "output_db"):
+        if hasattr(station, field) and not station.bypass:
+            return change_station(
+                session, strip_id, station_id, **{field: round(getattr(station, field) - change_db, 2)}
+            )
+    return change_station(session, strip_id, station_id, matched_db=round(change_db, 2))
+
+
 def change_part(session: Session, strip_id: str, station_id: str, index: int, **values: Any) -> Session:
     """New settings of one band of a station."""
     station: Any = next(item for item in session.chain(strip_id) if item.id == station_id)

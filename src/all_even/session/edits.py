@@ -54,7 +54,8 @@ def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> 
     def changed(items: tuple[S, ...]) -> tuple[S, ...]:
         if not any(item.id in wanted for item in items):
             return items
-        return tuple(replace(item, **values) if item.id in wanted else item for item in items)
+        own = {name: value for name, value in values.items() if name in items[0].__struct_fields__}
+        return tuple(replace(item, **own) if item.id in wanted else item for item in items)
 
     return replace(
         session,

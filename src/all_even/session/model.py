@@ -113,6 +113,14 @@ class Bus(Strip, frozen=True, kw_only=True):
 
     use: Literal["group", "parallel", "return"] = "group"
 
+    @property
+    def role(self) -> str:
+        return {"group": "summing group", "parallel": "parallel bus", "return": "return"}[self.use]
+
+    @property
+    def hidden(self) -> bool:
+        return False
+
 
 class FolderGroup(Value, frozen=True, kw_only=True):
     """One level, mute and solo for lanes and buses that only move together; no sound passes through it."""
@@ -123,6 +131,14 @@ class FolderGroup(Value, frozen=True, kw_only=True):
     mute: bool = False
     solo: bool = False
     group: Identifier | None = None
+
+    @property
+    def role(self) -> str:
+        return "folder group"
+
+    @property
+    def hidden(self) -> bool:
+        return False
 
 
 class MixSettings(Value, frozen=True, kw_only=True):

@@ -86,6 +86,7 @@ ROLES: tuple[Role, ...] = (
     Role("scratch voice", "voices", (r"\b(scratch|guide|gd|scr)\b",)),
     Role("voice", "voices", (r"\b(vox|voc\w*|voice|vx|sing\w*|rap)\b",)),
     Role("bus", "buses", (r"\b(bus|grp|group|sum|stem)\b",)),
+    *(Role(name, "buses", ()) for name in ("summing group", "parallel bus", "return", "folder group", "mix bus")),
     Role("unknown", "other", ()),
 )  # fmt: skip
 

@@ -9,6 +9,7 @@ from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.desk import Desk
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
 from all_even.session import edits
+from all_even.session.model import MIX, FolderGroup, Lane
 
 
 class BalanceBench(QWidget):
@@ -77,37 +78,39 @@ class BalanceBench(QWidget):
             return
         session = desk.session
         self.trim.set_value(session.mix.trim_db)
-        current = desk.current
+        current = desk.current if desk.current != MIX else None
         for control in (self.level, self.pan, *self.toggles.values()):
             control.setEnabled(current is not None)
         if current is None:
             self.title.setText("No lane selected")
             return
-        lane = session.lane(current)
+        lane = session.member(current)
         count = len(desk.selected)
         metrics = self.title.fontMetrics()
         text = lane.name if count == 1 else f"{count} lanes"
         self.title.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, 212))
         self.title.setToolTip(text)
         self.level.set_value(lane.level_db)
-        self.pan.set_value(lane.pan)
+        self.pan.set_value(getattr(lane, "pan", 0.0))
+        self.pan.setEnabled(not isinstance(lane, FolderGroup))
         for name, button in self.toggles.items():
-            button.setChecked(getattr(lane, name))
+            button.setChecked(getattr(lane, name, False))
+            button.setEnabled(hasattr(lane, name))
         arrival = None
         measures = desk.measures(current)
-        if measures is not None:
+        if isinstance(lane, Lane) and measures is not None:
             from all_even.engine.arrival import arrival as arriving
 
-            arrival = arriving(session, lane, measures)
+            arrival = arriving(session, lane, measures, desk.flow)
         self.arrives.show_value(decibel_text(arrival.integrated_lufs if arrival else None, "LUFS"))
-        self.course.show_lane(arrival, lane.role, lane.start_s, desk.mix)
+        self.course.show_lane(arrival, lane.role, 0.0, desk.mix)
 
     def _set(self, key: str, **values: float) -> None:
-        wanted = self.desk.selected
+        wanted = tuple(item for item in self.desk.selected if item != MIX)
         self.desk.edit(lambda s: edits.change_strips(s, wanted, **values), merge=key + "".join(wanted))
 
     def _toggle(self, field: str) -> None:
-        wanted = self.desk.selected
+        wanted = tuple(item for item in self.desk.selected if item != MIX)
         if wanted:
-            value = not getattr(self.desk.session.lane(wanted[-1]), field)
+            value = not getattr(self.desk.session.member(wanted[-1]), field, False)
             self.desk.edit(lambda s: edits.change_strips(s, wanted, **{field: value}))

@@ -93,7 +93,7 @@ class GatherBench(QWidget):
         desk = self.desk
         if not desk.is_open or desk.stage != "gather":
             return
-        current = desk.current
+        current = desk.current_lane
         self.setEnabled(current is not None)
         if current is None:
             self.wave.show_track(None, "unknown")
@@ -142,9 +142,9 @@ class GatherBench(QWidget):
 
     def _set_family(self, family: str) -> None:
         first = next(role.name for role in ROLES if role.family == family)
-        if family != family_of(self.desk.session.lane(self.desk.current or "").role):
+        if family != family_of(self.desk.session.lane(self.desk.current_lane or "").role):
             self._set(role=first)
 
     def _toggle_hidden(self) -> None:
         if self.desk.current:
-            self._set(hidden=not self.desk.session.lane(self.desk.current).hidden)
+            self._set(hidden=not self.desk.session.lane(self.desk.current_lane or "").hidden)

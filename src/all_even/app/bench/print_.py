@@ -62,6 +62,10 @@ class PrintBench(QWidget):
             grid.addWidget(fields.label(text, "quiet"), 1 + line, side * 2)
             grid.addWidget(field, 1 + line, side * 2 + 1)
         grid.addWidget(self.dither, 2, 3, 1, 2)
+        self.stems = QCheckBox("Stems too")
+        self.stems.setAccessibleName("Print stems too")
+        self.stems.setToolTip("Also a file per group and lane, in a folder beside the mix, from the same pass")
+        grid.addWidget(self.stems, 2, 5, 1, 2)
         grid.setColumnStretch(3, 1)
         column.addLayout(grid)
         buttons = QHBoxLayout()
@@ -173,10 +177,20 @@ class PrintBench(QWidget):
         )
         path, session = Path(self.target.text()).expanduser(), self.desk.session
 
+        stems = self.stems.isChecked()
+        sources = self.desk.sources
+
         def job(report: Report) -> object:
             from all_even.deliver.print_mix import print_mix
+            from all_even.deliver.stems import print_stems
             from all_even.session.store import source_paths
 
+            if stems:
+                return print_stems(
+                    session, sources, path.with_name(f"{path.stem} stems"), settings, mix_path=path,
+                    originals=source_paths(session), cancelled=report.cancelled,
+                    progress=lambda share: report.progress(share, f"Printing {path.name} and stems"),
+                )[-1]  # fmt: skip
             return print_mix(
                 plan, path, settings, originals=source_paths(session), cancelled=report.cancelled,
                 progress=lambda share: report.progress(share, f"Printing {path.name}"),
@@ -196,7 +210,7 @@ class PrintBench(QWidget):
         desk = self.desk
         if not desk.is_open:
             return
-        session, reports, mix = desk.session, dict(desk.reports), None if desk.mix_stale else desk.mix
+        session, reports, flow = desk.session, dict(desk.reports), None if desk.mix_stale else desk.flow
         path = Path(self.sheet.text()).expanduser()
 
         def job(_report: Report) -> None:
@@ -204,6 +218,6 @@ class PrintBench(QWidget):
 
             if not path.parent.is_dir():
                 raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
-            write_recall(Sheet(session, reports, mix), path)
+            write_recall(Sheet(session, reports, flow.mix if flow else None, flow), path)
 
         desk.work.start("sheet", job, lambda _none: self.sheet_result.setText(f"{path.name} written."))

@@ -9,10 +9,10 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
 from all_even.app import icons, paint, theme
 from all_even.app.lanes import scales
+from all_even.app.lanes.entries import Entry
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.scales import Rail
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number, time_text
-from all_even.session.model import Lane
 from all_even.session.roles import family_of
 
 
@@ -23,7 +23,7 @@ class Row:
     song_s: length of the whole song, to which waveforms are drawn.
     """
 
-    lane: Lane
+    lane: Entry
     report: Any
     arrival: Any
     findings: tuple[Any, ...]

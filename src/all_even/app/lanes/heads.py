@@ -21,7 +21,8 @@ def head(painter: QPainter, row: Row, box: QRectF, width: float, peak: float, se
     role = lane.role if lane.role != "unknown" else "role not known"
     paint.text(painter, boxes["role"], role + (" · hidden" if lane.hidden else ""), size=theme.SMALL, colour=quiet)
     for name in layout.HEAD_BUTTONS:
-        button(painter, boxes[name], name, getattr(lane, name))
+        if hasattr(lane, name):
+            button(painter, boxes[name], name, getattr(lane, name))
     meter(painter, boxes["meter"], row, peak, selected)
 
 

@@ -79,6 +79,17 @@ def columns(stage: str, left: float, width: float) -> Columns:
             "pan_value": (start + rail + level_value + arrives + pan + 42, pan_value),
         }
         return Columns(boxes, {"level": Rail(start + 6, rail - 12), "pan": Rail(boxes["pan"][0] + 6, pan - 12)})
+    if stage == "buses":
+        goes, share = (84.0, 66.0) if inner < 560 else (108.0, 72.0)
+        river = inner - goes - share - 20
+        return Columns(
+            {
+                "rivers": (start - 6, river),
+                "goes": (start + river + 4, goes),
+                "share": (start + river + goes + 8, share),
+            },
+            {},
+        )
     setting, contribution = 150.0, 84.0
     bar = inner - setting - contribution - 24
     return Columns(

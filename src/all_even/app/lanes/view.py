@@ -12,18 +12,21 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QToolButton, QToolTi
 
 from all_even.app import paint, theme
 from all_even.app.desk import Desk
-from all_even.app.lanes import bodies, heads, layout, scales
+from all_even.app.lanes import bodies, flow, heads, layout, scales
 from all_even.app.lanes.bodies import Row
+from all_even.app.lanes.entries import entries, entry
 from all_even.decibels import level_db
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text
-from all_even.session import edits, routing
-from all_even.session.model import Lane, Session
+from all_even.engine.rivers import Rivers, rivers
+from all_even.session import edits, routing, routing_edits
+from all_even.session.model import MIX, Bus, FolderGroup, Lane, Session, Strip
 
 BUTTON_TIP = {
     "mute": "Mute this lane (M)",
     "solo": "Hear this lane alone, or with other soloed lanes (S)",
     "polarity_inverted": "Invert the polarity (P)",
 }
+HEADERS = {"gather": bodies.gather_header, "balance": bodies.balance_header, "print": bodies.print_header}
 NUDGE_FINE = 0.2
 DRAG_STARTS_PX = 5
 
@@ -45,6 +48,10 @@ class LaneView(QAbstractScrollArea):
         self._drag: tuple[str, str, float, float] | None = None  # what, lane id, start x, start value
         self._reorder: tuple[str, float] | None = None  # lane id, start y
         self._drop_index: int | None = None
+        self._rivers: Rivers | None = None
+        self._routing: str | None = None  # a strip that is being dragged to a bus
+        self._drop_column: int | None = None
+        self._edge_lufs: dict[Any, tuple[Any, float | None]] = {}
         self.setObjectName("lanes")
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -76,8 +83,12 @@ class LaneView(QAbstractScrollArea):
         mix = self.desk.mix
         self._rows = []
         song_s = self.desk.song_s()
-        for lane in session.lanes:
+        for lane in entries(session, self.desk.stage):
             if lane.hidden and not self.show_hidden:
+                continue
+            if not isinstance(lane, Lane):
+                sounding = not isinstance(lane, Bus) or routing.is_sounding(session, lane)
+                self._rows.append(Row(lane, None, None, (), None, sounding, song_s))
                 continue
             report = self.desk.report(lane.id)
             arrival = self._arrival(session, lane, report)
@@ -92,9 +103,28 @@ class LaneView(QAbstractScrollArea):
         sounding = sum(routing.is_sounding(session, lane) for lane in hidden)
         self.hidden_button.setVisible(bool(hidden))
         self.hidden_button.setText(f"{len(hidden)} hidden" + (f", {sounding} sound" if sounding else ""))
+        self._rivers = self._flow() if self.desk.stage == "buses" else None
         self._update_scroll()
         self._describe()
         self.viewport().update()
+
+    def _flow(self) -> Rivers:
+        """The rivers of the present session; loudnesses that rest on unchanged values are kept."""
+        from all_even.engine.flow import edge_lufs
+
+        session, measured = self.desk.session, self.desk.flow
+        found = {}
+        for edge in routing.edges(session):
+            if edge.kind == "key":
+                continue
+            strip = session.strip(edge.source)
+            key = (strip, session.folder_groups, session.pan_law, id(measured), id(self.desk.report(edge.source)))
+            known = self._edge_lufs.get(edge)
+            if known is None or known[0] != key:
+                known = (key, edge_lufs(session, edge, self.desk.measures(edge.source), measured))
+                self._edge_lufs[edge] = known
+            found[edge] = known[1]
+        return rivers(session, tuple(self.lane_ids()), found)
 
     def lane_ids(self) -> list[str]:
         """The visible lanes in order."""
@@ -121,12 +151,13 @@ class LaneView(QAbstractScrollArea):
     def _arrival(self, session: Session, lane: Lane, report: Any) -> Any:
         if report is None or report.measures is None:
             return None
-        key = (lane.level_db, lane.pan, lane.take, session.mix.trim_db, session.pan_law, id(report))
+        measured = id(self.desk.flow) if lane.chain else 0
+        key = (lane, session.buses, session.folder_groups, session.mix.trim_db, session.pan_law, id(report), measured)
         known = self._arrivals.get(lane.id)
         if known is None or known[0] != key:
             from all_even.engine.arrival import arrival
 
-            known = self._arrivals[lane.id] = (key, arrival(session, lane, report.measures))
+            known = self._arrivals[lane.id] = (key, arrival(session, lane, report.measures, self.desk.flow))
         return known[1]
 
     def _finding_list(self, lane_id: str, report: Any) -> tuple[Any, ...]:
@@ -158,10 +189,14 @@ class LaneView(QAbstractScrollArea):
         current = self.desk.current
         ids = self.lane_ids()
         if current in ids:
-            lane = self.desk.session.lane(current)
+            lane = entry(self.desk.session, current)
+            states = "".join(
+                f", {word}" for field, word in (("mute", "muted"), ("solo", "solo")) if getattr(lane, field, False)
+            )
+            pan = f", pan {PAN.text(lane.pan)}" if isinstance(lane, Strip) else ""
+            what = "Lane" if isinstance(lane, Lane) else lane.role.capitalize()
             self.setAccessibleDescription(
-                f"Lane {ids.index(current) + 1} of {len(ids)}: {lane.name}, {LEVEL.text(lane.level_db)}, "
-                f"pan {PAN.text(lane.pan)}{', muted' if lane.mute else ''}{', solo' if lane.solo else ''}"
+                f"{what} {ids.index(current) + 1} of {len(ids)}: {lane.name}, {LEVEL.text(lane.level_db)}{pan}{states}"
             )
 
     def _set_show_hidden(self, on: bool) -> None:
@@ -234,12 +269,14 @@ class LaneView(QAbstractScrollArea):
     def _paint_header(self, painter: QPainter, columns: layout.Columns) -> None:
         header = QRectF(0, 0, self.viewport().width(), layout.HEADER)
         painter.fillRect(header, theme.colour("raised"))
-        count = len(self._rows)
+        count = sum(isinstance(row.lane, Lane) for row in self._rows)
         paint.text(painter, QRectF(12, 0, 120, layout.HEADER), f"{count} lane{'' if count == 1 else 's'}",
                    size=theme.SMALL, colour=theme.colour("quiet"))  # fmt: skip
-        {"gather": bodies.gather_header, "balance": bodies.balance_header, "print": bodies.print_header}[
-            self.desk.stage
-        ](painter, header, columns)
+        if self.desk.stage == "buses" and self._rivers is not None:
+            names = [entry(self.desk.session, column).name for column in self._rivers.columns]
+            flow.header(painter, header, columns, names, self._drop_column)
+        else:
+            HEADERS[self.desk.stage](painter, header, columns)
         paint.line(painter, 0, layout.HEADER - 0.5, header.right(), layout.HEADER - 0.5, theme.colour("line"))
 
     def _paint_row(
@@ -256,6 +293,8 @@ class LaneView(QAbstractScrollArea):
                 bodies.gather(painter, box, columns, row, self._playhead)
             elif self.desk.stage == "balance":
                 bodies.balance(painter, box, columns, row, dragging)
+            elif self.desk.stage == "buses":
+                self._paint_flow(painter, index, row, box, columns)
             else:
                 bodies.print_row(painter, box, columns, row, self.desk.mix_stale)
         paint.line(painter, 0, box.bottom() - 0.5, box.right(), box.bottom() - 0.5, theme.colour("line", 0.6))
@@ -263,6 +302,17 @@ class LaneView(QAbstractScrollArea):
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box.adjusted(1, 1, -1, -2))
+
+    def _paint_flow(self, painter: QPainter, index: int, row: Row, box: QRectF, columns: layout.Columns) -> None:
+        if self._rivers is None:
+            return
+        goes_to = ""
+        if isinstance(row.lane, Strip):
+            goes_to = self.desk.session.strip_name(row.lane.destination)
+        elif isinstance(row.lane, FolderGroup):
+            count = sum(item.group == row.lane.id for item in self.desk.session.members)
+            goes_to = f"holds {count}"
+        flow.body(painter, box, columns, row, index, self._rivers, goes_to, self._drop_column)
 
     def _paint_drop(self, painter: QPainter) -> None:
         if self._drop_index is not None:
@@ -300,11 +350,13 @@ class LaneView(QAbstractScrollArea):
             self.toggle(part, lane_id)
             return
         self._select_by_mouse(lane_id, event.modifiers())
-        lane = self.desk.session.lane(lane_id)
+        lane: Any = entry(self.desk.session, lane_id)
         if part == "level":
             self._drag = ("level", lane_id, event.position().x(), lane.level_db)
         elif part == "pan":
             self._drag = ("pan", lane_id, event.position().x(), lane.pan)
+        elif self.desk.stage == "buses" and part == "body" and isinstance(lane, Strip):
+            self._routing = lane_id
         elif part in ("head", "name"):
             self._reorder = (lane_id, event.position().y())
         self.viewport().update()
@@ -312,6 +364,12 @@ class LaneView(QAbstractScrollArea):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag is not None:
             self._drag_to(event.position().x(), fine=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif self._routing is not None and self._rivers is not None:
+            column = flow.column_at(self._columns(), len(self._rivers.columns), event.position().x())
+            if column != self._drop_column:
+                self._drop_column = column
+                self.viewport().setCursor(Qt.CursorShape.DragMoveCursor)
+                self.viewport().update()
         elif self._reorder is not None and abs(event.position().y() - self._reorder[1]) > DRAG_STARTS_PX:
             offset = event.position().y() - layout.HEADER + self.verticalScrollBar().value()
             self._drop_index = min(len(self._rows), max(0, round(offset / layout.ROW)))
@@ -324,7 +382,10 @@ class LaneView(QAbstractScrollArea):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._reorder is not None and self._drop_index is not None:
             self._move_selected_before(self._drop_index)
-        self._drag = self._reorder = self._drop_index = None
+        if self._routing is not None and self._drop_column is not None and self._rivers is not None:
+            send = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+            self._drop_on(self._rivers.columns[self._drop_column], send=send)
+        self._drag = self._reorder = self._drop_index = self._routing = self._drop_column = None
         self.desk.end_gesture()
         self.viewport().update()
 
@@ -352,7 +413,7 @@ class LaneView(QAbstractScrollArea):
             self.desk.edit(lambda s: edits.change_strips(s, self._touched(lane_id), pan=value), merge=f"pan {lane_id}")
             return
         level = rail.level_at(rail.level_x(start) + (x - start_x) * slow)
-        change = level - self.desk.session.lane(lane_id).level_db
+        change = level - entry(self.desk.session, lane_id).level_db
         touched = self._touched(lane_id)
         if len(touched) == 1:
             edit = lambda s: edits.change_strips(s, touched, level_db=round(level, 1))  # noqa: E731
@@ -361,7 +422,8 @@ class LaneView(QAbstractScrollArea):
         self.desk.edit(edit, merge=f"level {lane_id}")
 
     def _touched(self, lane_id: str) -> tuple[str, ...]:
-        return self.desk.selected if lane_id in self.desk.selected else (lane_id,)
+        wanted = self.desk.selected if lane_id in self.desk.selected else (lane_id,)
+        return tuple(item for item in wanted if item != MIX)
 
     def _select_by_mouse(self, lane_id: str, modifiers: Qt.KeyboardModifier) -> None:
         ids, selected = self.lane_ids(), self.desk.selected
@@ -375,35 +437,49 @@ class LaneView(QAbstractScrollArea):
         elif lane_id not in selected:
             self.desk.select((lane_id,))
 
+    def _drop_on(self, bus: str, *, send: bool) -> None:
+        """Routes what was dragged to a bus or the mix, or sends a copy there."""
+        assert self._routing is not None
+        wanted = [item for item in self._touched(self._routing) if item in {s.id for s in self.desk.session.strips}]
+        wanted = [item for item in wanted if item != bus]
+        if wanted and send and bus != MIX:
+            self.desk.try_edit(lambda s: routing_edits.set_send(s, wanted, bus))
+        elif wanted:
+            self.desk.try_edit(lambda s: routing_edits.route(s, wanted, bus))
+
     # Commands, by mouse or key.
 
     def toggle(self, field: str, lane_id: str | None = None) -> None:
         """Turns mute, solo, polarity or hidden of a lane (or of the selected ones) over."""
-        wanted = self._touched(lane_id) if lane_id else self.desk.selected
+        wanted = self._touched(lane_id) if lane_id else self._changeable()
         if wanted:
-            value = not getattr(self.desk.session.lane(lane_id or wanted[-1]), field)
+            value = not getattr(entry(self.desk.session, lane_id or wanted[-1]), field, False)
             self.desk.edit(lambda s: edits.change_strips(s, wanted, **{field: value}))
 
     def nudge(self, direction: int, *, fine: bool, pan: bool = False) -> None:
         """One step of level or pan on the selected lanes."""
         step = (PAN.step if pan else LEVEL.step) * (NUDGE_FINE if fine else 1.0) * direction
-        wanted = self.desk.selected
+        wanted = self._changeable()
         if not wanted:
             return
         if pan:
-            value = round(self.desk.session.lane(wanted[-1]).pan + step, 3)
+            value = round(getattr(entry(self.desk.session, wanted[-1]), "pan", 0.0) + step, 3)
             self.desk.edit(lambda s: edits.change_strips(s, wanted, pan=value), merge="nudge pan" + "".join(wanted))
         else:
             self.desk.edit(lambda s: edits.nudge_levels(s, wanted, step), merge="nudge level" + "".join(wanted))
 
+    def _changeable(self) -> tuple[str, ...]:
+        """The selected rows that have a fader of their own."""
+        return tuple(item for item in self.desk.selected if item != MIX)
+
     def start_rename(self, lane_id: str) -> None:
         """A field over the lane's name; Enter keeps, Escape leaves it."""
         ids = self.lane_ids()
-        if lane_id not in ids:
+        if lane_id not in ids or lane_id == MIX:
             return
         self._scroll_to(ids.index(lane_id))
         box = layout.head_boxes(self._row_box(ids.index(lane_id)), self._head())["name"]
-        field = QLineEdit(self.desk.session.lane(lane_id).name, self.viewport())
+        field = QLineEdit(entry(self.desk.session, lane_id).name, self.viewport())
         field.setAccessibleName("Name of the lane")
         field.setGeometry(box.adjusted(-6, -4, 4, 8).toAlignedRect())
         field.selectAll()
@@ -443,7 +519,8 @@ class LaneView(QAbstractScrollArea):
         if row < 0 or row > len(self._rows):
             return
         order = [lane.id for lane in self.desk.session.lanes]
-        index = order.index(self._rows[row].lane.id) if row < len(self._rows) else len(order)
+        target = self._rows[row].lane.id if row < len(self._rows) else ""
+        index = order.index(target) if target in order else len(order)
         self.desk.edit(lambda s: edits.move_lanes(s, self.desk.selected, index))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -487,13 +564,16 @@ class LaneView(QAbstractScrollArea):
 
     def tip(self, at: QPointF) -> str:
         """What is under a pixel and its value, as plain text."""
+        if self._rivers is not None and self.desk.stage == "buses" and at.y() < layout.HEADER:
+            column = flow.column_at(self._columns(), len(self._rivers.columns), at.x())
+            return entry(self.desk.session, self._rivers.columns[column]).name if column is not None else ""
         part, lane_id = self.hit(at)
         if lane_id is None:
             return ""
-        lane = self.desk.session.lane(lane_id)
+        lane: Any = entry(self.desk.session, lane_id)
         row = next(row for row in self._rows if row.lane.id == lane_id)
         if part in BUTTON_TIP:
-            return f"{BUTTON_TIP[part]}: {'on' if getattr(lane, part) else 'off'}"
+            return f"{BUTTON_TIP[part]}: {'on' if getattr(lane, part, False) else 'off'}"
         if part == "level":
             arrives = decibel_text(row.arrival.integrated_lufs if row.arrival else None, "LUFS")
             return (
@@ -502,8 +582,30 @@ class LaneView(QAbstractScrollArea):
             )
         if part == "pan":
             return f"Pan {PAN.text(lane.pan)}. Drag, or Alt+arrow keys; double click: centre."
+        if self.desk.stage == "buses" and part == "body":
+            return self._flow_tip(lane)
+        if part in ("name", "head") and not isinstance(lane, Lane):
+            return f"{lane.name}: {lane.role}. Double click or Enter: rename."
         if part in ("name", "head"):
             return f"{lane.name}: {lane.role}, {lane.file}. Double click or Enter: rename. Drag: reorder."
         if row.findings:
             return "\n".join(finding.text for finding in row.findings)
         return f"{lane.name}: {lane.file}"
+
+    def _flow_tip(self, lane: Any) -> str:
+        """Where a strip goes, in words."""
+        session = self.desk.session
+        if not isinstance(lane, Strip):
+            return f"{lane.name}: {lane.role}."
+        lines = [f"{lane.name} goes to {session.strip_name(lane.destination)}."]
+        lines += [
+            f"Sends to {session.strip_name(send.to)} at {LEVEL.text(send.level_db)}"
+            f"{', before the fader' if send.pre_fader else ''}."
+            for send in lane.sends
+        ]
+        for station in lane.chain:
+            key = getattr(station, "key", None)
+            if key is not None:
+                lines.append(f"Its {station.LABEL.lower()} is keyed by {session.strip_name(key.source)}.")
+        lines.append("Drag to a bus' column: route it there. With Ctrl: send a copy.")
+        return "\n".join(lines)

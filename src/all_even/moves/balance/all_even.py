@@ -90,7 +90,7 @@ def even_levels(situation: Situation) -> dict[str, float]:
             raised = edits.change_strips(situation.session, (lane.id,), level_db=0.0)
             measures = situation.measures(lane.id)
             if measures is not None:
-                loudness = arrival.arrival(raised, raised.lane(lane.id), measures).integrated_lufs
+                loudness = arrival.arrival(raised, raised.lane(lane.id), measures, situation.flow).integrated_lufs
                 if loudness is not None:
                     at_zero[lane.id] = loudness
     if not at_zero:
@@ -170,4 +170,4 @@ def _centre(lane: Lane) -> Move:
 
 def _arriving(situation: Situation, lane: Lane) -> float | None:
     measures = situation.measures(lane.id)
-    return arrival.arrival(situation.session, lane, measures).integrated_lufs if measures else None
+    return arrival.arrival(situation.session, lane, measures, situation.flow).integrated_lufs if measures else None

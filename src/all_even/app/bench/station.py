@@ -1,0 +1,282 @@
+"""The opened station: its drawing, and every setting as a field, made from the station's own description."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from all_even.app import fields
+from all_even.app.bench.station_drawing import StationDrawing
+from all_even.app.desk import Desk
+from all_even.dsp.ducker import Ducker
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.parameter import Choice, Parameter
+from all_even.dsp.processor import Key, settings
+from all_even.session import chain_edits
+from all_even.session.model import MIX
+
+OWN = "its own sound"
+COLUMNS = 2
+FIELD_WIDTH, WIDE_FIELD = 84, 110
+FORM_WIDTH = 396
+
+
+class StationPanel(QWidget):
+    """Shows one station of a strip and edits it."""
+
+    def __init__(self, desk: Desk, close: Callable[[], None]) -> None:
+        super().__init__()
+        self.desk = desk
+        self._strip, self._station_id = "", ""
+        self._made_for: tuple[Any, ...] = ()
+        self._band = 0
+        self._change_db: float | None = None
+        self._set: list[tuple[Callable[[Any], None], Callable[[Any], Any]]] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        head = QHBoxLayout()
+        head.setSpacing(4)
+        self.title = fields.label("", "title")
+        self.bypass = fields.button("Bypass", "Send the sound around this station", self._bypass, checkable=True)
+        self.match = fields.button(
+            "Match", "Set its output so that it is as loud as without it, measured once", self._match
+        )
+        self.copy = fields.button("Copy", "Copy this station to the other selected lanes", self._copy)
+        self.remove = fields.button("Remove", "Take this station out of the chain", self._remove)
+        self.close_button = fields.button("Close", "Close the station and show the whole", close)
+        head.addWidget(self.title, 1)
+        for button in (self.bypass, self.match, self.copy, self.remove, self.close_button):
+            head.addWidget(button)
+        column.addLayout(head)
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.drawing = StationDrawing()
+        row.addWidget(self.drawing, 1)
+        self.scroll = QScrollArea()
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll.setAccessibleName("Settings of the station")
+        self.scroll.setFixedWidth(FORM_WIDTH)
+        row.addWidget(self.scroll)
+        column.addLayout(row, 1)
+
+    def show_station(self, strip_id: str, station: Any, levels: Any, gains: Any, change_db: float | None) -> None:
+        """levels: what its detector hears; gains: what it applied; change_db: of the level; None if unknown."""
+        session = self.desk.session
+        self._strip, self._station_id = strip_id, station.id
+        self.title.setText(station.LABEL)
+        self.bypass.setChecked(station.bypass)
+        self.match.setEnabled(change_db is not None)
+        self._change_db = change_db
+        self.copy.setEnabled(len(self.desk.selected) > 1)
+        bands = getattr(station, "bands", ())
+        self._band = min(self._band, max(0, len(bands) - 1))
+        names = tuple((strip.id, strip.name) for strip in session.strips)
+        wanted = (strip_id, station.id, type(station), len(bands), self._band, names, session.shapes)
+        if wanted != self._made_for:
+            self._made_for = wanted
+            self._make_form(station, names)
+        for show, read in self._set:
+            show(read(station))
+        shape = None
+        if isinstance(station, Ducker):
+            shape = next((item for item in session.shapes if item.id == station.shape), None)
+        self.drawing.show_station(station, levels, gains, shape, session.sample_rate)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window the settings are worth more than the drawing."""
+        self.drawing.setVisible(event.size().width() > FORM_WIDTH + 130)
+        super().resizeEvent(event)
+
+    # The form.
+
+    def _make_form(self, station: Any, names: tuple[tuple[str, str], ...]) -> None:
+        self._set = []
+        form = QWidget()
+        form.setObjectName("panel")
+        grid = QGridLayout(form)
+        grid.setContentsMargins(0, 0, 6, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        self._cell = 0
+        if hasattr(station, "key"):
+            self._add_line(grid, "Keyed by", self._key_box(names))
+        if isinstance(station, Ducker):
+            self._add_line(grid, "Shape", self._shape_box())
+        self._rows(grid, type(station), lambda item: item, self._change)
+        if hasattr(station, "bands"):
+            self._band_rows(grid, station)
+        grid.setRowStretch(grid.rowCount(), 1)
+        for column in range(COLUMNS):
+            grid.setColumnStretch(2 * column, 1)
+        self.scroll.setWidget(form)
+
+    def _rows(self, grid: QGridLayout, kind: type, part: Callable[[Any], Any], change: Callable[..., None]) -> None:
+        for name, described in settings(kind).items():
+            if name == "matched_db":
+                continue
+            read = partial(lambda field, of, item: getattr(of(item), field), name, part)
+            if isinstance(described, Parameter):
+                field = fields.NumberField(described, described.name)
+                field.value_changed.connect(partial(lambda key, value: change(**{key: value}), name))
+                self._add(grid, described.name, field)
+                self._set.append((field.set_value, read))
+            elif isinstance(described, Choice):
+                box = _combo(described.name, [(described.text(option), option) for option in described.options])
+                box.activated.connect(partial(lambda key, of, _index: change(**{key: of.currentData()}), name, box))
+                self._add(grid, described.name, box)
+                self._set.append((partial(_show_choice, box), read))
+            else:
+                check = QCheckBox(described.name)
+                check.setAccessibleName(described.name)
+                check.setToolTip(described.name)
+                check.clicked.connect(partial(lambda key, on: change(**{key: on}), name))
+                self._add(grid, "", check)
+                self._set.append((check.setChecked, read))
+
+    def _band_rows(self, grid: QGridLayout, station: Any) -> None:
+        self._next_line()
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        for index in range(len(station.bands)):
+            tip = f"Show the settings of band {index + 1}"
+            button = fields.button(str(index + 1), tip, partial(self._choose_band, index), checkable=True)
+            button.setAccessibleName(f"Band {index + 1}")
+            button.setChecked(index == self._band)
+            row.addWidget(button)
+        if isinstance(station, Equaliser):
+            row.addWidget(fields.button("Add band", "Add a band to the equaliser", self._add_band))
+            if station.bands:
+                row.addWidget(fields.button("Drop band", "Take the shown band away", self._drop_band))
+        row.addStretch(1)
+        grid.addWidget(holder, self._cell // COLUMNS, 0, 1, 2 * COLUMNS)
+        self._cell += COLUMNS
+        if station.bands:
+            kind = type(station.bands[self._band])
+            self._rows(grid, kind, lambda item: item.bands[min(self._band, len(item.bands) - 1)], self._change_band)
+
+    def _add(self, grid: QGridLayout, name: str, field: QWidget) -> None:
+        line, side = divmod(self._cell, COLUMNS)
+        if name:
+            grid.addWidget(fields.label(name, "small"), line, 2 * side)
+            grid.addWidget(field, line, 2 * side + 1, Qt.AlignmentFlag.AlignRight)
+        else:
+            grid.addWidget(field, line, 2 * side, 1, 2)
+        self._cell += 1
+
+    def _add_line(self, grid: QGridLayout, name: str, field: QWidget) -> None:
+        """A field that takes a whole line."""
+        self._next_line()
+        field.setMinimumWidth(160)
+        field.setMaximumWidth(400)
+        grid.addWidget(fields.label(name, "small"), self._cell // COLUMNS, 0)
+        grid.addWidget(field, self._cell // COLUMNS, 1, 1, 2 * COLUMNS - 1)
+        self._cell += COLUMNS
+
+    def _next_line(self) -> None:
+        self._cell += -self._cell % COLUMNS
+
+    def _key_box(self, names: tuple[tuple[str, str], ...]) -> QComboBox:
+        entries: list[tuple[str, Any]] = [(OWN, None)]
+        entries += [(name, strip_id) for strip_id, name in names if strip_id != self._strip]
+        box = _combo("Keyed by", entries)
+        box.setToolTip("Which track this detector listens to, after its chain and before its fader")
+        box.activated.connect(lambda _index: self._set_key(box.currentData()))
+        self._set.append((partial(_show_choice, box), lambda item: item.key.source if item.key else None))
+        return box
+
+    def _shape_box(self) -> QComboBox:
+        entries: list[tuple[str, Any]] = [("none", "")]
+        entries += [(shape.name, shape.id) for shape in self.desk.session.shapes]
+        box = _combo("Shape", entries)
+        box.setToolTip("The gain shape this ducker is linked to")
+        box.activated.connect(lambda _index: self._change(shape=box.currentData()))
+        self._set.append((partial(_show_choice, box), lambda item: item.shape))
+        return box
+
+    # Edits.
+
+    def _change(self, **values: Any) -> None:
+        merge = f"station {self._station_id} {' '.join(values)}"
+        self.desk.try_edit(
+            lambda s: chain_edits.change_station(s, self._strip, self._station_id, **values), merge=merge
+        )
+
+    def _change_band(self, **values: Any) -> None:
+        merge = f"station {self._station_id} {self._band} {' '.join(values)}"
+        self.desk.try_edit(
+            lambda s: chain_edits.change_part(s, self._strip, self._station_id, self._band, **values), merge=merge
+        )
+
+    def _set_key(self, source: str | None) -> None:
+        self._change(key=None if source is None else Key(source=source))
+
+    def _choose_band(self, index: int) -> None:
+        self._band = index
+        self._made_for = ()
+        _, station = chain_edits.find_station(self.desk.session, self._station_id)
+        self.show_station(self._strip, station, self.drawing._levels, self.drawing._gains, self._change_db)
+
+    def _add_band(self) -> None:
+        _, station = chain_edits.find_station(self.desk.session, self._station_id)
+        bands = (*getattr(station, "bands", ()), Band())
+        self._band = len(bands) - 1
+        self._change(bands=bands)
+
+    def _drop_band(self) -> None:
+        _, station = chain_edits.find_station(self.desk.session, self._station_id)
+        bands = list(getattr(station, "bands", ()))
+        del bands[self._band]
+        self._change(bands=tuple(bands))
+
+    def _bypass(self) -> None:
+        self._change(bypass=self.bypass.isChecked())
+
+    def _remove(self) -> None:
+        self.desk.try_edit(lambda s: chain_edits.remove_station(s, self._strip, self._station_id))
+
+    def _match(self) -> None:
+        change = self._change_db
+        if change is not None:
+            strip, station = self._strip, self._station_id
+            self.desk.edit(lambda s: chain_edits.match_station(s, strip, station, change))
+
+    def _copy(self) -> None:
+        others = [item for item in self.desk.selected if item not in (self._strip, MIX)]
+        others = [item for item in others if item in {strip.id for strip in self.desk.session.strips}]
+        if others:
+            self.desk.try_edit(lambda s: chain_edits.copy_stations(s, self._strip, [self._station_id], others))
+
+
+def _combo(name: str, entries: list[tuple[str, Any]]) -> QComboBox:
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.setToolTip(name)
+    for text, value in entries:
+        box.addItem(text, value)
+    widest = max(fields.text_width(text) for text, _ in entries)
+    box.setFixedWidth(min(FIELD_WIDTH if widest + 42 <= FIELD_WIDTH else WIDE_FIELD, widest + 42))
+    box.view().setMinimumWidth(widest + 24)
+    box.setMinimumHeight(26)
+    box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    return box
+
+
+def _show_choice(box: QComboBox, value: Any) -> None:
+    box.setCurrentIndex(max(0, box.findData(value)))

@@ -1,0 +1,183 @@
+"""A station's small drawing: response, transfer with the levels that meet it, envelope, or its gain in time."""
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from all_even.app import paint, theme
+from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.dsp import biquad
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.equaliser import Equaliser
+from all_even.dsp.gate import Gate
+from all_even.dsp.limiter import Limiter
+from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.saturation import Saturation
+
+NOTES = (
+    (32.70, "C1"),
+    (65.41, "C2"),
+    (130.8, "C3"),
+    (261.6, "C4"),
+    (523.3, "C5"),
+    (1046.5, "C6"),
+    (2093.0, "C7"),
+    (4186.0, "C8"),
+)
+"""Equal temperament at A4 = 440 Hz."""
+RESPONSE_DB = 18.0
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
+QUIETEST_DB = -60.0
+
+
+class StationDrawing(Drawing):
+    """Shows one station. levels: (hops, 2) power and peak that come in; gains: (hops, 2) in dB."""
+
+    def __init__(self) -> None:
+        super().__init__("Station", "What the opened station does")
+        self._station: Any = None
+        self._levels: Any = None
+        self._gains: Any = None
+        self._shape: DuckShape | None = None
+        self._rate = 48_000
+        self.setMinimumWidth(130)
+
+    def show_station(self, station: Any, levels: Any, gains: Any, shape: DuckShape | None, rate: int) -> None:
+        self._station, self._levels, self._gains, self._shape, self._rate = station, levels, gains, shape, rate
+        if isinstance(station, (HighPass, LowPass, Equaliser)):
+            self.title = "Response, dB over notes"
+        elif isinstance(station, (Compressor, Gate, Limiter)):
+            self.title = "Out over in, dB; hill: what it hears"
+        elif isinstance(station, Ducker):
+            self.title = "Gain around a hit, dB over ms"
+        elif isinstance(station, Saturation):
+            self.title = "Curve: out over in"
+        else:
+            self.title = "Gain along the song, dB"
+        self.renew()
+
+    def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
+        station = self._station
+        if isinstance(station, (HighPass, LowPass, Equaliser)):
+            self._response(painter, plot)
+        elif isinstance(station, (Compressor, Gate, Limiter)):
+            self._transfer(painter, plot)
+        elif isinstance(station, Ducker):
+            self._envelope(painter, plot)
+        elif isinstance(station, Saturation):
+            self._curve(painter, plot)
+        elif station is not None:
+            self._trace(painter, plot)
+
+    def _response(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0, 12.0), -RESPONSE_DB, RESPONSE_DB)
+        for frequency, name in NOTES[:: 1 if plot.width() > 220 else 2]:
+            x = self._x(plot, frequency)
+            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
+            box = QRectF(x - 16, plot.bottom() + 2, 32, BOTTOM - 3)
+            paint.text(painter, box, name, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        station = self._station
+        at = np.geomspace(LOWEST_HZ, HIGHEST_HZ, 160)
+        if isinstance(station, Equaliser):
+            gain = station.magnitude(at, self._rate)
+            for band in station.bands:
+                x = self._x(plot, band.frequency_hz)
+                y = plot.center().y() - plot.height() * band.gain_db / (2 * RESPONSE_DB)
+                tint = theme.colour("act" if band.on else "line")
+                painter.fillRect(
+                    QRectF(x - 2, min(y, plot.center().y()), 4, max(2.0, abs(plot.center().y() - y))), tint
+                )
+        else:
+            gain = biquad.magnitude(station.sections(self._rate), at, self._rate)
+        level = np.clip(20 * np.log10(np.maximum(gain, 1e-6)), -RESPONSE_DB, RESPONSE_DB)
+        ys = plot.center().y() - plot.height() * level / (2 * RESPONSE_DB)
+        self._polyline(painter, [self._x(plot, f) for f in at], ys)
+
+    def _x(self, plot: QRectF, frequency: float) -> float:
+        return plot.left() + plot.width() * np.log(frequency / LOWEST_HZ) / np.log(HIGHEST_HZ / LOWEST_HZ)
+
+    def _transfer(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-48.0, -36.0, -24.0, -12.0, 0.0), QUIETEST_DB, 0.0)
+        for tick in (-48, -24, 0) if plot.width() > 110 else (-48, 0):
+            x = plot.left() + plot.width() * (tick - QUIETEST_DB) / -QUIETEST_DB
+            box = QRectF(x - 30, plot.bottom() + 2, 30 if tick == 0 else 60, BOTTOM - 3)
+            align = paint.RIGHT if tick == 0 else paint.CENTRE
+            paint.text(
+                painter, box, f"{tick}".replace("-", "−"), size=theme.SMALL, colour=theme.colour("quiet"), align=align
+            )
+        if self._levels is not None and len(self._levels):
+            peaks = 20 * np.log10(np.maximum(self._levels[:, 1], 1e-6))
+            counts, _ = np.histogram(peaks[peaks > QUIETEST_DB], np.arange(QUIETEST_DB, 1.0, 1.5))
+            top = counts.max(initial=0)
+            step = plot.width() / max(1, len(counts))
+            for index, count in enumerate(counts):
+                height = plot.height() * 0.45 * count / top if top else 0.0
+                painter.fillRect(
+                    QRectF(plot.left() + index * step, plot.bottom() - height, step - 0.5, height), theme.colour("line")
+                )
+        level_in = np.linspace(QUIETEST_DB, 0.0, 121)
+        station = self._station
+        if isinstance(station, Limiter):
+            level_out = np.minimum(level_in + station.input_db, station.ceiling_db)
+            threshold = station.ceiling_db - station.input_db
+        else:
+            level_out = station.static_db(level_in)
+            threshold = station.threshold_db
+        x = plot.left() + plot.width() * (max(QUIETEST_DB, threshold) - QUIETEST_DB) / -QUIETEST_DB
+        painter.setPen(QPen(theme.colour("act"), 1.5, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+        xs = plot.left() + plot.width() * (level_in - QUIETEST_DB) / -QUIETEST_DB
+        self._polyline(
+            painter,
+            xs,
+            plot.bottom() - plot.height() * (np.clip(level_out, QUIETEST_DB, 0.0) - QUIETEST_DB) / -QUIETEST_DB,
+        )
+
+    def _envelope(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-18.0, -12.0, -6.0, 0.0), -24.0, 0.0)
+        if self._shape is None:
+            box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
+            paint.text(painter, box, "Not linked to a shape yet", size=theme.SMALL, colour=theme.colour("quiet"))
+            return
+        shape = self._shape
+        end = max(100.0, 1.2 * (shape.hold_ms + shape.length_ms))
+        times = np.linspace(-0.15 * end, end, 300)
+        gain = np.maximum(-24.0, -self._station.depth_db * shape.attenuation(times))
+        xs = plot.left() + plot.width() * (times - times[0]) / (times[-1] - times[0])
+        for mark in (0.0, shape.hold_ms, shape.hold_ms + shape.length_ms):
+            x = plot.left() + plot.width() * (mark - times[0]) / (times[-1] - times[0])
+            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line"))
+            box = QRectF(x - 24, plot.bottom() + 2, 48, BOTTOM - 3)
+            paint.text(painter, box, f"{mark:.0f}", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        self._polyline(painter, xs, plot.top() - plot.height() * gain / 24.0)
+
+    def _curve(self, painter: QPainter, plot: QRectF) -> None:
+        x = np.linspace(-1.0, 1.0, 161)
+        y = self._station.transfer(x)
+        paint.line(painter, plot.left(), plot.center().y(), plot.right(), plot.center().y(), theme.colour("line"))
+        paint.line(painter, plot.center().x(), plot.top(), plot.center().x(), plot.bottom(), theme.colour("line"))
+        self._polyline(
+            painter, plot.center().x() + plot.width() / 2 * x, plot.center().y() - plot.height() / 2 * np.clip(y, -1, 1)
+        )
+
+    def _trace(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0), -18.0, 9.0)
+        gains = self._gains
+        if gains is None or not len(gains):
+            box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
+            paint.text(painter, box, "Nothing moves here", size=theme.SMALL, colour=theme.colour("quiet"))
+            return
+        step = max(1, len(gains) // int(max(1.0, plot.width())))
+        values = gains[: len(gains) // step * step, 1].reshape(-1, step)
+        furthest = np.where(-values.min(axis=1) >= values.max(axis=1), values.min(axis=1), values.max(axis=1))
+        xs = np.linspace(plot.left(), plot.right(), len(furthest))
+        self._polyline(painter, xs, plot.bottom() - plot.height() * (np.clip(furthest, -18, 9) + 18.0) / 27.0)
+
+    @staticmethod
+    def _polyline(painter: QPainter, xs: Any, ys: Any) -> None:
+        painter.setPen(QPen(theme.colour("text"), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y in zip(xs, ys, strict=True)]))

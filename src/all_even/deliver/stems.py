@@ -1,0 +1,105 @@
+"""Stems: what every group and lane gives to its destination, each in a file of its own, from one pass.
+
+Never by soloing: keys and returns stay alive. The files of all strips that lead straight to the mix add up
+to the mix before the mix bus' chain; they are in the folder itself, the tracks inside groups one folder
+down, so that nothing is added twice.
+"""
+
+import threading
+from collections.abc import Collection, Mapping
+from pathlib import Path
+
+import numpy as np
+import soxr
+
+from all_even.audio.decoded import Frames
+from all_even.audio.writing import SoundWriter, Written
+from all_even.deliver.print_mix import PrintSettings, section
+from all_even.engine.plan import Plan, Sources, make_plan
+from all_even.engine.render import Progress, render_stems
+from all_even.errors import UserError
+from all_even.session.model import MIX, Session
+
+INSIDE = "inside groups"
+
+
+class _Target:
+    """A file that is written block by block, at another rate where that is wanted."""
+
+    def __init__(self, path: Path, plan: Plan, settings: PrintSettings, first_frame: int) -> None:
+        rate = settings.rate or plan.sample_rate
+        self._stream = soxr.ResampleStream(plan.sample_rate, rate, 2, "float64") if rate != plan.sample_rate else None
+        self.writer = SoundWriter(
+            path,
+            sample_rate=rate,
+            channels=2,
+            bits=settings.bits,
+            dither=settings.dither and settings.bits == "16",
+            first_frame=first_frame,
+        )
+
+    def write(self, block: np.ndarray) -> None:
+        if self._stream is not None:
+            block = self._stream.resample_chunk(np.ascontiguousarray(block))
+        self.writer.write(block)
+
+    def finish(self) -> Written:
+        if self._stream is not None:
+            self.writer.write(self._stream.resample_chunk(np.zeros((0, 2)), last=True))
+        return self.writer.finish()
+
+
+def stem_names(session: Session, strip_ids: Collection[str]) -> dict[str, str]:
+    """A safe file name without ending for each strip, numbered in the session's order, all different."""
+    names = {}
+    for number, strip in enumerate((strip for strip in session.strips if strip.id in strip_ids), 1):
+        kept = "".join(c if c.isalnum() or c in " -_+&()" else " " for c in strip.name)
+        names[strip.id] = f"{number:02d} {' '.join(kept.split())[:80]}".strip()
+    return names
+
+
+def print_stems(
+    session: Session,
+    sources: Sources | Mapping[str, Frames],
+    folder: Path,
+    settings: PrintSettings | None = None,
+    *,
+    mix_path: Path | None = None,
+    originals: Collection[Path] = (),
+    progress: Progress | None = None,
+    cancelled: threading.Event | None = None,
+) -> list[Written]:
+    """Prints all stems, and the mix in the same pass where `mix_path` is given; returns what was written.
+
+    The folder is made where its parent is there. Recordings of the session are never written over.
+    """
+    settings = settings or PrintSettings()
+    plan = make_plan(session, sources, taps=True)
+    start, end = section(plan, settings)
+    try:
+        folder.mkdir(exist_ok=True)
+        (folder / INSIDE).mkdir(exist_ok=True)
+    except OSError:
+        raise UserError(f"{folder.name} can't be made: {folder.parent} refuses it or is not there.") from None
+    paths: dict[str, Path] = {}
+    for strip_id, name in stem_names(session, plan.taps.keys()).items():
+        inside = session.strip(strip_id).destination != MIX
+        paths[strip_id] = (folder / INSIDE if inside else folder) / f"{name}.wav"
+    for path in (*paths.values(), *([mix_path] if mix_path else [])):
+        if path.resolve() in originals:
+            raise UserError(f"{path.name} is one of the session's recordings: choose another folder.")
+    targets: dict[str, _Target] = {}
+    try:
+        for strip_id, path in paths.items():
+            targets[strip_id] = _Target(path, plan, settings, start)
+        if mix_path is not None:
+            targets[MIX] = _Target(mix_path, plan, settings, start)
+        for mix, stems in render_stems(plan, start, end, progress=progress, cancelled=cancelled):
+            for strip_id, target in targets.items():
+                target.write(mix if strip_id == MIX else stems[strip_id])
+        return [target.finish() for target in targets.values()]
+    finally:
+        for target in targets.values():
+            target.writer.discard()
+        if (folder / INSIDE).is_dir() and not any((folder / INSIDE).iterdir()):
+            (folder / INSIDE).rmdir()

@@ -1,0 +1,1 @@
+"""Moves of the stage Buses: routings that are ready to start from."""
