@@ -76,9 +76,11 @@ def main() -> None:
         ("OH R.wav", 0.0, 0.8),
     ):
         lane = next(lane for lane in desk.session.lanes if lane.file == file)
-        desk.edit(lambda s, i=lane.id, db=lane.level_db + level, p=pan: edits.change_lanes(s, (i,), level_db=db, pan=p))
+        desk.edit(
+            lambda s, i=lane.id, db=lane.level_db + level, p=pan: edits.change_strips(s, (i,), level_db=db, pan=p)
+        )
     scratch = next(lane.id for lane in desk.session.lanes if lane.file == "scratch vox.wav")
-    desk.edit(lambda s: edits.change_lanes(s, (scratch,), mute=True))
+    desk.edit(lambda s: edits.change_strips(s, (scratch,), mute=True))
     measured()
     desk.edit(lambda s: edits.take_snapshot(s, "voice up"))
     desk.edit(lambda s: edits.add_note(s, "trombone: ask for another take", 31.0))

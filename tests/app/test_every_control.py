@@ -6,6 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import msgspec
 import pytest
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
@@ -23,8 +24,11 @@ from PyQt6.QtWidgets import (
 from all_even.app import paint, theme
 from all_even.app.commands import MENUS
 from all_even.app.lanes import layout
+from all_even.dsp import kinds
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.session import chain_edits, routing_edits
 
-SCREENS = ("start", "gather", "balance", "print")
+SCREENS = ("start", "gather", "balance", "buses", "print")
 SMALLEST = 24
 ARROW = 26  # what a combo box needs beside its text
 WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"
@@ -106,6 +110,32 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folde
     assert sorted(set(wrong)) == []
 
 
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
+def test_every_station_opens_into_a_panel_that_is_whole(opened, size):
+    """Each kind once, on one lane that sends to a bus; then the bus, a folder group and the mix."""
+    opened.window.resize(*size)
+    desk = opened.desk
+    desk.set_stage("buses")
+    first, second, third = (lane.id for lane in desk.session.lanes[:3])
+    desk.edit(lambda s: routing_edits.group_strips(s, [second, third], "Pair")[0])
+    bus = desk.session.buses[0].id
+    desk.edit(lambda s: routing_edits.set_send(s, [first], bus, level_db=-9.0))
+    desk.edit(lambda s: routing_edits.folder_strips(s, [bus], "Held")[0])
+    wrong = []
+    for kind in kinds.KINDS:
+        station = kind(bands=(Band(), Band())) if kind is Equaliser else kind()
+        desk.edit(lambda s, made=station: chain_edits.set_chain(s, first, [msgspec.structs.replace(made, id="s1")]))
+        desk.select((first,))
+        opened.window.buses_bench.open("s1")
+        opened.measured()
+        wrong += [f"{kind.LABEL}: {text}" for text in walk(opened, "buses")]
+    for strip in (bus, desk.session.folder_groups[0].id, "mix"):
+        desk.select((strip,))
+        wrong += walk(opened, "buses")
+    own = {f"{lane.name!r}" for lane in desk.session.lanes}  # a user's long name may be shortened
+    assert sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own)) == []
+
+
 def test_every_control_is_whole_at_200_percent(tmp_path):
     """The scale is the process's: the walk runs in one of its own."""
     if os.environ.get("QT_SCALE_FACTOR") == "2":
@@ -154,7 +184,7 @@ def test_buttons_in_the_lanes_are_large_enough_and_explained(opened):
     view = opened.window.lanes
     assert layout.BUTTON >= SMALLEST
     opened.desk.set_stage("balance")
-    for stage in ("gather", "balance", "print"):
+    for stage in ("gather", "balance", "buses", "print"):
         opened.desk.set_stage(stage)
         box = view._row_box(0)
         for part, area in layout.head_boxes(box, view._head()).items():

@@ -21,7 +21,7 @@ from all_even.engine.plan import Plan, StripPlan, edge_gains, moving_gains
 from all_even.engine.render import render
 from all_even.measure import loudness
 from all_even.measure.hops import HOP_S, HopMeter
-from all_even.measure.levels import GainMeter, Level, LevelMeter, level_of
+from all_even.measure.levels import GainMeter, Level, LevelMeter, level_of, playing_hops
 from all_even.measure.track import Measurement, TrackMeasures
 from all_even.session import routing
 from all_even.session.model import MIX, Lane, Session, Strip
@@ -124,12 +124,13 @@ class _Watching:
             meters = self.meters.get(strip.id)
             if meters is None:
                 continue
+            before = meters.entered.hops
+            playing = playing_hops(before[:, 0])
             stations = tuple(
-                StationFlow(station.processor, level_of(after.hops), after.hops, gains.hops)
+                StationFlow(station.processor, level_of(after.hops, playing), after.hops, gains.hops)
                 for station, after, gains in zip(strip.stations, meters.after, meters.gains, strict=True)
             )
             weighted = meters.weighted.result().weighted.astype(np.float64)
-            before = meters.entered.hops
             found[strip.id] = StripFlow(level_of(before), before, stations, weighted)
         return found
 

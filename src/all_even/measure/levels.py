@@ -92,12 +92,19 @@ class GainMeter:
         return np.concatenate(self._parts) if self._parts else np.zeros((0, 2))
 
 
-def level_of(hops: Array) -> Level:
-    """Level while playing of (hops, 2) power and peak."""
+def level_of(hops: Array, playing: NDArray[np.bool_] | None = None) -> Level:
+    """Level while playing of (hops, 2) power and peak.
+
+    playing: which hops count, found elsewhere: along a chain those of its entrance, so that a station that
+    turns quiet passages down is seen to do so.
+    """
     power = hops[:, 0]
     peak = float(hops[:, 1].max(initial=0.0))
-    playing = playing_hops(power)
-    rms = decibels.power_db(float(power[playing].mean())) if playing.any() else None
+    if playing is None:
+        playing = playing_hops(power)
+    count = min(len(power), len(playing))
+    power, playing = power[:count], playing[:count]
+    rms = decibels.known(decibels.power_db(float(power[playing].mean()))) if playing.any() else None
     return Level(rms, decibels.level_db(peak) if peak > 0.0 else None)
 
 

@@ -155,6 +155,8 @@ def _key_words(key: Key | None, session: Session) -> str:
 
 
 def _setting_changes(old: Described, new: Described) -> list[str]:
+    if type(old) is not type(new):
+        return ["in another's place"]
     if isinstance(old, Processor) and isinstance(new, Processor) and old.bypass != new.bypass:
         return ["bypassed" if new.bypass else "active"]
     phrases = []

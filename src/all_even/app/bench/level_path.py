@@ -40,7 +40,7 @@ class LevelPath(Drawing):
     moved = pyqtSignal(str, int)
     bypassed = pyqtSignal(str)
     removed = pyqtSignal(str)
-    title = "Level after each station, dBFS while playing; marks are peaks"
+    title = "Level after each station, dBFS; marks: peaks"
 
     def __init__(self) -> None:
         super().__init__("Level path", "Click opens a station; drag or Ctrl+arrows move it; B bypasses, Delete removes")

@@ -2,13 +2,16 @@
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QFileDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -20,14 +23,18 @@ from PyQt6.QtWidgets import (
 from all_even.app import fields
 from all_even.app.bench.station_drawing import StationDrawing
 from all_even.app.desk import Desk
-from all_even.dsp.ducker import Ducker
+from all_even.app.work import Report
+from all_even.dsp.ducker import Ducker, DuckShape
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
-from all_even.session import chain_edits
-from all_even.session.model import MIX
+from all_even.errors import UserError
+from all_even.session import chain_edits, edits
+from all_even.session.model import MIX, Session
+from all_even.session.roles import family_of
 
 OWN = "its own sound"
+MIDI = "midi file"
 COLUMNS = 2
 FIELD_WIDTH, WIDE_FIELD = 84, 110
 FORM_WIDTH = 396
@@ -42,6 +49,7 @@ class StationPanel(QWidget):
         self._strip, self._station_id = "", ""
         self._made_for: tuple[Any, ...] = ()
         self._band = 0
+        self._name = ""
         self._change_db: float | None = None
         self._set: list[tuple[Callable[[Any], None], Callable[[Any], Any]]] = []
         column = QVBoxLayout(self)
@@ -78,7 +86,8 @@ class StationPanel(QWidget):
         """levels: what its detector hears; gains: what it applied; change_db: of the level; None if unknown."""
         session = self.desk.session
         self._strip, self._station_id = strip_id, station.id
-        self.title.setText(station.LABEL)
+        self._name = station.LABEL
+        self._fit_title()
         self.bypass.setChecked(station.bypass)
         self.match.setEnabled(change_db is not None)
         self._change_db = change_db
@@ -101,6 +110,22 @@ class StationPanel(QWidget):
         """In a narrow window the settings are worth more than the drawing."""
         self.drawing.setVisible(event.size().width() > FORM_WIDTH + 130)
         super().resizeEvent(event)
+        self._fit_title()
+
+    def _fit_title(self) -> None:
+        """The station's name in words, or shortened where the buttons need the room."""
+        _, station = self._found() or (None, None)
+        wide = self.width() > FORM_WIDTH + 130
+        self.title.setText(self._name if wide or station is None else station.SHORT)
+        self.title.setToolTip(self._name)
+
+    def _found(self) -> tuple[str, Any] | None:
+        if not self.desk.is_open or not self._station_id:
+            return None
+        try:
+            return chain_edits.find_station(self.desk.session, self._station_id)
+        except KeyError:
+            return None
 
     # The form.
 
@@ -117,6 +142,10 @@ class StationPanel(QWidget):
             self._add_line(grid, "Keyed by", self._key_box(names))
         if isinstance(station, Ducker):
             self._add_line(grid, "Shape", self._shape_box())
+            self._add_line(grid, "New shape", self._hits_box())
+            shape = next((item for item in self.desk.session.shapes if item.id == station.shape), None)
+            if shape is not None:
+                self._rows(grid, DuckShape, lambda _item: self._shape(), self._change_shape)
         self._rows(grid, type(station), lambda item: item, self._change)
         if hasattr(station, "bands"):
             self._band_rows(grid, station)
@@ -209,6 +238,68 @@ class StationPanel(QWidget):
         box.activated.connect(lambda _index: self._change(shape=box.currentData()))
         self._set.append((partial(_show_choice, box), lambda item: item.shape))
         return box
+
+    def _shape(self) -> Any:
+        """The shape that the opened ducker is linked to."""
+        _, station = chain_edits.find_station(self.desk.session, self._station_id)
+        linked = getattr(station, "shape", "")
+        return next((item for item in self.desk.session.shapes if item.id == linked), DuckShape(id="none", name=""))
+
+    def _change_shape(self, **values: Any) -> None:
+        shape = replace(self._shape(), **values)
+        merge = f"shape {shape.id} {' '.join(values)}"
+        self.desk.try_edit(lambda s: chain_edits.set_shape(s, shape), merge=merge)
+
+    def _hits_box(self) -> QComboBox:
+        lanes = [lane for lane in self.desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]
+        entries: list[tuple[str, Any]] = [("from the hits of …", "")]
+        entries += [(lane.name, lane.id) for lane in lanes]
+        entries.append(("a MIDI file …", MIDI))
+        box = _combo("New shape from hits", entries)
+        box.setToolTip("Find the hits of a track, or read them from a MIDI file, and link this ducker to them")
+        box.activated.connect(lambda _index: self._new_shape(box.currentData()))
+        return box
+
+    def _new_shape(self, source: str) -> None:
+        """Finds hits off this thread; the ducker is linked to a new shape of them."""
+        if not source:
+            return
+        path: Path | None = None
+        if source == MIDI:
+            dialog = QFileDialog(self, "Hits from a MIDI file", "", "MIDI files (*.mid *.midi);;All files (*)")
+            dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+            if not dialog.exec():
+                return
+            path = Path(dialog.selectedFiles()[0])
+        strip, station = self._strip, self._station_id
+        plan_source = self.desk.sources.frames.get(source) if self.desk.sources is not None else None
+        name = path.stem if path is not None else self.desk.session.strip_name(source)
+        rate = self.desk.session.sample_rate
+
+        def job(report: Report) -> tuple[float, ...]:
+            from all_even.audio import midi
+            from all_even.measure import hits
+
+            report.progress(-1.0, f"Looking for the hits of {name}")
+            if path is not None:
+                return midi.hits_s(path)
+            if plan_source is None:
+                raise UserError(f"{name} is not open yet.")
+            return hits.hits_s(plan_source.read(0, plan_source.frames), rate)
+
+        def done(found: tuple[float, ...]) -> None:
+            def edit(session: Session) -> Session:
+                shape_id = edits.free_id(session, "shape")
+                start = 0.0 if path is not None else session.lane(source).start_s
+                times = tuple(time + start for time in found)
+                shape = DuckShape(id=shape_id, name=name[:200], hits_s=times, hits_from=f"from {name}"[:400])
+                session = chain_edits.set_shape(session, shape)
+                return chain_edits.change_station(session, strip, station, shape=shape_id)
+
+            self.desk.try_edit(edit)
+            self.desk.said.emit(f"{len(found)} hits of {name}; the ducker is linked to them.")
+
+        self.desk.work.start("hits", job, done)
 
     # Edits.
 

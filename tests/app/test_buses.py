@@ -1,0 +1,249 @@
+"""Buses and the level path as a user drives them: drag, type, nudge, hear, undo, save, reopen, ledger."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from all_even.app.lanes import flow
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.utility import Gain
+from all_even.engine.player import START_RAMP_S
+from all_even.engine.render import render
+from all_even.session import chain_edits, edits
+from all_even.session.model import MIX, NOWHERE
+from tests.conftest import RATE
+
+
+@pytest.fixture
+def routed(opened):
+    """The stage Buses with a group of the first two lanes."""
+    opened.desk.set_stage("buses")
+    lanes = [lane.id for lane in opened.desk.session.lanes]
+    opened.desk.select((lanes[0], lanes[1]))
+    opened.window.buses_bench.make_group()
+    opened.measured()
+    return opened
+
+
+def drag_to_column(rig, strip_id: str, bus: str, *, send: bool = False) -> None:
+    view = rig.window.lanes
+    index = view.lane_ids().index(strip_id)
+    view._scroll_to(index)
+    rivers = view._rivers
+    x = flow.column_x(view._columns(), len(rivers.columns), rivers.columns.index(bus))
+    start = QPoint(int(view._columns().boxes["goes"][0]) + 5, int(view._row_box(index).center().y()))
+    end = QPoint(int(x), start.y())
+    keys = Qt.KeyboardModifier.ControlModifier if send else Qt.KeyboardModifier.NoModifier
+    QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(view.viewport(), end)
+    QTest.mouseRelease(view.viewport(), Qt.MouseButton.LeftButton, keys, pos=end)
+    rig.settle_paint()
+
+
+def test_a_group_is_made_of_the_selection_and_stands_in_the_lanes(routed):
+    desk = routed.desk
+    (bus,) = desk.session.buses
+    assert desk.current == bus.id
+    assert [lane.destination for lane in desk.session.lanes[:3]] == [bus.id, bus.id, MIX]
+    assert bus.id in routed.window.lanes.lane_ids()
+    assert MIX in routed.window.lanes.lane_ids()
+    assert "Summing group" in routed.window.lanes.accessibleDescription()
+    desk.undo()
+    assert desk.session.buses == ()
+    assert all(lane.destination == MIX for lane in desk.session.lanes)
+
+
+def test_a_lane_is_dragged_to_a_bus_to_route_and_with_ctrl_to_send(routed):
+    desk = routed.desk
+    bus = desk.session.buses[0].id
+    third, fourth = (lane.id for lane in desk.session.lanes[2:4])
+    drag_to_column(routed, third, bus)
+    assert desk.session.strip(third).destination == bus
+    assert "goes to Group 1 (was the mix)" in desk.session.ledger[-1].text
+    drag_to_column(routed, fourth, bus, send=True)
+    assert [send.to for send in desk.session.strip(fourth).sends] == [bus]
+    assert desk.session.strip(fourth).destination == MIX
+    drag_to_column(routed, third, MIX)
+    assert desk.session.strip(third).destination == MIX
+
+
+def test_a_loop_is_refused_in_a_sentence_and_nothing_changes(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    first = desk.session.buses[0].id
+    desk.select((first,))
+    bench.make_group()
+    outer = desk.session.strip(first).destination
+    said = []
+    desk.said.connect(said.append)
+    before = desk.session
+    drag_to_column(routed, outer, first)
+    assert desk.session == before
+    assert "loop" in said[-1]
+    assert "Group 1" in said[-1]
+
+
+def test_a_station_is_added_by_typing_opened_changed_moved_bypassed_and_removed(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = desk.session.lanes[3].id
+    desk.select((lane,))
+    for words in ("comp", "eq"):
+        bench.add.setText(words)
+        QTest.keyClick(bench.add, Qt.Key.Key_Return)
+    routed.measured()
+    assert [station.LABEL for station in desk.session.chain(lane)] == ["Compressor", "Equaliser"]
+    compressor = desk.session.chain(lane)[0].id
+    bench.open(compressor)
+    field = next(f for f in bench.station.findChildren(type(bench.level)) if f.accessibleName() == "Threshold")
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "-33")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert desk.session.chain(lane)[0].threshold_db == -33.0
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    assert desk.session.chain(lane)[0].threshold_db == -32.5
+    bench.path.setFocus()
+    QTest.keyClick(bench.path, Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier)
+    assert [station.LABEL for station in desk.session.chain(lane)] == ["Equaliser", "Compressor"]
+    QTest.keyClick(bench.path, Qt.Key.Key_B)
+    assert desk.session.chain(lane)[1].bypass
+    assert "Compressor bypassed" in desk.session.ledger[-1].text
+    QTest.keyClick(bench.path, Qt.Key.Key_Delete)
+    assert [station.LABEL for station in desk.session.chain(lane)] == ["Equaliser"]
+    desk.undo()
+    assert len(desk.session.chain(lane)) == 2
+
+
+def test_the_level_path_shows_what_was_measured_after_each_station(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = next(
+        lane for lane in desk.session.lanes if desk.measures(lane.id) and desk.measures(lane.id).integrated_lufs
+    )
+    desk.select((lane.id,))
+    quiet_before = bench.path._stops[0].level.rms_dbfs
+    desk.edit(lambda s: chain_edits.add_station(s, lane.id, Gain(gain_db=-6.0)))
+    routed.measured()
+    entered, after, fader = bench.path._stops
+    assert entered.level.rms_dbfs == pytest.approx(quiet_before, abs=0.3)
+    assert after.level.rms_dbfs == pytest.approx(entered.level.rms_dbfs - 6.0, abs=0.01)
+    assert fader.level.rms_dbfs == pytest.approx(after.level.rms_dbfs + lane.level_db, abs=0.01)
+    assert "Gain" in bench.path.accessibleDescription()
+
+
+def test_a_key_is_chosen_by_name_and_said_plainly(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    source, target = (lane.id for lane in desk.session.lanes[2:4])
+    desk.edit(lambda s: chain_edits.add_station(s, target, Compressor()))
+    desk.select((target,))
+    bench.open(desk.session.chain(target)[0].id)
+    bench.station._set_key(source)
+    assert desk.session.chain(target)[0].key.source == source
+    assert bench.path._stops[1].keyed_by == desk.session.strip_name(source)
+    assert f"keyed by {desk.session.strip_name(source)}" in desk.session.ledger[-1].text
+    rivers = routed.window.lanes._rivers
+    ids = routed.window.lanes.lane_ids()
+    assert [(ids[t.source_row], ids[t.target_row]) for t in rivers.threads] == [(source, target)]
+
+
+def test_matching_gives_back_what_a_station_took(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = next(
+        lane.id for lane in desk.session.lanes if desk.measures(lane.id) and desk.measures(lane.id).integrated_lufs
+    )
+    desk.edit(lambda s: chain_edits.add_station(s, lane, Compressor(threshold_db=-50.0, ratio=4.0)))
+    desk.select((lane,))
+    routed.measured()
+    bench.open(desk.session.chain(lane)[0].id)
+    taken = bench.path._stops[1].level.rms_dbfs - bench.path._stops[0].level.rms_dbfs
+    assert taken < -1.0
+    bench.station.match.click()
+    routed.measured()
+    assert desk.session.chain(lane)[0].makeup_db == pytest.approx(-taken, abs=0.02)
+    assert bench.path._stops[1].level.rms_dbfs == pytest.approx(bench.path._stops[0].level.rms_dbfs, abs=0.1)
+
+
+def test_a_bus_tells_what_its_dynamics_do_to_each_member(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    bus = desk.session.buses[0].id
+    desk.edit(lambda s: chain_edits.add_station(s, bus, Compressor(threshold_db=-50.0, ratio=8.0, attack_ms=1.0)))
+    desk.select((bus,))
+    routed.measured()
+    rows = bench.changes._rows
+    assert {name for name, _, _ in rows} == {desk.session.lanes[0].name, desk.session.lanes[1].name}
+    known = [change for _, _, change in rows if change is not None]
+    assert known
+    assert any(abs(change) > 0.01 for change in known)
+
+
+def test_groups_convert_and_dissolve_without_changing_the_mix(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    bus = desk.session.buses[0].id
+    before = np.concatenate(list(render(desk.plan())))
+    desk.select((bus,))
+    bench._convert()
+    assert [group.id for group in desk.session.folder_groups] == [bus]
+    np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
+    bench._convert()
+    assert [item.id for item in desk.session.buses] == [bus]
+    bench.remove_current()
+    assert desk.session.buses == ()
+    np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
+
+
+def test_ready_starts_are_made_heard_of_in_the_ledger_and_undone(routed):
+    desk = routed.desk
+    found = {move.id: move for move in desk.moves["buses"]}
+    assert "buses.glue" in found
+    desk.apply_move(found["buses.glue"])
+    routed.wait(lambda: bool(desk.session.mix.chain))
+    routed.measured()
+    record = next(entry.move for entry in reversed(desk.session.ledger) if entry.move is not None)
+    assert record.id == "buses.glue"
+    assert record.after == pytest.approx(record.expected, abs=1.0)
+    desk.undo()
+    assert desk.session.mix.chain == ()
+
+
+def test_routing_and_chains_survive_saving_and_reopening(routed, tmp_path):
+    desk = routed.desk
+    lane = desk.session.lanes[2].id
+    desk.edit(lambda s: chain_edits.add_station(s, lane, Compressor(threshold_db=-31.5)))
+    path = tmp_path / "kept.alleven"
+    desk.save(path)
+    routed.wait(lambda: not desk.unsaved)
+    kept = desk.session
+    routed.open(path)
+    assert desk.session.buses == kept.buses
+    assert desk.session.chain(lane) == kept.chain(lane)
+
+
+def test_what_is_played_through_chains_and_buses_equals_the_print(routed):
+    """The stand-in's recording after the quiet start, with a lane's and a bus' dynamics and a late limiter."""
+    desk = routed.desk
+    bus = desk.session.buses[0].id
+    lane = desk.session.lanes[2].id
+    for target, words in ((bus, "comp"), (lane, "limiter")):
+        desk.select((target,))
+        routed.window.buses_bench.add.setText(words)
+        routed.window.buses_bench._add_typed()
+    desk.edit(lambda s: edits.set_trim(s, -14.0))
+    routed.measured()
+    assert desk.plan().latency > 0
+    routed.desk.player.locate(0.0)
+    desk.toggle_play()
+    routed.wait(lambda: desk.player.playing)
+    routed.wait(lambda: not desk.player.playing)
+    routed.devices[0].stop()
+    heard = routed.devices[0].recording()
+    rendered = np.concatenate(list(render(desk.plan())))
+    rise = np.minimum(1.0, np.arange(len(rendered)) / (START_RAMP_S * RATE))[:, np.newaxis] ** 2
+    np.testing.assert_allclose(heard, rendered * rise, atol=1e-6)
+
+
+def test_nowhere_makes_a_silent_trigger_of_a_lane(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = desk.session.lanes[2].id
+    desk.select((lane,))
+    bench._route(NOWHERE)
+    assert desk.session.strip(lane).destination == NOWHERE
+    assert "goes to nowhere" in desk.session.ledger[-1].text
