@@ -16,7 +16,11 @@ from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
-from all_even.session import edits
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.passes import HighPass
+from all_even.dsp.saturation import Saturation
+from all_even.session import chain_edits, edits
 from all_even.session.model import Loop
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -50,7 +54,7 @@ def main() -> None:
 
     def apply(stage: str, move_id: str) -> None:
         desk.apply_move(next(move for move in desk.moves[stage] if move.id == move_id))
-        wait(lambda: desk.mix_stale or desk.work.busy() or not desk._settle.isActive())
+        wait(lambda: any(entry.move is not None and entry.move.id == move_id for entry in desk.session.ledger))
         measured()
 
     def select(file: str) -> None:
@@ -94,6 +98,30 @@ def main() -> None:
     shot("balance-night-ledger")
     desk.player.stop()
     window.switch_theme()
+    window.side.setCurrentIndex(0)
+    desk.set_stage("buses")
+    for move_id in ("sections", "parallel-drums", "kick-and-bass", "silent-trigger", "glue"):
+        apply("buses", f"buses.{move_id}")
+    voice = next(lane.id for lane in desk.session.lanes if lane.file == "LD VOX comp.wav")
+    bands = (
+        Band(frequency_hz=240.0, gain_db=-2.5, q=1.2),
+        Band(frequency_hz=3400.0, gain_db=2.0, q=0.9),
+        Band(shape="high shelf", frequency_hz=9500.0, gain_db=3.0, q=0.7),
+    )
+    evening = Compressor(threshold_db=-26.0, ratio=2.5, attack_ms=12.0, release_ms=140.0, makeup_db=2.0)
+    for station in (HighPass(frequency_hz=90.0, slope=18), Equaliser(bands=bands), evening, Saturation(drive_db=4.0)):
+        desk.edit(lambda s, made=station: chain_edits.add_station(s, voice, made))
+    measured()
+    desk.select((voice,))
+    shot("buses")
+    window.buses_bench.open(desk.session.chain(voice)[1].id)
+    shot("station-equaliser")
+    bass = next(lane for lane in desk.session.lanes if lane.chain and lane.role == "bass DI")
+    desk.select((bass.id,))
+    window.buses_bench.open(bass.chain[0].id)
+    shot("station-compressor")
+    desk.select(("mix",))
+    shot("buses-mix")
     window.side.setCurrentIndex(3)
     desk.set_stage("print")
     place = Path(tempfile.gettempdir()) / "ferry"

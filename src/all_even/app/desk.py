@@ -445,11 +445,13 @@ class Desk(QObject):
         if plan is None or self.work.busy("sources") or self.work.busy("measure"):
             return
         session = self.session
+        playing = self._player is not None and self._player.playing
 
         def job(report: Report) -> Any:
             from all_even.engine.flow import measure_flow
 
-            return measure_flow(plan, cancelled=report.cancelled) if plan.frames else None
+            workers = {"workers": 1} if playing else {}  # playing goes before measuring
+            return measure_flow(plan, cancelled=report.cancelled, **workers) if plan.frames else None
 
         def done(flow: Any) -> None:
             self.flow, self.mix_stale = flow, False

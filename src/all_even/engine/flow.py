@@ -4,9 +4,9 @@ One render of the whole song gives the figures of the mix, the level after every
 dynamic station applied, and the K-weighted energy that reaches each fader. From these follows by
 arithmetic, at once and for any position of the faders:
 - the *contribution* of a feed: its loudness at its destination minus that of the destination's sum;
-- the *change* a bus with dynamics makes to each of its members: the loudness of the member's energy times
-  the gain the bus applied in each hop, against the loudness without it, less what the bus does to its whole
-  sum. Positive: it came up.
+- the *change* a bus with dynamics makes to each of its members: the member's K-weighted energy while it plays,
+  times the gain the bus applied in each hop, against the energy without it, less the same for the whole sum.
+  Positive: it came up.
 """
 
 import threading
@@ -16,9 +16,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even import decibels
 from all_even.dsp.processor import Processor
 from all_even.engine.plan import Plan, StripPlan, edge_gains, moving_gains
-from all_even.engine.render import render
+from all_even.engine.render import WORKERS, render
 from all_even.measure import loudness
 from all_even.measure.hops import HOP_S, HopMeter
 from all_even.measure.levels import GainMeter, Level, LevelMeter, level_of, playing_hops
@@ -136,13 +137,17 @@ class _Watching:
 
 
 def measure_flow(
-    plan: Plan, *, progress: Callable[[float], None] | None = None, cancelled: threading.Event | None = None
+    plan: Plan,
+    *,
+    progress: Callable[[float], None] | None = None,
+    cancelled: threading.Event | None = None,
+    workers: int = WORKERS,
 ) -> Flow:
-    """Renders the whole song once and measures mix and strips."""
+    """Renders the whole song once and measures mix and strips. workers: threads; one while music plays."""
     measurement = Measurement(plan.sample_rate, 2)
     watching = _Watching(plan)
     watch = watching if watching.meters.keys() - {MIX} or plan.strips[-1].stations else None
-    for block in render(plan, progress=progress, cancelled=cancelled, watch=watch):
+    for block in render(plan, progress=progress, cancelled=cancelled, watch=watch, workers=workers):
         measurement.add(block.astype(np.float32))
     return Flow(measurement.result(), watching.flows(plan) if watch is not None else {})
 
@@ -252,6 +257,8 @@ def _applied_db(session: Session, target: str, flow: Flow | None, length: int) -
 def _change_lu(energy: Array, gain_db: Array | None) -> float | None:
     if gain_db is None or not len(energy):
         return None
-    before = loudness.integrated_lufs(energy)
-    after = loudness.integrated_lufs(energy * (10.0 ** (gain_db[: len(energy)] / 10.0))[:, np.newaxis])
-    return after - before if before is not None and after is not None else None
+    power = energy.sum(axis=1)
+    playing = playing_hops(power)  # the same hops before and after: a gate that moves would count as change
+    before = float(power[playing].sum())
+    after = float((power * 10.0 ** (gain_db[: len(power)] / 10.0))[playing].sum())
+    return decibels.power_db(after / before) if before > 0.0 and after > 0.0 else None

@@ -31,7 +31,9 @@ from all_even.measure.hops import HopMeter
 BLOCK = 512
 RING_BLOCKS = 6  # 64 ms at 48 kHz
 PRIMED_BLOCKS = 4
-"""Playing starts when this much is ready; an edit keeps one block, so that it does not run dry."""
+"""Playing starts when this much is ready."""
+KEPT_BLOCKS = 2
+"""An edit keeps what will be heard next, so that the ring does not run dry while two plans are blended."""
 START_RAMP_S = 0.5
 SHORTEST_BLEND = 256
 """Frames; shorter blocks (at a loop's end) leave the blend to the next one."""
@@ -413,7 +415,7 @@ class Player:
         """Discards the blocks that nobody has begun to hear; returns the state at the first of them."""
         with self._lock:
             for kept in self._kept:
-                if self._read + BLOCK <= kept.stream_frame < self._written:
+                if self._read + KEPT_BLOCKS * BLOCK <= kept.stream_frame < self._written:
                     self._written = kept.stream_frame
                     state = kept.restored()
                     break

@@ -4,6 +4,7 @@ Blocks may have any length; the samples do not depend on it. A render from the m
 the time after which nothing remembers what came before, so that it equals the full one.
 """
 
+import contextlib
 import math
 import os
 import threading
@@ -25,8 +26,17 @@ BLOCK_FRAMES = 1 << 13
 """Small enough for the blocks of a few strips to stay in the processor's cache."""
 WORKERS = os.cpu_count() or 2
 
+BACKGROUND_NICE = 10
+
 Mix = NDArray[np.float64]
 Progress = Callable[[float], None]
+
+
+def step_back() -> None:
+    """Lets this thread yield to the others: playing and the window go before rendering."""
+    if hasattr(os, "setpriority"):
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICE)
 
 
 def render(
@@ -38,14 +48,15 @@ def render(
     progress: Progress | None = None,
     cancelled: threading.Event | None = None,
     watch: Watch | None = None,
+    workers: int = WORKERS,
 ) -> Iterator[Mix]:
     """The mix from `start_frame` to `end_frame` (the song's end), (frames, 2) float64 per block.
 
     progress is told the share done, 0 to 1. Raises `Cancelled` once the event is set. watch: sees the
-    sound on its way, also what is computed only to settle.
+    sound on its way, also what is computed only to settle. workers: threads that may be used.
     """
     end = plan.frames if end_frame is None else end_frame
-    for mix, _ in _blocks(plan, start_frame, end, block_frames, progress, cancelled, watch):
+    for mix, _ in _blocks(plan, start_frame, end, block_frames, progress, cancelled, watch, workers):
         yield mix
 
 
@@ -63,7 +74,7 @@ def render_stems(
     chain: those of all strips that lead straight to the mix add up to what enters that chain.
     """
     end = plan.frames if end_frame is None else end_frame
-    yield from _blocks(plan, start_frame, end, BLOCK_FRAMES, progress, cancelled, None)
+    yield from _blocks(plan, start_frame, end, BLOCK_FRAMES, progress, cancelled, None, WORKERS)
 
 
 def _blocks(
@@ -74,11 +85,12 @@ def _blocks(
     progress: Progress | None,
     cancelled: threading.Event | None,
     watch: Watch | None,
+    workers: int,
 ) -> Iterator[tuple[Mix, dict[str, Mix]]]:
     if plan.strips and is_stateless(plan) and watch is None and not plan.taps:
-        pieces = _independent(plan, start, end, block_frames)
+        pieces = _independent(plan, start, end, block_frames, workers)
     else:
-        pieces = _in_order(plan, start, end, block_frames, watch)
+        pieces = _in_order(plan, start, end, block_frames, watch, workers)
     done = 0
     for mix, stems in pieces:
         if cancelled is not None and cancelled.is_set():
@@ -94,7 +106,7 @@ def _blocks(
 Pieces = Generator[tuple[Mix, dict[str, Mix]], None, None]
 
 
-def _in_order(plan: Plan, start: int, end: int, block_frames: int, watch: Watch | None) -> Pieces:
+def _in_order(plan: Plan, start: int, end: int, block_frames: int, watch: Watch | None, workers: int) -> Pieces:
     """Block after block, strips side by side; blocks without frames while the state settles."""
     if not plan.strips or end <= start:
         return
@@ -104,11 +116,11 @@ def _in_order(plan: Plan, start: int, end: int, block_frames: int, watch: Watch 
     # Stems leave where the mix bus begins, the mix where its chain ends.
     early = plan.latency - plan.strips[-1].latency_in
     waiting: dict[str, deque[Mix]] = {name: deque() for name in plan.taps}
-    with ThreadPoolExecutor(WORKERS, thread_name_prefix="render") as pool:
+    with ThreadPoolExecutor(workers, thread_name_prefix="render", initializer=step_back) as pool:
         while running.position < end + plan.latency:
             frames = min(block_frames, end + plan.latency - running.position)
             song_frame = running.position - plan.latency
-            mix = running.advance(frames, pool, WORKERS)
+            mix = running.advance(frames, pool if workers > 1 else None, workers)
             keep = max(0, min(frames, start - song_frame))
             stems = {}
             for name, feed in plan.taps.items():
@@ -125,7 +137,7 @@ def _late(ring: "deque[Mix]", block: Mix, frames: int) -> Mix:
     return joined[: len(block)]
 
 
-def _independent(plan: Plan, start: int, end: int, block_frames: int) -> Pieces:
+def _independent(plan: Plan, start: int, end: int, block_frames: int, workers: int) -> Pieces:
     """Where nothing is remembered, blocks do not need each other: a few ahead, on all cores."""
     positions = range(start, end, 4 * block_frames)
     ahead: deque[Future[Mix]] = deque()
@@ -133,10 +145,10 @@ def _independent(plan: Plan, start: int, end: int, block_frames: int) -> Pieces:
     def mixed(position: int) -> Mix:
         return Running(plan, position).advance(min(4 * block_frames, end - position))
 
-    with ThreadPoolExecutor(WORKERS, thread_name_prefix="render") as pool:
+    with ThreadPoolExecutor(workers, thread_name_prefix="render", initializer=step_back) as pool:
         try:
             for index in range(len(positions)):
-                while len(ahead) < 2 * WORKERS and index + len(ahead) < len(positions):
+                while len(ahead) < 2 * workers and index + len(ahead) < len(positions):
                     ahead.append(pool.submit(mixed, positions[index + len(ahead)]))
                 yield ahead.popleft().result(), {}
         finally:
