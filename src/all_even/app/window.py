@@ -414,6 +414,8 @@ class MainWindow(QMainWindow):
         if self.desk.is_open:
             mark = "• " if self.desk.unsaved else ""
             self.setWindowTitle(f"{mark}{self.desk.session.name} – All Even")
+            if not self._status_timer.isActive():
+                self._idle_status()
 
     def _tick(self) -> None:
         """30 times a second: meters, position, playhead."""

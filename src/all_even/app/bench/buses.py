@@ -145,7 +145,12 @@ class BusesBench(QWidget):
     # What is shown.
 
     def _on_selection(self) -> None:
+        """A lane's first station is opened at once; of a bus its members are shown."""
+        desk = self.desk
         self.open_station = ""
+        if desk.is_open and desk.current_lane is not None:
+            chain = desk.session.chain(desk.current_lane)
+            self.open_station = chain[0].id if chain else ""
         self.refresh()
 
     def open(self, station_id: str) -> None:
@@ -201,7 +206,10 @@ class BusesBench(QWidget):
                 box.clear()
                 for name, target in wanted:
                     box.addItem(name, target)
-            box.setEnabled(strip is not None and len(wanted) > 1)
+            box.setEnabled(len(wanted) > 1)
+            box.setVisible(strip is not None)
+        for name in ("Goes to", "Send to"):
+            self.names[name].setVisible(strip is not None)
         self.goes_to.setCurrentIndex(max(0, self.goes_to.findData(strip.destination if strip else MIX)))
         self.send_to.setCurrentIndex(0)
 
@@ -343,6 +351,8 @@ class BusesBench(QWidget):
                 lines.append(f"Its {station.LABEL.lower()} is keyed by {session.strip_name(edge.source)}")
         folders = routing.folders_above(session, strip)
         lines += [f"Held by folder {folder.name} at {LEVEL.text(folder.level_db)}" for folder in folders]
+        if not strip.chain:
+            lines.append("Nothing stands between its file and its fader: type a station's name to add one")
         return lines
 
     # Edits.

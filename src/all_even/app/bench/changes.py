@@ -21,9 +21,11 @@ class ChangeDrawing(Drawing):
         self._rows: list[tuple[str, float | None, float | None]] = []
         self._dynamic = False
         self._range_lu = LEAST_RANGE_LU
+        self._sentences = False
 
     def show_rows(self, rows: list[tuple[str, float | None, float | None]], dynamic: bool) -> None:
         self._rows, self._dynamic = sorted(rows, key=lambda row: -(row[1] if row[1] is not None else -999.0)), dynamic
+        self._sentences = False
         changes = [abs(row[2]) for row in rows if row[2] is not None]
         self._range_lu = max([LEAST_RANGE_LU, *changes])
         self.title = (
@@ -63,6 +65,9 @@ class ChangeDrawing(Drawing):
             paint.text(painter, box, rest, size=theme.SMALL, colour=theme.colour("quiet"))
 
     def _row(self, painter: QPainter, box: QRectF, name: str, share: float | None, change: float | None) -> None:
+        if self._sentences:
+            paint.text(painter, box, name)
+            return
         figures = 42.0
         bar = 52.0 if self._dynamic else 0.0
         value = 34.0 if self._dynamic else 0.0
@@ -90,7 +95,7 @@ class ChangeDrawing(Drawing):
 
     def show_path(self, lines: list[str]) -> None:
         """A lane's way in sentences, where there are no members to show."""
-        self._rows, self._dynamic = [(line, None, None) for line in lines], False
+        self._rows, self._dynamic, self._sentences = [(line, None, None) for line in lines], False, True
         self.title = "Where it leads"
         self.setAccessibleDescription("; ".join(lines))
         self.renew()

@@ -68,7 +68,7 @@ class LaneView(QAbstractScrollArea):
         desk.opened.connect(self._on_opened)
         desk.lane_measured.connect(lambda _lane: self.refresh())
         desk.mix_measured.connect(self.refresh)
-        desk.stage_changed.connect(lambda _stage: self.refresh())
+        desk.stage_changed.connect(self._on_stage)
         desk.selection_changed.connect(self._on_selection)
 
     # What to show.
@@ -176,6 +176,10 @@ class LaneView(QAbstractScrollArea):
         self._peaks.clear()
         self.verticalScrollBar().setValue(0)
         self.refresh()
+
+    def _on_stage(self, _stage: str) -> None:
+        self.refresh()
+        self._on_selection()
 
     def _on_selection(self) -> None:
         current = self.desk.current

@@ -38,7 +38,9 @@ SUM_OVER_KICK_DB = 0.3
 LOUD_PART = 90
 """Percentile of the hops while playing that stands for the loud passages."""
 
-KICKS = frozenset({"kick", "kick in", "kick out"})
+CLICK_FIRST = ("kick in", "kick", "kick out")
+"""Kick roles, the one with the clearest click first (common practice: the microphone inside)."""
+KICKS = frozenset(CLICK_FIRST)
 GROUP_NAMES = {
     "drums": "Drums", "percussion": "Percussion", "bass": "Basses", "guitars": "Guitars", "keys": "Keys",
     "winds & brass": "Winds & brass", "strings": "Strings", "voices": "Voices",
@@ -228,7 +230,7 @@ def _silent_trigger(situation: Situation) -> Move | None:
     triggers = {lane.id for lane in session.lanes if lane.name.endswith(" trigger")}
     if not kicks or not basses or triggers:
         return None
-    kick = kicks[0]
+    kick = min(kicks, key=lambda lane: CLICK_FIRST.index(lane.role))
 
     def routed(now: Session, threshold_db: float) -> Session:
         now, trigger = routing_edits.silent_trigger(now, kick.id)
