@@ -19,7 +19,7 @@ demo: $(STAMP)
 	$(BIN)/all-even --demo
 
 test: $(STAMP)
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto
 
 proof: $(STAMP)
 	$(BIN)/python -m pytest -m proof -s tests

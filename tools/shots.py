@@ -112,8 +112,11 @@ def main() -> None:
     for station in (HighPass(frequency_hz=90.0, slope=18), Equaliser(bands=bands), evening, Saturation(drive_db=4.0)):
         desk.edit(lambda s, made=station: chain_edits.add_station(s, voice, made))
     measured()
-    desk.select((voice,))
+    keyed = next(lane for lane in desk.session.lanes if lane.chain and lane.role == "sub bass")
+    desk.select((keyed.id,))
+    window.lanes.verticalScrollBar().setValue(0)
     shot("buses")
+    desk.select((voice,))
     window.buses_bench.open(desk.session.chain(voice)[1].id)
     shot("station-equaliser")
     bass = next(lane for lane in desk.session.lanes if lane.chain and lane.role == "bass DI")

@@ -127,7 +127,6 @@ def test_every_station_opens_into_a_panel_that_is_whole(opened, size):
         desk.edit(lambda s, made=station: chain_edits.set_chain(s, first, [msgspec.structs.replace(made, id="s1")]))
         desk.select((first,))
         opened.window.buses_bench.open("s1")
-        opened.measured()
         wrong += [f"{kind.LABEL}: {text}" for text in walk(opened, "buses")]
     for strip in (bus, desk.session.folder_groups[0].id, "mix"):
         desk.select((strip,))

@@ -16,6 +16,8 @@ from all_even.dsp.processor import Key, Processor
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.transient import TransientShaper
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
+from all_even.engine.plan import Plan
+from all_even.engine.running import Running
 from all_even.session.model import MIX, NOWHERE, Automation, Bus, Folder, FolderGroup, Lane, Point, Send, Session
 
 RATE = 48_000
@@ -35,6 +37,16 @@ class Memory:
         if stop > first:
             out[first - start : stop - start] = self.samples[first:stop]
         return out
+
+
+def in_blocks(plan: Plan, sizes: list[int]) -> np.ndarray:
+    """The mix as the player's engine computes it, in blocks of these sizes by turns."""
+    running = Running(plan, 0, short=True)
+    parts, turn = [], 0
+    while running.position < plan.frames + plan.latency:
+        parts.append(running.advance(min(sizes[turn % len(sizes)], plan.frames + plan.latency - running.position)))
+        turn += 1
+    return np.concatenate(parts)[plan.latency :]
 
 
 def sounds(count: int, frames: int = FRAMES) -> dict[str, Memory]:

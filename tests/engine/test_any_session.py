@@ -7,10 +7,9 @@ from hypothesis import strategies as st
 
 from all_even.engine.plan import make_plan
 from all_even.engine.render import render, render_stems
-from all_even.engine.running import Running
 from all_even.session import routing, routing_edits, store
 from all_even.session.model import MIX
-from tests.engine.sessions import any_session, sounds
+from tests.engine.sessions import any_session, in_blocks, sounds
 
 SOUNDS = sounds(4)
 
@@ -26,13 +25,7 @@ def test_small_blocks_as_in_the_player_equal_the_offline_render(session, sizes):
     plan = make_plan(session, SOUNDS)
     whole = rendered(plan)
     assert np.isfinite(whole).all()
-    running = Running(plan, 0, short=True)
-    parts, turn = [], 0
-    while running.position < plan.frames + plan.latency:
-        size = min(sizes[turn % len(sizes)], plan.frames + plan.latency - running.position)
-        parts.append(running.advance(size))
-        turn += 1
-    np.testing.assert_allclose(np.concatenate(parts)[plan.latency :], whole, atol=1e-6)
+    np.testing.assert_allclose(in_blocks(plan, sizes), whole, atol=1e-6)
 
 
 @settings(max_examples=40, deadline=None)

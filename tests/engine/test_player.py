@@ -21,21 +21,7 @@ from all_even.session import chain_edits
 from all_even.session.edits import Edit
 from all_even.session.model import Lane, Session
 from tests.conftest import RATE, noise, sine
-
-
-class Memory:
-    """A source in memory."""
-
-    def __init__(self, samples: np.ndarray) -> None:
-        self.samples = samples.astype(np.float32)
-        self.frames, self.channels = self.samples.shape
-
-    def read(self, start: int, frames: int) -> np.ndarray:
-        out = np.zeros((frames, self.channels), dtype=np.float32)
-        first, stop = max(0, start), min(self.frames, start + frames)
-        if stop > first:
-            out[first - start : stop - start] = self.samples[first:stop]
-        return out
+from tests.engine.sessions import Memory
 
 
 def make_plan(*sounds: np.ndarray, gain: float = 0.5) -> Plan:

@@ -352,7 +352,7 @@ class BusesBench(QWidget):
         folders = routing.folders_above(session, strip)
         lines += [f"Held by folder {folder.name} at {LEVEL.text(folder.level_db)}" for folder in folders]
         if not strip.chain:
-            lines.append("Nothing stands between its file and its fader: type a station's name to add one")
+            lines.append("No station yet: type a name below its path to add one")
         return lines
 
     # Edits.
