@@ -77,7 +77,7 @@ def sounds() -> dict[str, np.ndarray]:
 
 
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.LABEL)
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=5, deadline=None)
 @given(data=st.data())
 def test_any_settings_and_any_sound_are_safe_and_block_sizes_do_not_matter(kind, data):
     processor = data.draw(any_processor(kind))

@@ -19,7 +19,7 @@ def rendered(plan, start=0, **options):
     return np.concatenate(blocks) if blocks else np.zeros((0, 2))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(any_session(), st.lists(st.integers(1, 700), min_size=30, max_size=30))
 def test_small_blocks_as_in_the_player_equal_the_offline_render(session, sizes):
     plan = make_plan(session, SOUNDS)
@@ -28,7 +28,7 @@ def test_small_blocks_as_in_the_player_equal_the_offline_render(session, sizes):
     np.testing.assert_allclose(in_blocks(plan, sizes), whole, atol=1e-6)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(any_session(), st.integers(0, 8900), st.integers(300, 5000))
 def test_a_render_from_the_middle_equals_the_full_one(session, start, block_frames):
     plan = make_plan(session, SOUNDS)
@@ -36,7 +36,7 @@ def test_a_render_from_the_middle_equals_the_full_one(session, start, block_fram
     np.testing.assert_allclose(part, rendered(plan)[min(start, plan.frames) :], atol=1e-6)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(any_session())
 def test_stems_that_lead_to_the_mix_add_up_to_what_enters_its_chain(session):
     bare = msgspec.structs.replace(session, mix=msgspec.structs.replace(session.mix, chain=(), automation=()))

@@ -15,7 +15,7 @@ from all_even.session import chain_edits, edits, routing_edits
 from all_even.session.model import MIX
 from all_even.session.new import inspect_all, new_session, sound_paths
 
-SECONDS = 4
+SECONDS = 2
 NULL = 1e-6  # -120 dBFS
 
 
@@ -126,4 +126,4 @@ def test_a_24_bit_render_does_not_depend_on_blocks_or_on_where_it_begins(demo):
     whole = as_24_bit(mixed(routed, sources))
     np.testing.assert_array_equal(as_24_bit(mixed(routed, sources, block_frames=1777)), whole)
     rate = session.sample_rate
-    np.testing.assert_array_equal(as_24_bit(mixed(routed, sources, start_s=9.0))[: 3 * rate], whole[rate:])
+    np.testing.assert_array_equal(as_24_bit(mixed(routed, sources, start_s=9.0))[: 1 * rate], whole[rate:])

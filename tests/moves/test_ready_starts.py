@@ -39,12 +39,11 @@ def look(demo_folder):
         sources.update(trial)
         return hear_strip(trial, sources, strip)
 
-    return session, at
+    return session, at, at(session)
 
 
 def made(look, move_id: str) -> tuple[Situation, object, float | None]:
-    session, at = look
-    situation = at(session)
+    session, at, situation = look
     move = next(move for move in ready_starts.moves(situation) if move.id == move_id)
     move = propose.prepared(move, situation)
     after = at(move.edit(session))
@@ -64,7 +63,7 @@ def test_the_crushed_copy_stands_as_far_under_the_dry_drums_as_was_asked(look):
     bus = next(bus for bus in after.session.buses if bus.name == "Drums crushed")
     assert all(not send.pre_fader for lane in after.session.lanes for send in lane.sends)
     # Common practice: the body comes up, the peaks hardly rise.
-    assert after.mix.sample_peak_dbfs < look[1](look[0]).mix.sample_peak_dbfs + 1.0
+    assert after.mix.sample_peak_dbfs < look[2].mix.sample_peak_dbfs + 1.0
     assert bus.chain
 
 
