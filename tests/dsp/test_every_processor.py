@@ -93,6 +93,13 @@ def test_any_settings_and_any_sound_are_safe_and_block_sizes_do_not_matter(kind,
         np.testing.assert_allclose(np.concatenate(parts), whole, atol=1e-9 * max(1.0, abs(whole).max()), err_msg=name)
 
 
+@pytest.mark.parametrize("kind", [kinds.Gate, kinds.Compressor], ids=lambda kind: kind.LABEL)
+def test_a_key_filter_next_to_zero_hertz_is_off(kind):
+    sound = sounds()["noise"]
+    tiny = kind(key_high_pass_hz=1e-306, key_low_pass_hz=1e-300)
+    np.testing.assert_array_equal(Single(tiny, RATE)(sound), Single(kind(), RATE)(sound))
+
+
 @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.LABEL)
 def test_blocks_of_one_sample_give_the_same(kind):
     sound = sounds()["noise"][:400]

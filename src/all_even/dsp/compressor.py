@@ -42,6 +42,8 @@ NEPER_PER_DB = -math.log(10.0) / 20.0
 SLOW = 8.0
 """How much longer the second smoother of the programme-dependent release is."""
 LONGEST_LOOKAHEAD_MS = 20.0
+LOWEST_KEY_HZ = 5.0
+"""A key filter under this is off: its coefficients would vanish in rounding."""
 
 HEAD = 20
 """Coefficients before the two key filters of five each."""
@@ -66,11 +68,13 @@ class Dynamics(Processor, frozen=True, kw_only=True):
     listen: Annotated[bool, named("Listen to the key")] = False
 
     def key_filters(self, sample_rate: int) -> list[float]:
-        """Ten numbers: two sections; 0 Hz leaves a filter out."""
+        """Ten numbers: two sections; under 5 Hz a filter is left out."""
         flat = (1.0, 0.0, 0.0, 0.0, 0.0)
         q = math.sqrt(0.5)
-        high = biquad.high_pass(self.key_high_pass_hz / sample_rate, q) if self.key_high_pass_hz > 0.0 else flat
-        low = biquad.low_pass(self.key_low_pass_hz / sample_rate, q) if self.key_low_pass_hz > 0.0 else flat
+        high = (
+            biquad.high_pass(self.key_high_pass_hz / sample_rate, q) if self.key_high_pass_hz >= LOWEST_KEY_HZ else flat
+        )
+        low = biquad.low_pass(self.key_low_pass_hz / sample_rate, q) if self.key_low_pass_hz >= LOWEST_KEY_HZ else flat
         return [*high, *low]
 
 
@@ -155,7 +159,9 @@ class Compressor(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="com
 
 def key_ring_s(dynamics: Dynamics) -> float:
     rings = [
-        18.4 * math.sqrt(2.0) / (2.0 * math.pi * f) for f in (dynamics.key_high_pass_hz, dynamics.key_low_pass_hz) if f
+        18.4 * math.sqrt(2.0) / (2.0 * math.pi * f)
+        for f in (dynamics.key_high_pass_hz, dynamics.key_low_pass_hz)
+        if f >= LOWEST_KEY_HZ
     ]
     return sum(rings)
 
