@@ -13,7 +13,7 @@ SOUNDS = sounds(6)
 
 
 @pytest.mark.proof
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(any_session(lanes=6, buses=4), st.lists(st.integers(1, 900), min_size=12, max_size=12), st.integers(0, 8900))
 def test_player_blocks_and_renders_from_the_middle_equal_the_whole(session, sizes, start):
     plan = make_plan(session, SOUNDS)
