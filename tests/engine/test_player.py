@@ -62,10 +62,10 @@ class Stage:
             assert time.monotonic() < end, "timed out"
             time.sleep(0.002)
 
-    def play_to_end(self) -> np.ndarray:
+    def play_to_end(self, seconds: float = 60.0) -> np.ndarray:
         self.player.play()
         self.wait(lambda: self.player.playing)
-        self.wait(lambda: not self.player.playing)
+        self.wait(lambda: not self.player.playing, seconds)
         self.devices[0].stop()
         return self.devices[0].recording()
 
@@ -244,7 +244,7 @@ def test_the_strips_of_the_benchmark_play_for_60_seconds_in_real_time(capsys):
             lane.id: Memory(np.repeat(noise(60.0, i)[:, np.newaxis], 2, axis=1)) for i, lane in enumerate(session.lanes)
         }
         stage.player.set_plan(planning.make_plan(session, sources))
-        heard = stage.play_to_end()
+        heard = stage.play_to_end(180.0)
         with capsys.disabled():
             print(f"\n24 strips, {len(heard) / RATE:.0f} s played, {stage.player.underruns} late blocks.")
         assert stage.player.underruns < 0.01 * len(heard) / BLOCK
