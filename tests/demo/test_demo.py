@@ -38,7 +38,7 @@ def test_the_tune_is_slack_water(truth, reports):
 
 def test_planted_faults_are_found_and_none_invented(reports):
     expected = {CLIPPED: {"clipped"}, LIMITED: {"limited"}, OFFSET: {"dc_offset"}, SILENT: {"silent"},
-                "Clar(1).wav": {"identical_channels"}}  # fmt: skip
+                "Clar(1).wav": {"identical_channels"}, "scratch vox.wav": {"reverb"}}  # fmt: skip
     assert {name: kinds(report) for name, report in reports.items() if kinds(report)} == expected
 
 

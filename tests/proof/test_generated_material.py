@@ -27,9 +27,11 @@ PLANTED = {
     "Clar(1).wav": "identical_channels",
 }
 
+REVERBERANT = "scratch vox.wav"
+
 
 def test_planted_faults_are_found_and_none_invented(tmp_path_factory, capsys):
-    missed, invented, count = [], [], 0
+    missed, invented, count, reverberant = [], [], 0, 0
     spreads, peaks = [], []
     for seed in SEEDS:
         folder = write_stems(tmp_path_factory.mktemp("seed"), seed=seed, bars=10)
@@ -39,6 +41,9 @@ def test_planted_faults_are_found_and_none_invented(tmp_path_factory, capsys):
             kinds = {finding.kind for finding in findings(reports[index])}
             expected = {PLANTED[path.name]} if path.name in PLANTED else set()
             count += 1
+            if path.name == REVERBERANT:  # a note, told only where enough notes end in silence
+                reverberant += "reverb" in kinds
+                kinds -= {"reverb"}
             missed += [(seed, path.name, kind) for kind in expected - kinds]
             invented += [(seed, path.name, kind) for kind in kinds - expected]
         spread, peak = _made_even(folder, paths, reports)
@@ -50,6 +55,7 @@ def test_planted_faults_are_found_and_none_invented(tmp_path_factory, capsys):
             f"\nSeeds 100 to 129: {count} files, {planted} planted faults, "
             f"{len(missed)} missed, {len(invented)} invented."
         )
+        print(f"Printed reverberation told of {reverberant} of {len(SEEDS)} files that have it.")
         print(f"Missed: {missed}\nInvented: {invented}")
         print(
             f"All even: spread afterwards at most {max(spreads):.2f} LU, "

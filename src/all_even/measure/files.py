@@ -4,7 +4,7 @@ import os
 import threading
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +13,7 @@ from all_even.audio import content, sound_file
 from all_even.audio.sound_file import SoundFileError, SoundInfo
 from all_even.errors import Cancelled
 from all_even.measure import cache
+from all_even.measure.character import Character, CharacterMeter, Envelope
 from all_even.measure.track import Measurement, TrackMeasures
 
 WORKERS = os.cpu_count() or 2
@@ -22,12 +23,15 @@ WORKERS = os.cpu_count() or 2
 class FileReport:
     """What became of one file: its description and measures, or the sentence why there are none.
 
+    envelope: RMS per millisecond, by which files that belong together are found.
     `defect`: one sentence about a file that is damaged but usable.
     """
 
     path: Path
     info: SoundInfo | None = None
     measures: TrackMeasures | None = None
+    character: Character | None = None
+    envelope: Envelope | None = field(default=None, compare=False, repr=False)
     error: str | None = None
     defect: str | None = None
     offered_channels: int | None = None
@@ -50,15 +54,19 @@ def measure_file(
         reason = os.strerror(error.errno or 5).lower()
         return FileReport(path, error=f"{sound_file.display_name(path)} can't be read: {reason}.")
     key = "" if take is None else "-ch" + "-".join(map(str, take))
-    measures = cache.load(identity, key)
-    if measures is None:
-        measurement = Measurement(info.sample_rate, len(take) if take else info.channels)
+    kept = cache.load(identity, key)
+    if kept is None:
+        channels = len(take) if take else info.channels
+        levels, playing = Measurement(info.sample_rate, channels), CharacterMeter(info.sample_rate, channels)
         for block in sound_file.read_blocks(info):
             if cancelled is not None and cancelled.is_set():
                 raise Cancelled
-            measurement.add(np.ascontiguousarray(block[:, [i - 1 for i in take]]) if take else block)
-        measures = measurement.result()
-        cache.save(identity, measures, key)
+            used = np.ascontiguousarray(block[:, [i - 1 for i in take]]) if take else block
+            levels.add(used)  # makes the block finite
+            playing.add(used)
+        kept = (levels.result(), *playing.result())
+        cache.save(identity, *kept, key)
+    measures, character, envelope = kept
     name = sound_file.display_name(path)
     if measures.frames == 0:
         return FileReport(path, info, error=f"{name} can't be decoded: no sound could be read from it.")
@@ -68,7 +76,7 @@ def measure_file(
             f"{name} is cut short: its header promises {info.duration_s:.1f} s, "
             f"{measures.duration_s:.1f} s can be decoded."
         )
-    return FileReport(path, info, measures, defect=defect)
+    return FileReport(path, info, measures, character, envelope, defect=defect)
 
 
 def measure_files(

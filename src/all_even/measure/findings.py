@@ -7,19 +7,26 @@ docs/command-line.md; thresholds are common practice unless a source is named.
 from dataclasses import dataclass
 from typing import Literal
 
+from all_even.measure.character import Character
 from all_even.measure.files import FileReport
 
 DC_LIMIT = 0.001  # -60 dBFS: enough to move a threshold, not audible by itself
 CLIPPED_RUNS_FAULT = 3
 NOISE_NOTE_DBFS = -55.0
+HUM_FAULT_DBFS = -70.0
+INVERTED_CORRELATION = -0.9
 SHORTEST_S = 0.4  # one momentary window
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
+    """time_s: where the first of it is, None where it is everywhere. size: in its own unit, as in the text."""
+
     kind: str
     severity: Literal["fault", "note"]
     text: str
+    time_s: float | None = None
+    size: float | None = None
 
     @property
     def label(self) -> str:
@@ -37,7 +44,14 @@ LABELS = {
     "limited": "limiting printed",
     "dc_offset": "direct current",
     "identical_channels": "left = right",
+    "inverted_channel": "sides cancel",
+    "dead_channel": "one side dead",
+    "dropout": "drops out",
+    "cut_start": "begins cut",
+    "cut_end": "ends cut",
+    "hum": "hums",
     "noise": "noisy",
+    "reverb": "reverb printed",
 }
 
 
@@ -45,8 +59,10 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     """All findings on one file, faults first."""
     found: list[Finding] = []
 
-    def add(kind: str, severity: Literal["fault", "note"], text: str) -> None:
-        found.append(Finding(kind, severity, text))
+    def add(
+        kind: str, severity: Literal["fault", "note"], text: str, time_s: float | None = None, size: float | None = None
+    ) -> None:
+        found.append(Finding(kind, severity, text, time_s, size))
 
     if report.error:
         add("unreadable", "fault", report.error)
@@ -70,7 +86,7 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
         add(
             "clipped", "fault",
             f"Clipped in {measures.clipped_runs} places at {_db(measures.sample_peak_dbfs or 0.0)} dBFS; "
-            "a printed overload stays.",
+            "a printed overload stays.", None, float(measures.clipped_runs),
         )  # fmt: skip
     elif measures.limited:
         add("limited", "note", "Limiting is printed: the peaks press against one ceiling.")
@@ -79,13 +95,61 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
             "dc_offset",
             "fault",
             f"Direct current: the mean lies at {_signed(100 * measures.dc_offset)} % of full scale.",
+            None,
+            measures.dc_offset,
         )
     if measures.identical_channels:
         add("identical_channels", "note", "Left and right are the same: a mono sound in a stereo file.")
+    elif measures.dead_channel is not None:
+        side = ("left", "right")[measures.dead_channel - 1]
+        add("dead_channel", "fault", f"The {side} side is dead: all of the sound is on the other one.")
+    elif measures.correlation is not None and measures.correlation < INVERTED_CORRELATION:
+        add(
+            "inverted_channel", "fault",
+            f"One side is upside down (correlation {_signed(measures.correlation)}): in mono it cancels.",
+            None, measures.correlation,
+        )  # fmt: skip
     floor = measures.noise_floor_dbfs
-    if floor is not None and floor > NOISE_NOTE_DBFS:
-        add("noise", "note", f"Noise floor {_db(floor)} dBFS where nobody plays.")
+    hum = report.character.hum if report.character else None
+    if floor is not None and floor > NOISE_NOTE_DBFS and hum is None:
+        add("noise", "note", f"Noise floor {_db(floor)} dBFS where nobody plays.", None, floor)
+    if report.character is not None and measures.integrated_lufs is not None:
+        found += _of_character(report.character, measures.duration_s)
     return tuple(sorted(found, key=lambda finding: finding.severity))
+
+
+def _of_character(character: Character, duration_s: float) -> list[Finding]:
+    """Dropouts, cut ends, hum, reverberation."""
+    found = []
+    holes = character.dropouts
+    if holes:
+        longest = 1000.0 * max(length for _, length in holes)
+        places = ", ".join(clock(time) for time, _ in holes[:3]) + (" and later" if len(holes) > 3 else "")
+        count = "1 dropout" if len(holes) == 1 else f"{len(holes)} dropouts"
+        text = f"{count}, at {places}: the sound stops dead for up to {longest:.1f} ms and goes on."
+        found.append(Finding("dropout", "fault", text, holes[0][0], longest))
+    cuts = character.cuts
+    if cuts.start_dbfs is not None:
+        text = f"Begins in the middle of a sound, at {_db(cuts.start_dbfs)} dBFS, without a fade."
+        found.append(Finding("cut_start", "fault", text, 0.0, cuts.start_dbfs))
+    if cuts.end_dbfs is not None:
+        text = f"Ends in the middle of a sound, at {_db(cuts.end_dbfs)} dBFS, without a fade."
+        found.append(Finding("cut_end", "fault", text, duration_s, cuts.end_dbfs))
+    hum = character.hum
+    if hum is not None:
+        lines = ", ".join(f"{line:.0f}" for line in hum.lines_hz[:4])
+        text = f"Mains hum of {hum.mains_hz:.0f} Hz, {_db(hum.level_dbfs)} dBFS, at {lines} Hz."
+        severity: Literal["fault", "note"] = "fault" if hum.level_dbfs > HUM_FAULT_DBFS else "note"
+        found.append(Finding("hum", severity, text, None, hum.level_dbfs))
+    if character.reverb_s is not None:
+        text = f"Reverberation is printed: notes die away in {character.reverb_s:.1f} s (60 dB)."
+        found.append(Finding("reverb", "note", text, None, character.reverb_s))
+    return found
+
+
+def clock(time_s: float) -> str:
+    """A place in a file, minutes and seconds."""
+    return f"{int(time_s // 60)}:{time_s % 60:06.3f}"
 
 
 def _db(value: float) -> str:

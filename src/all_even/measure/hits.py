@@ -1,47 +1,234 @@
-"""Hits of a percussive track: when something is struck, to the sample it begins at.
+"""Hits of a struck instrument: when, how strong, and how sure.
 
-The magnitude is taken over 1 ms; a hit is where it rises to more than twice its recent past (the largest of
-the 3 to 30 ms before, fading) and passes a floor 24 dB under the loud hits of the track, so that bleed is not
-taken for hits. The start is then looked for in the samples: the first over a fifth of the hit's peak. Doubles
-from 45 ms apart are kept.
+A candidate is a place where any band of the sound (`measure.traces`) jumps up within a few
+milliseconds. Whether it is one of the track's own hits is asked of its spectrum. The strong hits of a
+track show what it is: its own band is the one they put most energy into. Bleed of another drum may jump
+as high in other bands, but not in that one. Where a hit falls into the tail of the one before, its own
+band may not rise at all (two low notes can even cancel); then the hit is known by its attack: all upper
+bands jump, in the proportions of this track's own attacks. So doubles at a sixteenth are kept.
 """
+
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d
 
-FRAME_S = 0.001
-FLOOR_DB = -24.0
-RISE = 2.0
-CLOSEST_S = 0.045
-LOUD_PERCENTILE = 90
-START_SHARE = 0.2
+from all_even.measure.traces import BANDS, Traces
+
+SMOOTH_FRAMES = 3
+PAST_FRAMES = 6
+"""A jump is the level of the next 8 ms over the loudest of the 6 ms before..."""
+AHEAD_FRAMES = 8
+JUMP_DB = (4.0, 6.0, 8.0, 8.0)
+"""...by so much, per band: a low band can't jump fast."""
+BARE_JUMP_DB = 12.0
+CLOSEST_S = 0.035
+FLOOR_DB = -26.0
+"""Own hits lie within this of the strong ones, in their own band."""
+BAND_FLOOR_DB = -60.0
+BODY_FRAMES = 60
+ALIKE_DB = 9.0
+"""How far the upper bands of an attack may stray from this track's own proportions."""
+TILT_DB = 14.0
+"""How much more than the own band another band may jump, against the strong hits: bleed of something else."""
+SURE_DB = 6.0
+"""Hits closer than this to a limit are called unsure."""
+STEADY_DB = 12.0
+"""Handicap of a band that never jumps with the strong hits: hum, or the tail of a long kick."""
+START_SHARE = 0.1
+"""A hit starts where the magnitude first passes this share of its top."""
+BODY_BAND = 0
+"""The band of a kick's body, for kicks in a full drum mix."""
+FIRST_ATTACK_BAND = 2
+BEND_DB = 1.5
+"""A hit into a long low tail changes the course of its level by more than this; another drum leaves it."""
+BEND_FRAMES = 21
 
 
-def hits_s(samples: NDArray[np.floating], sample_rate: int) -> tuple[float, ...]:
-    """Times of the hits in seconds. samples: (frames, channels), full scale = 1.0."""
-    if not len(samples):
-        return ()
-    magnitude = np.abs(samples).max(axis=1).astype(np.float64)
-    step = max(1, round(FRAME_S * sample_rate))
-    count = len(magnitude) // step
-    frames = magnitude[: count * step].reshape(count, step).max(axis=1)
-    tops = _local_tops(frames)
-    if not len(tops):
-        return ()
-    # The loud hits set the floor: bleed is more frequent than it is loud.
-    strong = frames[tops]
-    strong = strong[strong > strong.max() * 10.0 ** (-40.0 / 20.0)]
-    floor = float(np.percentile(strong, LOUD_PERCENTILE)) * 10.0 ** (FLOOR_DB / 20.0)
-    closest = round(CLOSEST_S / FRAME_S)
-    found: list[float] = []
-    last = -closest
-    recent = 0.0
-    for i in range(count):
-        if frames[i] > floor and frames[i] > RISE * recent and i - last >= closest:
-            found.append(_start(magnitude, i * step, step) / sample_rate)
-            last = i
-        recent = max(0.93 * recent, frames[max(0, i - 3)])
-    return tuple(found)
+@dataclass(frozen=True, slots=True)
+class Hits:
+    """times_s: starts, to 1 ms. strengths_db: level of each in its own band, dB re the strong hits.
+
+    unsure: hits that may be another drum. own_band: index of the band that told.
+    """
+
+    times_s: tuple[float, ...]
+    strengths_db: tuple[float, ...]
+    unsure: tuple[bool, ...]
+    own_band: int
+
+    def __len__(self) -> int:
+        return len(self.times_s)
+
+
+NONE = Hits((), (), (), 0)
+
+
+@dataclass(frozen=True, slots=True)
+class Candidates:
+    """Places where a band jumps. frames: (n,); the others (4, n) dB: the jump, the attack, the 60 ms after."""
+
+    frames: NDArray[np.int64]
+    rise_db: NDArray[np.float64]
+    attack_db: NDArray[np.float64]
+    body_db: NDArray[np.float64]
+
+
+def find_hits(traces: Traces, *, kick: bool = False) -> Hits:
+    """The track's own hits. kick: those of the kick in whatever else the track holds."""
+    if len(traces) < 2 * AHEAD_FRAMES:
+        return NONE
+    return judged(traces, find_candidates(traces), kick=kick)
+
+
+def find_candidates(traces: Traces) -> Candidates:
+    """All places where any band jumps: the same for a track's own hits and for those of a kick."""
+    bands = _levels_db(traces.bands)
+    ahead = np.stack([_ahead_max(level, AHEAD_FRAMES) for level in bands])
+    jumps = ahead - np.stack([_behind_max(level, PAST_FRAMES) for level in bands])
+    frames = _candidates(jumps)
+    body = np.stack([_ahead_mean_db(band, BODY_FRAMES, frames) for band in traces.bands])
+    return Candidates(frames, jumps[:, frames], ahead[:, frames], body)
+
+
+def judged(traces: Traces, found: Candidates, *, kick: bool) -> Hits:
+    """Those of the candidates that are the track's own hits, or the kick's."""
+    candidates, rise, attack, body = found.frames, found.rise_db, found.attack_db, found.body_db
+    if not len(candidates):
+        return NONE
+    loudness = 10.0 * np.log10(np.sum(10.0 ** (body / 10.0), axis=0))
+    own = BODY_BAND if kick else _own_band(body, rise, loudness)
+    top = _strong(body[own][rise[own] > JUMP_DB[own]])
+    level = body[own] - top
+    strong = (level > -9.0) & (rise[own] > JUMP_DB[own])
+    if not strong.any():
+        return NONE
+    profile = np.median(attack[:, strong], axis=1) - top
+    difference = attack - top - profile[:, np.newaxis]
+    jumped = rise[own] > JUMP_DB[own]
+    if own == BODY_BAND:
+        # Low notes beat with their own tails: without any attack above, the body has to rise by more.
+        attacked = np.any(rise[own + 1 :] > np.array(JUMP_DB)[own + 1 :, np.newaxis], axis=0)
+        jumped &= attacked | (rise[own] > BARE_JUMP_DB)
+    # Bleed: other bands jump as in a strong hit, the own band does not.
+    others = [band for band in range(BANDS) if band != own and profile[band] > BAND_FLOOR_DB / 2.0]
+    excess = np.max(difference[others] - level, axis=0) if others else np.full(len(candidates), -99.0)
+    by_level = jumped & (level > FLOOR_DB) & (excess < TILT_DB + (0.0 if kick else 6.0))
+    by_attack = _own_attack(difference, rise, profile, own) & (level > FLOOR_DB / 2.0)
+    if own == BODY_BAND:
+        by_attack &= np.abs(_bend_db(traces.bands[own], candidates)) > BEND_DB
+    mine = by_level | by_attack
+    margin = np.minimum(level - FLOOR_DB, TILT_DB + 6.0 - excess)
+    unsure = np.where(by_attack & ~jumped, kick, margin < SURE_DB)
+    loudest = np.argmax(rise[:, mine], axis=0)
+    starts = [_start(traces.bands[band], int(frame)) for band, frame in zip(loudest, candidates[mine], strict=True)]
+    return _thinned(traces.frame_s, np.array(starts), level[mine], unsure[mine], own)
+
+
+def _levels_db(bands: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Smoothed band levels in dB, no lower than 60 dB under the band's loudest."""
+    smooth = np.ones(SMOOTH_FRAMES) / SMOOTH_FRAMES
+    rows = []
+    for band in bands:
+        power = np.maximum(np.convolve(band, smooth.astype(np.float32), mode="same"), 0.0)
+        rows.append(10.0 * np.log10(np.maximum(power, max(power.max(), 1e-12) * 10.0 ** (BAND_FLOOR_DB / 10.0))))
+    return np.stack(rows)
+
+
+def _ahead_max(level: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
+    """Largest of each frame and the ones after it, `frames` in all."""
+    return np.asarray(maximum_filter1d(level, frames, mode="nearest", origin=-(frames // 2)))
+
+
+def _ahead_mean_db(power: NDArray[np.float32], frames: int, at: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Level in dB of the frame and those after it, together, at some frames."""
+    summed = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
+    mean = (summed[np.minimum(at + frames, len(power))] - summed[at]) / frames
+    return np.asarray(10.0 * np.log10(np.maximum(mean, max(float(power.max(initial=0.0)), 1e-12) * 1e-6)))
+
+
+def _behind_max(level: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
+    """Largest of the `frames` before each frame; nothing is known to be there before the beginning."""
+    padded = np.concatenate((np.full(frames, level.min()), level[:-1]))
+    return np.asarray(maximum_filter1d(padded, frames, mode="nearest", origin=-(frames // 2))[: len(level)])
+
+
+def _candidates(jumps: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Frames where the sum of the jumps over their limits is highest in its neighbourhood."""
+    limits = np.array(JUMP_DB)[:, np.newaxis]
+    score = np.maximum(jumps - limits, 0.0).sum(axis=0)
+    reach = round(CLOSEST_S * 1000 / 2)
+    highest = maximum_filter1d(score, 2 * reach + 1, mode="constant")
+    tops = np.flatnonzero((score > 0.0) & (score >= highest))
+    return tops[np.concatenate(([True], np.diff(tops) > reach))] if len(tops) else tops
+
+
+def _strong(levels: NDArray[np.float64]) -> float:
+    """The third strongest: bleed may be far more frequent than a track's own hits, and one thump louder."""
+    return float(np.sort(levels)[-min(3, len(levels))]) if len(levels) else 0.0
+
+
+def _own_band(body: NDArray[np.float64], rise: NDArray[np.float64], loudness: NDArray[np.float64]) -> int:
+    """The band with the most energy in the strong hits, less where it does not jump with them."""
+    strong = loudness > _strong(loudness) - 9.0
+    energy = np.median(body[:, strong], axis=1)
+    jumping = np.mean(rise[:, strong] > np.array(JUMP_DB)[:, np.newaxis], axis=1)
+    return int(np.argmax(energy - STEADY_DB * (1.0 - jumping)))
+
+
+def _own_attack(
+    difference: NDArray[np.float64], rise: NDArray[np.float64], profile: NDArray[np.float64], own: int
+) -> NDArray[np.bool_]:
+    """Whether every upper band that belongs to this track's attacks jumps, as far as it does in them."""
+    upper = [band for band in range(max(own + 1, FIRST_ATTACK_BAND), BANDS) if profile[band] > BAND_FLOOR_DB]
+    if not upper:
+        return np.zeros(difference.shape[1], dtype=bool)
+    jumped = np.all(rise[upper] > np.array(JUMP_DB)[upper, np.newaxis], axis=0)
+    spread = difference[upper]
+    alike = (np.abs(np.median(spread, axis=0)) < ALIKE_DB) & (np.ptp(spread, axis=0) < ALIKE_DB)
+    return np.asarray(jumped & alike)
+
+
+def _bend_db(power: NDArray[np.float32], frames: NDArray[np.int64]) -> NDArray[np.float64]:
+    """How far the level 20 to 45 ms after a frame lies off the straight line of the 50 ms before it."""
+    smooth = np.convolve(power.astype(np.float64), np.ones(BEND_FRAMES) / BEND_FRAMES, mode="same")
+    level = 10.0 * np.log10(np.maximum(smooth, max(smooth.max(), 1e-12) * 1e-6))
+
+    def at(offset: int) -> NDArray[np.float64]:
+        return np.asarray(level[np.clip(frames + offset, 0, len(level) - 1)])
+
+    slope = (at(-12) - at(-38)) / 26.0
+    return np.asarray(0.5 * (at(20) + at(44)) - at(-12) - 44.0 * slope)
+
+
+def _thinned(
+    frame_s: float, frames: NDArray[np.int64], level: NDArray[np.float64], unsure: NDArray[np.bool_], own: int
+) -> Hits:
+    """Of two hits closer than 35 ms the stronger stays. frames: where they start."""
+    kept: list[int] = []
+    for i in range(len(frames)):
+        if kept and frames[i] - frames[kept[-1]] < CLOSEST_S / frame_s:
+            if level[i] > level[kept[-1]] + 3.0:
+                kept[-1] = i
+        else:
+            kept.append(i)
+    return Hits(
+        tuple(float(frames[i] * frame_s) for i in kept),
+        tuple(float(level[i]) for i in kept),
+        tuple(bool(unsure[i]) for i in kept),
+        own,
+    )
+
+
+def _start(power: NDArray[np.float32], frame: int) -> int:
+    """The millisecond in which the band that jumps furthest leaves what was there before."""
+    first = max(0, frame - 4)
+    window = np.sqrt(power[first : frame + 12])
+    before = float(np.sqrt(power[max(0, first - 6) : first].max(initial=0.0)))
+    top = float(window.max())
+    over = np.flatnonzero(window > max(START_SHARE * top, min(1.3 * before, 0.9 * top)))
+    return first + int(over[0]) if len(over) else frame
 
 
 def beat_grid_s(bpm: float, first_s: float, end_s: float) -> tuple[float, ...]:
@@ -50,15 +237,3 @@ def beat_grid_s(bpm: float, first_s: float, end_s: float) -> tuple[float, ...]:
         return ()
     beat_s = 60.0 / bpm
     return tuple(first_s + index * beat_s for index in range(max(0, int(np.ceil((end_s - first_s) / beat_s)))))
-
-
-def _local_tops(frames: NDArray[np.float64]) -> NDArray[np.int64]:
-    width = 50
-    padded = np.pad(frames, width)
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * width + 1)
-    return np.flatnonzero((frames == windows.max(axis=1)) & (frames > 0.0))
-
-
-def _start(magnitude: NDArray[np.float64], at: int, step: int) -> int:
-    window = magnitude[max(0, at - 4 * step) : at + 8 * step]
-    return max(0, at - 4 * step) + int(np.argmax(window > START_SHARE * window.max()))

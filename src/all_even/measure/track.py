@@ -17,7 +17,7 @@ from all_even.measure.hops import HopMeter, Hops
 from all_even.measure.third_octave import ThirdOctaveMeter
 from all_even.measure.true_peak import TruePeakMeter
 
-VERSION = 2
+VERSION = 3
 """Raised whenever a figure's definition changes, so that nothing cached is compared with it."""
 
 IDENTICAL_RESIDUAL_DB = -90.0
@@ -30,7 +30,8 @@ class TrackMeasures:
 
     rms_dbfs: over all channels and the whole length; a full-scale sine reads -3.01 dBFS (AES17's
     +3 dB convention is not used). active_share: 0 to 1. dc_offset: the largest channel mean, linear.
-    limited: the peaks lie in a band under 0.3 dB and the crest is low, as after a limiter.
+    limited: the peaks lie in a band under 0.3 dB and the crest is low, as after a limiter. dead_channel: from
+    1, the side of a stereo file that holds nothing beside the other.
     """
 
     sample_rate: int
@@ -54,6 +55,7 @@ class TrackMeasures:
     identical_channels: bool
     not_finite: int
     third_octave_db: tuple[float | None, ...]
+    dead_channel: int | None
     hops: Hops
 
     @property
@@ -119,6 +121,7 @@ class Measurement:
             identical_channels=self._identical(mean_square),
             not_finite=self._not_finite,
             third_octave_db=tuple(self._third_octave.result_db()),
+            dead_channel=_dead_channel(hops),
             hops=hops,
         )
 
@@ -126,6 +129,20 @@ class Measurement:
         if self._channels != 2 or mean_square <= 0.0:
             return False
         return power_db(self._difference / self._frames) < power_db(mean_square) + IDENTICAL_RESIDUAL_DB
+
+
+DEAD_UNDER_DB = 60.0
+
+
+def _dead_channel(hops: Hops) -> int | None:
+    """The side, from 1, that lies 60 dB and more under the other, or holds nothing at all."""
+    if not len(hops) or hops.power.shape[1] != 2:
+        return None
+    left, right = hops.power.mean(axis=0, dtype=np.float64)
+    quiet, loud = (left, right) if left < right else (right, left)
+    if loud <= 0.0 or power_db(float(loud)) < -80.0 or quiet > loud * 10.0 ** (-DEAD_UNDER_DB / 10.0):
+        return None
+    return 1 if left < right else 2
 
 
 LIMITED_WINDOW_HOPS = 3

@@ -4,7 +4,7 @@ from collections import defaultdict
 
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, time_text
 from all_even.dsp.processor import Described, Key, Processor, settings
-from all_even.session.model import Automation, Lane, Session, Strip
+from all_even.session.model import Automation, HitChanges, Lane, Session, Strip
 
 MOST_NAMES = 3
 
@@ -111,6 +111,22 @@ def _file_changes(old: Lane, new: Lane) -> list[str]:
         phrases.append(f"channels of the file used: {channels}")
     if old.start_s != new.start_s:
         phrases.append(f"starts at {time_text(new.start_s)}")
+    if old.hits != new.hits:
+        phrases += _hit_changes(old.hits, new.hits)
+    return phrases
+
+
+def _hit_changes(old: HitChanges, new: HitChanges) -> list[str]:
+    phrases = []
+    for field, came, went in (
+        ("added_s", "hit added at", "added hit taken back at"),
+        ("removed_s", "hit removed at", "removed hit back at"),
+    ):
+        before, after = set(getattr(old, field)), set(getattr(new, field))
+        for words, times in ((came, after - before), (went, before - after)):
+            shown = ", ".join(time_text(time) for time in sorted(times)[:MOST_NAMES])
+            if times:
+                phrases.append(f"{words} {shown}" + (f" and {len(times) - MOST_NAMES} more" if len(times) > 3 else ""))
     return phrases
 
 

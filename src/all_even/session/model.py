@@ -16,8 +16,8 @@ from all_even.dsp.pan import PanLaw
 from all_even.dsp.parameter import LEVEL, TRIM
 from all_even.dsp.processor import Identifier
 
-FORMAT_VERSION = 2
-"""2: chains, routing, automation. Files of version 1 are read as sessions without them."""
+FORMAT_VERSION = 3
+"""2: chains, routing, automation. 3: hits changed by hand. Older files are read as sessions without them."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -93,6 +93,16 @@ class Strip(Value, frozen=True, kw_only=True):
     automation: Annotated[tuple[Automation, ...], Meta(max_length=500)] = ()
 
 
+class HitChanges(Value, frozen=True, kw_only=True):
+    """What the user changed about the measured hits of a lane, in seconds of its file, rising.
+
+    A measured hit within 15 ms of a time in `removed_s` does not count; those in `added_s` do.
+    """
+
+    added_s: Annotated[tuple[Seconds, ...], Meta(max_length=100_000)] = ()
+    removed_s: Annotated[tuple[Seconds, ...], Meta(max_length=100_000)] = ()
+
+
 class Lane(Strip, frozen=True, kw_only=True):
     """One track. `file`: path inside `folders[folder]`, with forward slashes.
 
@@ -106,6 +116,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     take: Annotated[tuple[ChannelNumber, ...], Meta(min_length=1, max_length=2)] | None = None
     start_s: Seconds = 0.0
     hidden: bool = False
+    hits: HitChanges = HitChanges()
 
 
 class Bus(Strip, frozen=True, kw_only=True):

@@ -275,24 +275,23 @@ class StationPanel(QWidget):
         plan_source = self.desk.sources.frames.get(source) if self.desk.sources is not None else None
         name = path.stem if path is not None else self.desk.session.strip_name(source)
         rate = self.desk.session.sample_rate
+        lane = next((lane for lane in self.desk.session.lanes if lane.id == source), None)
 
         def job(report: Report) -> tuple[float, ...]:
             from all_even.audio import midi
-            from all_even.measure import hits
+            from all_even.session.hits import heard_hits_s
 
             report.progress(-1.0, f"Looking for the hits of {name}")
             if path is not None:
                 return midi.hits_s(path)
-            if plan_source is None:
+            if plan_source is None or lane is None:
                 raise UserError(f"{name} is not open yet.")
-            return hits.hits_s(plan_source.read(0, plan_source.frames), rate)
+            return heard_hits_s(lane, plan_source.read(0, plan_source.frames), rate)
 
         def done(found: tuple[float, ...]) -> None:
             def edit(session: Session) -> Session:
                 shape_id = edits.free_id(session, "shape")
-                start = 0.0 if path is not None else session.lane(source).start_s
-                times = tuple(time + start for time in found)
-                shape = DuckShape(id=shape_id, name=name[:200], hits_s=times, hits_from=f"from {name}"[:400])
+                shape = DuckShape(id=shape_id, name=name[:200], hits_s=found, hits_from=f"from {name}"[:400])
                 session = chain_edits.set_shape(session, shape)
                 return chain_edits.change_station(session, strip, station, shape=shape_id)
 

@@ -1,0 +1,127 @@
+"""The command line: everything the window can do that needs no eyes, as commands with JSON.
+
+Exit status: 0 done, 1 could not do it (one line on stderr), 2 wrong arguments. JSON is unrounded;
+unknown is null. docs/command-line.md is the contract.
+"""
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from all_even.cli import files, sessions
+from all_even.errors import UserError
+
+DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
+WINDOW_HELP = """\
+without a command, the window opens:
+  all-even                 the start page
+  all-even SESSION.alleven a session
+  all-even FOLDER          a folder of sound files
+  all-even --demo          the demo session
+
+exit status: 0 done, 1 could not do it (one line on stderr), 2 wrong arguments
+"""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs one command; returns the exit status."""
+    argv = list(sys.argv[1:] if arguments is None else arguments)
+    parser = build_parser()
+    if not argv or argv[0] == "--demo" or (not argv[0].startswith("-") and argv[0] not in COMMANDS):
+        return _window(argv)
+    options = parser.parse_args(argv)
+    try:
+        result: int = options.run(options)
+        return result
+    except UserError as error:
+        print(str(error).replace("\n", " "), file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("Stopped.", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 1
+
+
+def build_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="all-even",
+        description=DESCRIPTION,
+        epilog=WINDOW_HELP,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("--demo", action="store_true", help="open the window with the demo session")
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
+
+    demo = commands.add_parser("demo", help="write the demo's stems and a session file")
+    demo.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="folder to write into")
+    demo.add_argument("--seed", type=int, default=0, help="0 is the demo; others are tunes of their own")
+    demo.add_argument("--tracks", type=int, default=None, help="how many files (default: all parts once)")
+    demo.add_argument("--bars", type=int, default=24, help="length in bars (default: 24)")
+    demo.set_defaults(run=files.demo)
+
+    measure = commands.add_parser("measure", help="measure sound files or folders of them")
+    measure.add_argument("paths", nargs="+", type=Path, metavar="PATH")
+    measure.add_argument("--json", action="store_true", help="one JSON object instead of a table")
+    measure.set_defaults(run=files.measure)
+
+    duck = commands.add_parser("duck", help="fit every way to duck a bass to a kick, best first")
+    duck.add_argument("--key", type=Path, required=True, metavar="FILE", help="the kick")
+    duck.add_argument("--target", type=Path, required=True, metavar="FILE", help="the bass")
+    duck.add_argument("--depth", type=float, default=10.0, metavar="DB", help="how far the kick should stand over it")
+    duck.add_argument("--json", action="store_true")
+    duck.set_defaults(run=files.duck)
+
+    new = commands.add_parser("new", help="make a session file from a folder of stems, roles guessed")
+    new.add_argument("folder", type=Path, metavar="FOLDER")
+    new.add_argument("-o", "--output", type=Path, required=True, metavar="SESSION")
+    new.set_defaults(run=files.new)
+
+    figures = commands.add_parser("figures", help="figures of a session: the mix and each lane's contribution")
+    figures.add_argument("session", type=Path, metavar="SESSION")
+    figures.add_argument("--json", action="store_true")
+    figures.set_defaults(run=sessions.figures)
+
+    moves = commands.add_parser("moves", help="what is proposed, and making it")
+    moves.add_argument("session", type=Path, metavar="SESSION")
+    moves.add_argument("--json", action="store_true")
+    moves.add_argument("--stage", help="only this stage: gather, balance or print")
+    moves.add_argument("--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did")
+    moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
+    moves.set_defaults(run=sessions.moves)
+
+    render = commands.add_parser("render", help="print the mix of a session to a file")
+    render.add_argument("session", type=Path, metavar="SESSION")
+    render.add_argument("-o", "--output", type=Path, required=True, metavar="MIX", help="a .wav or .flac file")
+    render.add_argument("--bits", choices=("16", "24", "32f"), default="24")
+    render.add_argument("--no-dither", action="store_true", help="round 16 bits without TPDF dither")
+    render.add_argument("--rate", type=int, default=None, metavar="HZ")
+    render.add_argument("--stems", type=Path, default=None, metavar="DIR", help="also a file per group and lane")
+    render.add_argument("--start", type=float, default=0.0, metavar="S")
+    render.add_argument("--end", type=float, default=None, metavar="S")
+    render.set_defaults(run=sessions.render)
+
+    recall = commands.add_parser("recall", help="write the recall sheet of a session")
+    recall.add_argument("session", type=Path, metavar="SESSION")
+    recall.add_argument("-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .csv or .json file")
+    recall.set_defaults(run=sessions.recall)
+
+    bench = commands.add_parser("bench", help="measure our speed beside a peer library")
+    bench.add_argument("--json", action="store_true")
+    bench.set_defaults(run=files.bench)
+    return parser
+
+
+COMMANDS = ("demo", "measure", "duck", "new", "figures", "moves", "render", "recall", "bench")
+
+
+def _window(argv: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="all-even", description=DESCRIPTION, epilog=WINDOW_HELP)
+    parser.add_argument("path", nargs="?", type=Path, help="a session file or a folder")
+    parser.add_argument("--demo", action="store_true")
+    options = parser.parse_args(argv)
+    from all_even.app.start import open_window  # late: only the window needs Qt
+
+    return open_window(options.path, demo=options.demo)

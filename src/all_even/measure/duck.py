@@ -1,0 +1,308 @@
+"""Duck figures: how kick and bass share the low band, hit by hit, and what a duck does to that.
+
+Everything is read from the low-band power (30 to 160 Hz) of kick and bass *alone*, with the duck's gain
+put on the bass: `E(t) = 10 log10((Ek + g² Eb) / max(Ek, Eb))`. Above 0 dB the two pile up, below it
+there is a hole. The waveform's own sum tells nothing about that: kick and bass beat, and a dip of 2.7 dB
+reads as 10 to 18. The maximum of E tells nothing either, it saturates at 3 dB; so the pile-up is the
+ratio of energies while the kick sounds. Per hit from its onset to the next; figures are medians over
+the hits, the last, incomplete one left out.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from scipy.fft import next_fast_len
+from scipy.signal import butter, hilbert, oaconvolve, sosfiltfilt
+
+Array = NDArray[np.float64]
+
+RATE = 1_000
+"""Samples per second of powers and gains."""
+WORKING_RATE = 4_000
+BAND_HZ = (30.0, 160.0)
+SMOOTH_S = 0.008
+ACTIVE_DB = 25.0
+"""Where the bass lies within this of its 95th percentile it counts as playing."""
+GAP_DB = 3.0
+REDUCED_DB = 0.5
+"""A gain reduction over this counts as not recovered."""
+BEFORE_HIT_S = 0.006
+"""The end of a hit: so long before the next, since shapes step back a moment before it."""
+NORMAL_SHARE = 0.75
+"""A hit whose next comes sooner than this share of the median distance is the first of a double."""
+RIPPLE_SMOOTH_S, RIPPLE_SKIP_S, RIPPLE_FROM_DB = 0.025, 0.015, 1.0
+RIPPLE_FLAG_DB, RIPPLE_CLEAN_DB = -22.0, -25.0
+CLICK_HZ, CLICK_FROM_S, CLICK_TO_S = 1_000.0, -0.004, 0.012
+CLICK_RE_TARGET_DB, CLICK_RE_KEY_DB = -40.0, -15.0
+NOT_NEEDED = 0.5
+"""Unducked cost under which kick and bass do not meet."""
+KBR_DB = 10.0
+"""Wanted level of the kick over the bass while it sounds: the depth knob. 4, 10, 16, 20 gave 7, 11, 17, 20 dB."""
+RECOVERY_SHARE = 0.1
+"""A duck should be back this share of the distance before the next hit."""
+STEEPEST_DB_S = 60.0
+GAP_WEIGHT = 0.3
+"""Of the deepest point of the hole, squared: the mean over a whole hit forgives a short deep hole."""
+
+
+@dataclass(frozen=True, eq=False)
+class Meeting:
+    """A key (kick) and a target (bass), mono, and their low-band powers at 1 kHz.
+
+    hits_s: of the key, rising; the last one has no next and is left out of all figures. first, last: frames at
+    1 kHz of each hit; tail: frames to its T20. key_treble, target_treble: over 1 kHz, zero-phase.
+    """
+
+    key: Array
+    target: Array
+    key_treble: Array
+    target_treble: Array
+    sample_rate: int
+    hits_s: tuple[float, ...]
+    tail_ms: float
+    key_power: Array
+    target_power: Array
+    active: NDArray[np.bool_]
+    first: NDArray[np.int64]
+    last: NDArray[np.int64]
+    tail: NDArray[np.int64]
+
+    @cached_property
+    def normal(self) -> NDArray[np.bool_]:
+        """Hits of normal distance: not the first of a double."""
+        distance = self.last - self.first
+        return np.asarray(distance >= NORMAL_SHARE * np.median(distance))
+
+    @cached_property
+    def louder_db(self) -> Array:
+        """Level of the louder of both, alone."""
+        return np.asarray(10.0 * np.log10(np.maximum(self.key_power, self.target_power) + 1e-20))
+
+    @cached_property
+    def key_energy(self) -> Array:
+        """Of each hit, from its onset to its T20."""
+        summed = np.concatenate(([0.0], np.cumsum(self.key_power)))
+        return np.asarray(summed[self.tail] - summed[self.first])
+
+    @cached_property
+    def counted(self) -> NDArray[np.int64]:
+        """Frames that lie in a hit while the bass plays."""
+        inside = np.zeros(len(self.key_power) + 1)
+        np.add.at(inside, self.first, 1.0)
+        np.add.at(inside, self.last, -1.0)
+        return np.flatnonzero((np.cumsum(inside)[:-1] > 0.0) & self.active)
+
+    @cached_property
+    def frame_numbers(self) -> Array:
+        return np.arange(len(self.key_power), dtype=np.float64)
+
+
+def meet(key: Array, target: Array, sample_rate: int, hits_s: Sequence[float], tail_ms: float) -> Meeting:
+    """Prepares a pair. key, target: (frames,) mono of one length; hits_s: at least two."""
+    key_low, target_low = low_band(key, sample_rate), low_band(target, sample_rate)
+    key_power, target_power = smoothed_power(key_low), smoothed_power(target_low)
+    loud = float(np.percentile(target_power, 95)) if len(target_power) else 0.0
+    first = np.round(np.array(hits_s[:-1]) * RATE).astype(np.int64)
+    last = np.round((np.array(hits_s[1:]) - BEFORE_HIT_S) * RATE).astype(np.int64)
+    last = np.minimum(np.maximum(last, first + 1), len(key_power))
+    usable = first < len(key_power) - 1
+    first, last = first[usable], last[usable]
+    tail = np.minimum(first + max(1, round(tail_ms * 0.001 * RATE)), last)
+    active = target_power > loud * 10.0 ** (-ACTIVE_DB / 10.0)
+    return Meeting(
+        key, target, treble(key, sample_rate), treble(target, sample_rate), sample_rate, tuple(hits_s), tail_ms,
+        key_power, target_power, active, first, last, tail,
+    )  # fmt: skip
+
+
+def treble(x: Array, sample_rate: int) -> Array:
+    """What lies over 1 kHz, zero-phase."""
+    return np.asarray(sosfiltfilt(butter(2, CLICK_HZ, "highpass", fs=sample_rate, output="sos"), x))
+
+
+def low_band(x: Array, sample_rate: int) -> NDArray[np.complex128]:
+    """Analytic signal of the band 30 to 160 Hz (zero-phase Butterworth, second order), 1000 times a second."""
+    if sample_rate != WORKING_RATE:
+        x = np.asarray(soxr.resample(x, sample_rate, WORKING_RATE, quality="HQ"))
+    band = sosfiltfilt(butter(2, BAND_HZ, "bandpass", fs=WORKING_RATE, output="sos"), x)
+    analytic = hilbert(band, next_fast_len(len(band)))[: len(band)]
+    return np.asarray(analytic[:: WORKING_RATE // RATE])
+
+
+def smoothed_power(low: NDArray[np.complex128]) -> Array:
+    """Half the squared magnitude, smoothed over 8 ms (Hann)."""
+    return _smooth(0.5 * (low.real**2 + low.imag**2), round(SMOOTH_S * RATE))
+
+
+def _smooth(x: Array, frames: int) -> Array:
+    window = np.hanning(frames + 2)[1:-1]
+    return np.convolve(x, window / window.sum(), mode="same")
+
+
+@dataclass(frozen=True, slots=True)
+class LowFigures:
+    """What the low band says of a duck; dB, ms. cost: the fit's J. unrecovered: of hits of normal distance."""
+
+    gap_db: float
+    gap_ms: float
+    kick_over_bass_db: float
+    pile_up_db: float
+    depth_db: float
+    depth_spread_db: float
+    recovery_margin_ms: float
+    unrecovered_hits: int
+    cost: float
+
+
+def low_figures(
+    meeting: Meeting, gain_db: Array, *, powers: tuple[Array, Array] | None = None, kbr_db: float = KBR_DB
+) -> LowFigures:
+    """gain_db: of the duck at 1 kHz, 0 or negative. powers: of the bass without and with the duck, where it does
+    not take the whole band down alike; both behind the same crossover, whose delay is not the duck's doing."""
+    m, count = meeting, len(meeting.key_power)
+    if not len(m.first):
+        raise ValueError("a duck is judged between two hits at least")
+    reduction = np.maximum(0.0, -_fitted(gain_db, count))
+    if powers is None:
+        bass, ducked = m.target_power, m.target_power * np.exp(reduction * (-np.log(10.0) / 10.0))
+    else:
+        bass, ducked = _fitted(powers[0], count), _fitted(powers[1], count)
+    louder_db = m.louder_db if powers is None else 10.0 * np.log10(np.maximum(m.key_power, bass) + 1e-20)
+    excess = np.where(m.active, 10.0 * np.log10(m.key_power + ducked + 1e-20) - louder_db, 0.0)
+    first, last, tail, normal = m.first, m.last, m.tail, m.normal
+    edges = np.stack((first, last), axis=1).ravel()
+
+    def per_hit(ufunc: np.ufunc, x: Array) -> Array:
+        """Over each hit. The last edge may be the end of the arrays, which reduceat does not know."""
+        return np.asarray(ufunc.reduceat(np.append(x, 0.0), edges)[::2])
+
+    gap = np.maximum(0.0, per_hit(np.maximum, -excess))
+    hollow = per_hit(np.add, (excess < -GAP_DB).astype(np.float64)) * 1000.0 / RATE
+    ducked_sum = np.concatenate(([0.0], np.cumsum(ducked)))
+    ratio = 10.0 * np.log10((m.key_energy + 1e-20) / (ducked_sum[tail] - ducked_sum[first] + 1e-20))
+    depth = np.maximum(0.0, per_hit(np.maximum, reduction))
+    late = np.where(reduction > REDUCED_DB, m.frame_numbers, -1.0)
+    margin = np.maximum(0.0, last - np.maximum(per_hit(np.maximum, late) + 1.0, first))
+    unrecovered = reduction[last - 1] > REDUCED_DB
+    distance = (last - first).astype(np.float64)
+    judged = excess[m.counted]
+    over, under = np.maximum(judged, 0.0), np.maximum(-judged, 0.0)
+    size = max(1, len(judged))
+    climbed = np.concatenate(([0.0], np.cumsum(np.maximum(0.0, np.diff(reduction, prepend=reduction[:1])))))
+    skip = np.minimum(first + round(RIPPLE_SKIP_S * RATE), last)
+    upward = (climbed[last] - climbed[skip]) / np.maximum(0.02, (last - skip) / RATE)
+    kbr = float(np.median(ratio))
+    shortfall = max(0.0, kbr_db - kbr)
+    late_share = np.maximum(0.0, 1.0 - margin / np.maximum(1.0, RECOVERY_SHARE * distance))
+    cost = (
+        float(np.sum(over**2)) / size
+        + float(np.sum(under**2)) / size
+        + 0.02 * shortfall**2
+        + 4.0 * float(np.mean(late_share[normal]))
+        + 2.0 * max(0.0, (float(np.mean(upward)) - STEEPEST_DB_S) / STEEPEST_DB_S)
+        + 0.05 * float(np.mean(reduction))
+        + GAP_WEIGHT * float(np.median(gap)) ** 2
+    )
+    return LowFigures(
+        gap_db=float(np.median(gap)),
+        gap_ms=float(np.median(hollow)),
+        kick_over_bass_db=kbr,
+        pile_up_db=float(10.0 * np.log10(1.0 + 10.0 ** (-kbr / 10.0))),
+        depth_db=float(np.median(depth)),
+        depth_spread_db=float(np.ptp(np.percentile(depth, (10, 90)))),
+        recovery_margin_ms=float(np.median(margin[normal])) * 1000.0 / RATE,
+        unrecovered_hits=int(np.count_nonzero(unrecovered & normal)),
+        cost=cost,
+    )
+
+
+def _fitted(x: Array, count: int) -> Array:
+    """The same length: nothing is known behind its end."""
+    return x[:count] if len(x) >= count else np.pad(x, (0, count - len(x)))
+
+
+def per_millisecond(gain_db: Array, sample_rate: int) -> Array:
+    """Gain in dB at full rate, as the mean power gain of each millisecond."""
+    edges = np.round(np.arange(int(len(gain_db) * RATE / sample_rate) + 1) * sample_rate / RATE).astype(int)
+    power = np.concatenate(([0.0], np.cumsum(10.0 ** (gain_db / 10.0))))
+    means = np.diff(power[edges]) / np.maximum(1, np.diff(edges))
+    return np.asarray(10.0 * np.log10(np.maximum(means, 1e-12)))
+
+
+@dataclass(frozen=True, slots=True)
+class SoundFigures:
+    """What full-rate sound says of a duck, dB. None where there is nothing to say it of.
+
+    ripple_db: what gain movement at the rate of the wave adds to the bass; click_db: treble that the step makes,
+    re the bass, and re the kick's own treble; sum_peak_db: peak of the sum over that of the kick alone.
+    """
+
+    ripple_db: float | None
+    click_db: float | None
+    click_re_key_db: float | None
+    sum_peak_db: float
+
+    @property
+    def ripples(self) -> bool:
+        return self.ripple_db is not None and self.ripple_db > RIPPLE_FLAG_DB
+
+    @property
+    def clicks(self) -> bool:
+        """Audible where it stands out of the bass *and* the kick's own click does not cover it."""
+        return (
+            self.click_db is not None
+            and self.click_db > CLICK_RE_TARGET_DB
+            and (self.click_re_key_db is None or self.click_re_key_db > CLICK_RE_KEY_DB)
+        )
+
+
+def sound_figures(meeting: Meeting, ducked: Array, gain_db: Array) -> SoundFigures:
+    """ducked: the bass after the duck; gain_db: what the duck applied, both (frames,) at full rate."""
+    m, rate = meeting, meeting.sample_rate
+    count = min(len(ducked), len(m.target), len(gain_db))
+    bass, gain = m.target[:count], 10.0 ** (gain_db[:count] / 20.0)
+    smooth = _smooth_box(gain, round(RIPPLE_SMOOTH_S * rate))
+    reduced = gain_db[:count] < -RIPPLE_FROM_DB
+    for hit in m.hits_s:
+        at = round(hit * rate)
+        reduced[max(0, at - round(BEFORE_HIT_S * rate)) : at + round(RIPPLE_SKIP_S * rate)] = False
+    ripple = None
+    if reduced.any():
+        wrong = float(np.sum(((gain - smooth) * bass)[reduced] ** 2))
+        right = float(np.sum((smooth * bass)[reduced] ** 2))
+        ripple = float(10.0 * np.log10(max(wrong, 1e-20) / right)) if right > 0.0 else None
+    clicks, re_key, peaks = [], [], []
+    stepped = treble(gain * bass, rate) - gain * m.target_treble[:count]
+    for first, last in zip(m.first, m.last, strict=True):
+        start, stop = round(first * rate / RATE), min(count, round(last * rate / RATE))
+        near = slice(max(0, start + round(CLICK_FROM_S * rate)), min(count, start + round(CLICK_TO_S * rate)))
+        if near.stop - near.start < 8 or stop <= start:
+            continue
+        energy = float(np.sum(stepped[near] ** 2))
+        own = float(np.mean(bass[near] ** 2)) * 0.001 * rate
+        own_treble = float(np.sum(m.key_treble[near] ** 2))
+        if own > 0.0:
+            clicks.append(10.0 * np.log10(max(energy, 1e-20) / own))
+        if own_treble > 1e-12:
+            re_key.append(10.0 * np.log10(max(energy, 1e-20) / own_treble))
+        alone = float(np.abs(m.key[start:stop]).max())
+        if alone > 0.0:
+            peaks.append(20.0 * np.log10(float(np.abs(m.key[start:stop] + ducked[start:stop]).max()) / alone))
+    return SoundFigures(
+        ripple,
+        float(np.median(clicks)) if clicks else None,
+        float(np.median(re_key)) if re_key else None,
+        float(np.median(peaks)) if peaks else 0.0,
+    )
+
+
+def _smooth_box(x: Array, frames: int) -> Array:
+    """A Hann window's smoothing at full rate, by Fourier transform."""
+    window = np.hanning(frames + 2)[1:-1]
+    edges = frames // 2
+    padded = np.pad(x, (edges, frames - 1 - edges), mode="edge")
+    return np.asarray(oaconvolve(padded, window / window.sum(), mode="valid"))

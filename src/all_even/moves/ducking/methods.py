@@ -1,0 +1,316 @@
+"""The ways to duck: how the numbers a fit turns become processors, and the gain they make.
+
+A fit has to try hundreds of settings, so it works on a sketch: detectors hear the key as its largest
+magnitude 6000 times a second, through the engine's own compressor and ducker kernels; gains are taken at
+1 kHz. The result is then played at full rate (`played`).
+"""
+
+import dataclasses
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from msgspec.structs import replace
+from numpy.typing import NDArray
+from scipy.signal import butter, sosfilt
+
+from all_even.dsp import crossover
+from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.compressor import Compressor, smooth_reduction, wanted_reduction
+from all_even.dsp.ducker import Ducker, DuckShape, linked
+from all_even.dsp.processor import NOTHING, Key, Single, coefficients_of
+from all_even.measure import duck
+from all_even.measure.duck import Meeting
+
+Array = NDArray[np.float64]
+Parameters = dict[str, float]
+
+SKETCH_RATE = 6_000
+RATIO = 4.0
+KEY_HIGH_PASS_HZ = 3_000.0
+CLICK_MS = 2.0
+CLICK_DB = -6.0
+BAND_RANGE_DB = 4.0
+BAND_FACTOR = 1.6
+"""The band of the band method reaches from the kick's peak / 1.6 to the peak * 1.6."""
+SMOOTHING_MS = 3.0
+"""How quickly a shape steps back: under this it clicks."""
+KEY = Key(source="key")
+DEEPEST_DB = 30.0
+
+
+@dataclass(frozen=True, slots=True)
+class Knob:
+    """A number a fit turns, between limits, on a logarithmic or straight scale. coarse: places of the first look."""
+
+    name: str
+    low: float
+    high: float
+    coarse: int
+    log: bool = True
+
+    def places(self) -> Array:
+        return self.unscaled(np.linspace(0.0, 1.0, self.coarse))
+
+    def unscaled(self, share: Array) -> Array:
+        """From 0 to 1 to the number itself."""
+        share = np.clip(share, 0.0, 1.0)
+        if self.log:
+            return np.asarray(self.low * (self.high / self.low) ** share)
+        return np.asarray(self.low + (self.high - self.low) * share)
+
+    def scaled(self, value: float) -> float:
+        if self.log:
+            return float(np.log(value / self.low) / np.log(self.high / self.low))
+        return (value - self.low) / (self.high - self.low)
+
+
+ATTACK = Knob("attack_ms", 0.3, 20.0, 2)
+RELEASE = Knob("release_ms", 8.0, 600.0, 11)
+DEPTH = Knob("depth_db", 1.0, DEEPEST_DB, 6)
+HOLD = Knob("hold_ms", 1.0, 400.0, 6)
+LENGTH = Knob("length_ms", 10.0, 500.0, 5)
+BEND = Knob("curve", -1.0, 1.0, 2, log=False)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Sketch:
+    """What does not change while a fit turns its knobs. squares: of the keys' largest
+    magnitudes, at 6 kHz; levels_db: their peaks at the hits.
+
+    band: the target outside and inside the band of the band method, low-band analytic at 1 kHz; whole_power: of
+    both together.
+    """
+
+    meeting: Meeting
+    peak_hz: float
+    beat_s: float
+    grid_s: tuple[float, ...]
+    beats_s: tuple[float, ...]
+    squares: dict[str, Array]
+    levels_db: dict[str, float]
+    band: tuple[NDArray[np.complex128], NDArray[np.complex128]]
+    whole_power: Array
+
+
+def sketch(meeting: Meeting, peak_hz: float, beat_s: float, grid_s: Array, beats_s: Array) -> Sketch:
+    """Prepares the keys of all methods. grid_s: the hits as the tempo would place them; beats_s: every beat."""
+    m = meeting
+    high = sosfilt(butter(2, KEY_HIGH_PASS_HZ, "highpass", fs=m.sample_rate, output="sos"), m.key)
+    low_band = _band_of(m.key, peak_hz, m.sample_rate)[1]
+    keys = {
+        "full": _held(m.key, m.sample_rate),
+        "high": _held(high, m.sample_rate),
+        "band": _held(low_band, m.sample_rate),
+        "click": _held(click_track(m), m.sample_rate),
+        "own": _held(m.target, m.sample_rate),
+    }
+    levels = {name: _hit_level_db(key, m.hits_s) for name, key in keys.items()}
+    levels["own"] = _level_db(float(np.percentile(keys["own"], 99)))
+    outside, inside = _band_of(m.target, peak_hz, m.sample_rate)
+    parts = (duck.low_band(outside, m.sample_rate), duck.low_band(inside, m.sample_rate))
+    whole = duck.smoothed_power(parts[0] + parts[1])
+    squares = {name: np.square(key) for name, key in keys.items()}
+    return Sketch(
+        m, peak_hz, beat_s, tuple(map(float, grid_s)), tuple(map(float, beats_s)), squares, levels, parts, whole
+    )
+
+
+def beginning(sketch: Sketch, hits: int) -> Sketch:
+    """The same up to the given number of hits: enough for the coarse look."""
+    meeting = sketch.meeting
+    if len(meeting.hits_s) <= hits + 1:
+        return sketch
+    end = round(meeting.hits_s[hits] * duck.RATE)
+    cut = dataclasses.replace(
+        meeting, hits_s=meeting.hits_s[: hits + 1], key_power=meeting.key_power[:end],
+        target_power=meeting.target_power[:end], active=meeting.active[:end], first=meeting.first[:hits],
+        last=np.minimum(meeting.last[:hits], end), tail=np.minimum(meeting.tail[:hits], end),
+    )  # fmt: skip
+    sixths = end * SKETCH_RATE // duck.RATE
+    return dataclasses.replace(
+        sketch, meeting=cut, squares={name: x[:sixths] for name, x in sketch.squares.items()},
+        band=(sketch.band[0][:end], sketch.band[1][:end]), whole_power=sketch.whole_power[:end],
+    )  # fmt: skip
+
+
+def click_track(meeting: Meeting) -> Array:
+    """The silent trigger: 2 ms of full magnitude at each hit, what a printed click is."""
+    out = np.zeros(len(meeting.key))
+    length = max(1, round(CLICK_MS * 0.001 * meeting.sample_rate))
+    for hit in meeting.hits_s:
+        at = round(hit * meeting.sample_rate)
+        out[at : at + length] = 10.0 ** (CLICK_DB / 20.0)
+    return out
+
+
+def _held(key: Array, sample_rate: int) -> Array:
+    """Largest magnitude per sixth of a millisecond."""
+    if sample_rate < SKETCH_RATE:
+        return np.abs(soxr.resample(key, sample_rate, SKETCH_RATE))
+    edges = np.round(np.arange(int(len(key) * SKETCH_RATE / sample_rate) + 1) * sample_rate / SKETCH_RATE).astype(int)
+    return np.maximum.reduceat(np.abs(key), edges[:-1]) if len(edges) > 1 else np.zeros(0)
+
+
+def _hit_level_db(key: Array, hits_s: tuple[float, ...]) -> float:
+    """Median peak of the key in the 50 ms after its hits."""
+    peaks = [
+        float(key[max(0, round((hit - 0.002) * SKETCH_RATE)) : round((hit + 0.05) * SKETCH_RATE)].max(initial=0.0))
+        for hit in hits_s
+    ]
+    return _level_db(float(np.median(peaks)) if peaks else 0.0)
+
+
+def _level_db(value: float) -> float:
+    return float(20.0 * np.log10(max(value, 1e-6)))
+
+
+def _crossovers(peak_hz: float) -> tuple[float, float]:
+    return (max(20.0, peak_hz / BAND_FACTOR), peak_hz * BAND_FACTOR)
+
+
+def _band_of(x: Array, peak_hz: float, sample_rate: int) -> tuple[Array, Array]:
+    """(outside, inside) of the band around the kick's peak, through the engine's crossover."""
+    crossings = _crossovers(peak_hz)
+    block = np.ascontiguousarray(x[:, np.newaxis])
+    bands = np.empty((3, *block.shape))
+    crossover.split(block, bands, crossover.sections(crossings, sample_rate), np.zeros(crossover.STATE))
+    return bands[0, :, 0] + bands[2, :, 0], bands[1, :, 0]
+
+
+@dataclass(frozen=True, slots=True)
+class Method:
+    """One way to duck. knobs: what is fitted. gain_db: at 1 kHz, from the sketch. effect_only: never proposed first."""
+
+    name: str
+    knobs: tuple[Knob, ...]
+    gain_db: Callable[[Sketch, Parameters], Array]
+    effect_only: bool = False
+
+    def powers(self, sketch: Sketch, gain_db: Array) -> tuple[Array, Array] | None:
+        """Low-band power of the bass without and with the duck, where only a band of it is taken down."""
+        if self.name != "band":
+            return None
+        outside, inside = sketch.band
+        count = min(len(gain_db), len(inside))
+        ducked = outside[:count] + inside[:count] * 10.0 ** (gain_db[:count] / 20.0)
+        return sketch.whole_power, duck.smoothed_power(ducked)
+
+
+def compressor(sketch: Sketch, key: str, p: Parameters) -> Compressor:
+    """4:1, peak, hard knee: as deep at the key's usual peak as asked."""
+    threshold_db = sketch.levels_db[key] - p["depth_db"] / (1.0 - 1.0 / RATIO)
+    return Compressor(
+        id="duck",
+        threshold_db=float(np.clip(threshold_db, -80.0, 12.0)),
+        ratio=RATIO,
+        knee_db=0.0,
+        attack_ms=p["attack_ms"],
+        release_ms=p["release_ms"],
+        range_db=min(100.0, p.get("range_db", 100.0)),
+        key=None if key == "own" else KEY,
+        key_high_pass_hz=KEY_HIGH_PASS_HZ if key == "high" else 0.0,
+    )
+
+
+def _compressed(key: str) -> Callable[[Sketch, Parameters], Array]:
+    def gain_db(sketch: Sketch, p: Parameters) -> Array:
+        station = compressor(sketch, key, p)
+        coefficients = coefficients_of(station, SKETCH_RATE)
+        # The two halves of the engine's compressor that make its gain; the sound itself is not needed here.
+        reduction = sketch.squares[key].copy()
+        wanted_reduction(reduction, coefficients)
+        smooth_reduction(reduction, coefficients, np.zeros(station.state_size(SKETCH_RATE))[:4])
+        step = SKETCH_RATE // duck.RATE
+        count = len(reduction) // step
+        return np.asarray(-reduction[: count * step].reshape(count, step).mean(axis=1))
+
+    return gain_db
+
+
+def shape(hits_s: tuple[float, ...], p: Parameters) -> DuckShape:
+    return DuckShape(
+        id="shape", name="duck", hits_s=hits_s, hold_ms=p["hold_ms"], length_ms=p["length_ms"], curve=p["curve"],
+        smoothing_ms=SMOOTHING_MS,
+    )  # fmt: skip
+
+
+def _shaped(times: str) -> Callable[[Sketch, Parameters], Array]:
+    def gain_db(sketch: Sketch, p: Parameters) -> Array:
+        hits = {"hits": sketch.meeting.hits_s, "grid": sketch.grid_s, "beats": sketch.beats_s}[times]
+        gain = np.zeros(len(sketch.meeting.key_power))
+        block = np.zeros((len(gain), 1))
+        ducker = Ducker(id="duck", shape="shape", depth_db=p["depth_db"])
+        Ducker.process(block, NOTHING, gain, linked(ducker, shape(hits, p), duck.RATE), np.zeros(0), 0, False)
+        return gain
+
+    return gain_db
+
+
+def _pulse(sketch: Sketch, p: Parameters) -> Array:
+    return _shaped("beats")(sketch, pulse_parameters(sketch, p))
+
+
+def pulse_parameters(sketch: Sketch, p: Parameters) -> Parameters:
+    """A pulse falls all through the beat."""
+    return {
+        "depth_db": p["depth_db"],
+        "hold_ms": 0.0,
+        "length_ms": min(1000.0, 990.0 * sketch.beat_s),
+        "curve": p["curve"],
+    }
+
+
+METHODS: tuple[Method, ...] = (
+    Method("keyed", (DEPTH, ATTACK, RELEASE), _compressed("full")),
+    Method("keyed_click", (DEPTH, ATTACK, RELEASE), _compressed("click")),
+    Method("keyed_high_pass", (DEPTH, ATTACK, RELEASE), _compressed("high")),
+    Method("band", (DEPTH, ATTACK, RELEASE), _compressed("band")),
+    Method("drawn", (DEPTH, HOLD, LENGTH, BEND), _shaped("hits")),
+    Method("timeline", (DEPTH, HOLD, LENGTH, BEND), _shaped("grid")),
+    Method("pulse", (DEPTH, BEND), _pulse, effect_only=True),
+)
+CONTROL_PLAIN = Method("plain", (), _compressed("own"))
+CONTROL_DEFAULT = Method("keyed_default", (), _compressed("full"))
+KEYS = {"keyed": "full", "keyed_default": "full", "keyed_click": "click", "keyed_high_pass": "high", "plain": "own"}
+
+
+def played(method: str, sketch: Sketch, p: Parameters) -> tuple[Array, Array, dict[str, float | str]]:
+    """(ducked bass, gain in dB, both (frames,) at full rate; settings by name) by the engine's processors."""
+    m = sketch.meeting
+    block, gain = m.target[:, np.newaxis], np.zeros(len(m.target))
+    key = m.key[:, np.newaxis]
+    if method in KEYS:
+        station = compressor(sketch, KEYS[method], p)
+        heard = None if method == "plain" else click_track(m)[:, np.newaxis] if method == "keyed_click" else key
+        out = Single(station, m.sample_rate)(block, heard, gain)
+        settings: dict[str, float | str] = {
+            "threshold_db": station.threshold_db, "ratio": station.ratio, "attack_ms": station.attack_ms,
+            "release_ms": station.release_ms,
+        }  # fmt: skip
+        if method == "keyed_high_pass":
+            settings["key_high_pass_hz"] = station.key_high_pass_hz
+        if method == "keyed_click":
+            settings["click_ms"], settings["click_dbfs"] = CLICK_MS, CLICK_DB
+        return out[:, 0], gain, settings
+    if method == "band":
+        inner = replace(compressor(sketch, "band", p), key=None)
+        crossings = _crossovers(sketch.peak_hz)
+        idle = Compressor(bypass=True)
+        station_of_bands = BandCompressor(id="duck", crossovers_hz=crossings, bands=(idle, inner, idle), key=KEY)
+        out = Single(station_of_bands, m.sample_rate)(block, key, gain)
+        return out[:, 0], gain, {
+            "low_hz": crossings[0], "high_hz": crossings[1], "threshold_db": inner.threshold_db, "ratio": inner.ratio,
+            "range_db": inner.range_db, "attack_ms": inner.attack_ms, "release_ms": inner.release_ms,
+        }  # fmt: skip
+    hits = {"drawn": m.hits_s, "timeline": sketch.grid_s, "pulse": sketch.beats_s}[method]
+    numbers = pulse_parameters(sketch, p) if method == "pulse" else p
+    drawn = shape(hits, numbers)
+    ducker = Ducker(id="duck", shape="shape", depth_db=numbers["depth_db"])
+    out = np.array(block, order="C")
+    Ducker.process(out, NOTHING, gain, linked(ducker, drawn, m.sample_rate), np.zeros(0), 0, False)
+    return out[:, 0], gain, {
+        "depth_db": ducker.depth_db, "hold_ms": drawn.hold_ms, "length_ms": drawn.length_ms, "curve": drawn.curve,
+        "smoothing_ms": drawn.smoothing_ms,
+    }  # fmt: skip
