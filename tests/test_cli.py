@@ -4,6 +4,7 @@ import json
 import math
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -123,3 +124,44 @@ def test_the_rate_is_the_files(capsys, write):
     track = json.loads(run(capsys, "measure", write("a.wav", sine(100.0, 1.0), rate=44_100), "--json")[1])["tracks"][0]
     assert (track["sample_rate"], track["channels"]) == (44_100, 1)
     assert track["duration_s"] == pytest.approx(RATE / 44_100, abs=1e-4)
+
+
+def test_measure_tells_pairs_tempo_and_what_tracks_play(capsys, short_folder):
+    result = json.loads(run(capsys, "measure", short_folder, "--json")[1])
+    tracks = {Path(track["file"]).name: track for track in result["tracks"]}
+    kick, bass = tracks["01_KIK IN.wav"], tracks.get("BASS_DI.wav")
+    truth = json.loads((short_folder / "truth.json").read_text())
+    assert result["tempo_bpm"] == pytest.approx(truth["tempo_bpm"], abs=0.1)
+    assert kick["fundamental_hz"] == pytest.approx(truth["kick"]["fundamental_hz"], rel=0.006)
+    assert len(kick["onsets_s"]) == len(truth["kick"]["onsets_s"])
+    assert kick["tail_ms"] == pytest.approx(truth["kick"]["tail_ms"], rel=0.15)
+    assert bass is not None
+    assert len(bass["notes"]) == pytest.approx(len(truth["bass"]["notes"]), abs=1)
+    assert bass["tail_ms"] is None
+    offsets = {(Path(p["a"]).name, Path(p["b"]).name): p["value"] for p in result["pairs"] if p["kind"] == "offset"}
+    wanted = truth["faults"]["kick_out_delay_ms"]
+    assert offsets["01_KIK IN.wav", "02_kik_out.wav"] == pytest.approx(wanted, abs=0.1)
+    assert "BPM" in run(capsys, "measure", short_folder)[1]
+
+
+def test_duck_ranks_methods_and_controls(capsys, short_folder):
+    key, target = short_folder / "01_KIK IN.wav", short_folder / "BASS_DI.wav"
+    result = json.loads(run(capsys, "duck", "--key", key, "--target", target, "--json")[1])
+    names = [method["name"] for method in result["methods"]]
+    assert {"keyed", "band", "drawn", "none", "plain", "keyed_default"} <= set(names)
+    assert names[0] not in ("none", "plain", "keyed_default")
+    assert result["duck_needed"] is True
+    assert result["methods"][0]["unrecovered_hits"] == 0
+    status, _, error = run(capsys, "duck", "--key", short_folder / "truth.json", "--target", target)
+    assert status == 1
+    assert error.startswith("truth.json")
+
+
+def test_figures_tell_masked_shares_and_the_low_end(capsys, short_folder, tmp_path):
+    session = tmp_path / "a.alleven"
+    run(capsys, "new", short_folder, "-o", session)
+    result = json.loads(run(capsys, "figures", session, "--json")[1])
+    assert 0.0 < result["masked_share"] < 1.0
+    assert all(lane["masked_share"] is None or 0.0 <= lane["masked_share"] <= 1.0 for lane in result["lanes"])
+    assert result["low_end"]["pile_up_db"] > 0.0
+    assert 0.0 <= result["low_end"]["focus"] <= 1.0

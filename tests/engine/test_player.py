@@ -7,13 +7,13 @@ import numpy as np
 import pytest
 
 from all_even.audio.device import SimulatedDevice
+from all_even.cli.bench import strip_session
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Processor
 from all_even.engine import mixing
 from all_even.engine import plan as planning
-from all_even.engine.bench import strip_session
 from all_even.engine.plan import Plan
 from all_even.engine.player import BLOCK, START_RAMP_S, Player
 from all_even.engine.render import render

@@ -251,7 +251,7 @@ def new(options: argparse.Namespace) -> int:
 
 
 def bench(options: argparse.Namespace) -> int:
-    from all_even.engine.bench import run_benchmarks
+    from all_even.cli.bench import run_benchmarks
 
     results = run_benchmarks()
     if options.json:

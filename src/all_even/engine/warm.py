@@ -14,12 +14,18 @@ def warm() -> None:
     from all_even.dsp.processor import NO_GAIN, NOTHING, coefficients_of
     from all_even.engine import mixing
     from all_even.kernels import brief
+    from all_even.measure.character import CharacterMeter
     from all_even.measure.track import Measurement
+    from all_even.measure.yin import pitch_track
 
     for channels in (1, 2):
         measurement = Measurement(48_000, channels)
         measurement.add(np.zeros((24_000, channels), dtype=np.float32))
         measurement.result()
+        playing = CharacterMeter(48_000, channels)
+        playing.add(np.random.default_rng(0).standard_normal((96_000, channels)).astype(np.float32))
+        playing.result()
+    pitch_track(np.sin(np.arange(8_000) * 0.1), 4_000, highest_hz=1_000.0)
     out = np.zeros((512, 2))
     for add in (mixing.add_lane, mixing.add_lane_brief):
         for kind in (np.float32, np.float64):

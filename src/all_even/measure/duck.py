@@ -45,8 +45,9 @@ KBR_DB = 10.0
 RECOVERY_SHARE = 0.1
 """A duck should be back this share of the distance before the next hit."""
 STEEPEST_DB_S = 60.0
-GAP_WEIGHT = 0.3
-"""Of the deepest point of the hole, squared: the mean over a whole hit forgives a short deep hole."""
+GAP_WEIGHT, GAP_MOST_DB = 0.3, 1.5
+"""Of the deepest point of the hole, squared: the mean over a whole hit forgives a short deep hole. Counted up to
+1.5 dB: where the depth knob asks for more, a hole is what was asked for."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -205,7 +206,7 @@ def low_figures(
         + 4.0 * float(np.mean(late_share[normal]))
         + 2.0 * max(0.0, (float(np.mean(upward)) - STEEPEST_DB_S) / STEEPEST_DB_S)
         + 0.05 * float(np.mean(reduction))
-        + GAP_WEIGHT * float(np.median(gap)) ** 2
+        + GAP_WEIGHT * min(GAP_MOST_DB, float(np.median(gap))) ** 2
     )
     return LowFigures(
         gap_db=float(np.median(gap)),

@@ -60,7 +60,7 @@ def focus(
     count = min(len(kick_bands), len(bass_bands))
     curves = []
     ends = [*hits_s[1:], count * hop_s]
-    for start_s, next_s in zip(hits_s, ends, strict=True):
+    for start_s, next_s in zip(hits_s, ends, strict=False):
         # Frame i is centred at i * hop.
         first, last = round(start_s / hop_s), min(count, round(min(start_s + LONGEST_S, next_s) / hop_s))
         if last - first < 2:

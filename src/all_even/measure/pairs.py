@@ -36,8 +36,10 @@ AROUND_S = 0.1
 OCTAVES_HZ = (40.0, 90.0, 200.0, 450.0, 1000.0, 2200.0, 5000.0, 12_000.0)
 WITHIN_DB = 45.0
 """Octaves further than this under a file's strongest say nothing."""
-AGREEING = 0.5
+AGREEING = 0.6
 """Least correlation of an octave that counts (0 to 1)."""
+AGREEING_BRIEF, SURE_EXTENT, OCTAVE_WIDTH = 0.9, 60.0, 0.78
+"""The same where bandwidth times time is next to nothing; it falls to the least at 60. Width: of its middle."""
 FEWEST_OCTAVES = 2
 SAME_LAG_S = 0.0004
 SAME_LAG_PERIODS = 0.12
@@ -123,7 +125,7 @@ def _compared(reports: Sequence[FileReport], a: int, b: int, lag_s: float) -> li
             return []
     if octaves is None:
         return []
-    agreed = octaves.agreed(rate)
+    agreed = octaves.agreed(rate, _sounding_s(first.envelope, second.envelope, lag_s, places))
     if agreed is None:
         return []
     shift_s, sign, correlation = agreed
@@ -226,12 +228,16 @@ class _Octaves:
     def hopeful(self, rate: int) -> bool:
         """Whether it is worth reading on after the first segments."""
         return (
-            sum(float(np.abs(lags).max()) > 0.8 * AGREEING for _, lags, _ in self.correlations(rate)) >= FEWEST_OCTAVES
+            sum(float(np.abs(lags).max()) > 0.7 * AGREEING for _, lags, _ in self.correlations(rate)) >= FEWEST_OCTAVES
         )
 
-    def agreed(self, rate: int) -> tuple[float, int, float] | None:
+    def agreed(self, rate: int, sounding_s: float) -> tuple[float, int, float] | None:
         """(lag s, sign, correlation) that several octaves share; None where they do not."""
-        octaves = [(hz, lags, reach) for hz, lags, reach in self.correlations(rate) if np.abs(lags).max() >= AGREEING]
+        octaves = [
+            (hz, lags, reach)
+            for hz, lags, reach in self.correlations(rate)
+            if np.abs(lags).max() >= _needed(hz, sounding_s)
+        ]
         if len(octaves) < FEWEST_OCTAVES:
             return None
         best: tuple[float, float, int, Array] | None = None
@@ -249,7 +255,7 @@ class _Octaves:
             near = max(SAME_LAG_S, SAME_LAG_PERIODS / hz) * rate
             window = sign * lags[max(0, int(top_lag - near)) : int(top_lag + near) + 1]
             value = float(window.max(initial=-1.0))
-            if value >= AGREEING and value >= 0.8 * float(np.abs(lags).max()):
+            if value >= _needed(hz, sounding_s) and value >= 0.8 * float(np.abs(lags).max()):
                 agreeing.append((hz, lags, value))
         if len(agreeing) < FEWEST_OCTAVES:
             return None
@@ -268,6 +274,26 @@ class _Octaves:
         """Whether nearly all octaves correlate nearly fully: asked of lags that no microphones lie apart."""
         values = [float(np.abs(lags).max()) for _, lags, _ in self.correlations(rate)]
         return bool(values) and float(np.mean(np.array(values) > COPY)) >= COPY
+
+
+def _needed(hz: float, sounding_s: float) -> float:
+    """Correlation that an octave needs: two short sounds in a narrow band are alike at some lag by chance."""
+    extent = OCTAVE_WIDTH * hz * sounding_s
+    return AGREEING + (AGREEING_BRIEF - AGREEING) * max(0.0, 1.0 - extent / SURE_EXTENT)
+
+
+def _sounding_s(a: NDArray[np.float16], b: NDArray[np.float16], lag_s: float, places: Sequence[float]) -> float:
+    """How long both sound in a segment: (sum p)^2 / sum p^2 of the product of their envelopes."""
+    found = []
+    for place in places:
+        length = round(SEGMENT_S * 1000)
+        x, y = (
+            side[max(0, round(start * 1000)) :][:length].astype(np.float64)
+            for side, start in ((a, place), (b, place + lag_s))
+        )
+        both = (x[: len(y)] * y[: len(x)]) if len(x) and len(y) else np.zeros(1)
+        found.append(float(both.sum() ** 2 / max(float(np.sum(both * both)), 1e-30)) / 1000.0)
+    return float(np.median(found)) if found else 0.0
 
 
 def _octave_bins(size: int, rate: int) -> list[tuple[int, int]]:

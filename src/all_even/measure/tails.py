@@ -22,7 +22,7 @@ SMOOTH_S = 0.010
 ONSET_DB = -30.0
 FIT_FROM_DB = -3.0
 OVER_FLOOR_DB = 6.0
-FLOOR_PERCENTILE = 2.0
+FLOOR_PERCENTILE, FLOOR_S = 2.0, 0.060
 SHORTEST_FIT_S = 0.02
 LEAST_DROP_DB = 6.0
 """A decay that is followed for less than this tells nothing about its length."""
@@ -87,8 +87,13 @@ def tail(
 
 
 def noise_db(level_db: Array) -> float:
-    """What is there between the hits."""
-    return float(np.percentile(level_db[:: max(1, len(level_db) // 20_000)], FLOOR_PERCENTILE))
+    """What is there between the hits: the quietest stretches of 60 ms. Over 10 ms noise itself has holes."""
+    length = round(FLOOR_S * LOW_RATE)
+    count = len(level_db) // length
+    if not count:
+        return float(level_db.min(initial=0.0))
+    power = np.mean(10.0 ** (level_db[: count * length].reshape(count, length) / 10.0), axis=1)
+    return float(10.0 * np.log10(max(float(np.percentile(power, FLOOR_PERCENTILE)), 1e-20)))
 
 
 def tails(level_db: Array, times_s: Sequence[float], *, drop_db: float = 20.0) -> tuple[Tail | None, ...]:

@@ -147,6 +147,8 @@ def _dead_channel(hops: Hops) -> int | None:
 
 LIMITED_WINDOW_HOPS = 3
 LIMITED_BAND_DB = 0.3
+LIMITED_TIGHT_DB, LIMITED_TIGHT_SHARE = 0.05, 0.45
+"""Of the pressed peaks so many lie this close to the ceiling; notes that fade pass through it evenly."""
 LIMITED_SHARE = 0.12
 LIMITED_FEWEST = 20
 LIMITED_CREST_DB = (3.7, 14.0)
@@ -175,6 +177,9 @@ def _looks_limited(hops: Hops) -> bool:
     played = peaks > top * 0.1
     pressed = peaks >= top * 10.0 ** (-LIMITED_BAND_DB / 20.0)
     if pressed.sum() < max(LIMITED_FEWEST, LIMITED_SHARE * played.sum()):
+        return False
+    tight = peaks >= top * 10.0 ** (-LIMITED_TIGHT_DB / 20.0)
+    if tight.sum() < LIMITED_TIGHT_SHARE * pressed.sum():
         return False
     power_levels = 10.0 * np.log10(power[pressed])
     crest = 20.0 * np.log10(peaks[pressed]) - power_levels

@@ -19,9 +19,13 @@ from all_even.audio.writing import write_sound
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
-from all_even.engine.plan import make_plan
+from all_even.engine import judging
+from all_even.engine.plan import Sources, make_plan
 from all_even.engine.render import WORKERS, render
+from all_even.measure import masking
+from all_even.measure.character import CharacterMeter
 from all_even.measure.track import Measurement
+from all_even.moves.ducking import find_ducks, fit, methods
 from all_even.session.model import Bus, Lane, Send, Session
 
 RATE = 48_000
@@ -42,14 +46,14 @@ class Benchmark:
 
 def run_benchmarks() -> list[Benchmark]:
     with tempfile.TemporaryDirectory(prefix="all-even-bench-") as name:
-        return [_measuring(Path(name)), _rendering()]
+        return [_measuring(Path(name)), _rendering(), *_masking(), _ducking()]
 
 
 def _measuring(folder: Path) -> Benchmark:
-    """24 mono files of 60 s: read, decode, every level figure; the peer reads and takes the loudness only."""
+    """24 mono files of 60 s: read, decode, every figure; the peer reads and takes the loudness only."""
     paths = [folder / f"{index}.wav" for index in range(TRACKS)]
     for index, path in enumerate(paths):
-        write_sound(path, [_music(index, SECONDS)], sample_rate=RATE, channels=1)
+        write_sound(path, [_track(index, SECONDS)], sample_rate=RATE, channels=1)
     _measure_all(paths[:1])  # compiles
 
     ours = _processor_time(lambda: _measure_all(paths))
@@ -69,7 +73,7 @@ def _measuring(folder: Path) -> Benchmark:
         "pyloudnorm (reading and integrated loudness only)" if peer else None,
         sound / peer if peer else None,
         1,
-        f"all level figures from 24-bit files, {ours:.2f} s of processor time",
+        f"levels, hits, tails, pitch, notes, faults, from 24-bit files, {ours:.2f} s of processor time",
     )
 
 
@@ -79,10 +83,13 @@ def _measure_all(paths: list[Path]) -> None:
 
     for path in paths:
         info = sound_file.inspect(path)
-        measurement = Measurement(info.sample_rate, info.channels)
+        levels = Measurement(info.sample_rate, info.channels)
+        playing = CharacterMeter(info.sample_rate, info.channels)
         for block in sound_file.read_blocks(info):
-            measurement.add(block)
-        measurement.result()
+            levels.add(block)
+            playing.add(block)
+        levels.result()
+        playing.result()
 
 
 class _InMemory:
@@ -92,6 +99,48 @@ class _InMemory:
 
     def read(self, start: int, frames: int) -> Samples:
         return self._samples[start : start + frames]
+
+
+def _masking() -> list[Benchmark]:
+    """24 mono tracks of 60 s as they arrive, all pairs; then one of them changed."""
+    lanes = tuple(Lane(id=f"lane{i}", name=f"Lane {i}", file="none.wav", level_db=-12.0) for i in range(TRACKS))
+    session = Session(name="Masking", sample_rate=RATE, lanes=lanes)
+    sources = Sources(frames={lane.id: _InMemory(_track(i, SECONDS)) for i, lane in enumerate(lanes)})
+    table: list[masking.Masking] = []
+
+    def everything() -> None:
+        heard = judging.hear_lanes(session, sources)
+        table.append(masking.find_masking(heard.excitations, RATE))
+        masking.pair_table(table[-1])
+
+    def one_changed() -> None:
+        found = judging.change_masking(table[-1], session, sources, "lane3")
+        masking.pair_table(found, ["lane3"])
+
+    short = {name: masking.excitation_of(np.zeros((RATE, 2)), RATE) for name in ("a", "b")}
+    masking.pair_table(masking.find_masking(short))  # compiles
+    whole, change = _wall_time(everything), _wall_time(one_changed)
+    return [
+        Benchmark(
+            "masked share of 24 tracks of 60 s, with all pairs", SECONDS / whole, None, None, WORKERS,
+            f"{whole:.2f} s by the clock, rendering included",
+        ),
+        Benchmark(
+            "the same after a change of one track", SECONDS / change, None, None, WORKERS,
+            f"{change:.2f} s by the clock, rendering included",
+        ),
+    ]  # fmt: skip
+
+
+def _ducking() -> Benchmark:
+    """One method fitted to 30 s of kick and bass."""
+    kick, bass = _hits(0, 30)[:, 0].astype(np.float64), _line(1, 30)[:, 0].astype(np.float64)
+    found = find_ducks(kick, bass, RATE, only=["keyed"])
+    prepared = methods.sketch(
+        found.meeting, found.key_hz or 60.0, 0.5, np.array(found.meeting.hits_s), np.array(found.meeting.hits_s)
+    )
+    took = _processor_time(lambda: fit.fit(methods.METHODS[0], prepared))
+    return Benchmark("fit one ducking method to 30 s", 30.0 / took, None, None, 1, f"{took:.2f} s of processor time")
 
 
 def _rendering() -> Benchmark:
@@ -176,6 +225,31 @@ def _music(seed: int, seconds: int) -> Samples:
     time_s = np.arange(seconds * RATE) / RATE
     swell = 0.05 + 0.25 * np.abs(np.sin(time_s * (0.7 + 0.1 * seed)))
     return (swell * rng.standard_normal(len(time_s)) * 0.3).astype(np.float32)[:, np.newaxis]
+
+
+def _track(seed: int, seconds: int) -> Samples:
+    """Noise, a line of notes or hits, in turn, so that every measure has something to judge."""
+    return (_music, _line, _hits)[seed % 3](seed, seconds)
+
+
+def _line(seed: int, seconds: int) -> Samples:
+    """Plucked notes, two a second."""
+    rng = np.random.default_rng(seed)
+    time_s = np.arange(RATE // 2) / RATE
+    fade = np.minimum(1.0, time_s / 0.004) * np.minimum(1.0, (0.5 - time_s) / 0.03) * np.exp(-time_s)
+    notes = [55.0 * 2.0 ** (rng.integers(0, 12) / 12.0) for _ in range(2 * seconds)]
+    sound = [fade * sum(np.sin(2 * np.pi * hz * k * time_s) / k for k in range(1, 12)) for hz in notes]
+    return (0.15 * np.concatenate(sound)).astype(np.float32)[:, np.newaxis]
+
+
+def _hits(seed: int, seconds: int) -> Samples:
+    """A low drum, two a second."""
+    rng = np.random.default_rng(seed)
+    time_s = np.arange(RATE // 2) / RATE
+    body = np.sin(2 * np.pi * (54.0 * time_s + 1.1 * (1.0 - np.exp(-time_s / 0.008)))) * 10.0 ** (-time_s / 0.17)
+    body[:500] += 0.2 * np.diff(rng.standard_normal(501)) * np.exp(-np.arange(500) / 80.0)
+    levels = rng.uniform(0.6, 0.9, 2 * seconds)
+    return (levels[:, np.newaxis] * body).ravel().astype(np.float32)[:, np.newaxis]
 
 
 def _processor_time(work: Callable[[], object]) -> float:

@@ -1,0 +1,130 @@
+"""Tracks as they arrive: masked share and low end of sessions that are routed, ducked and changed."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.engine import judging
+from all_even.engine.flow import measure_flow
+from all_even.engine.plan import Sources, make_plan
+from all_even.measure import masking
+from all_even.measure.character import CharacterMeter
+from all_even.session.importance import importance
+from all_even.session.model import NOWHERE, Bus, Folder, Lane, Session
+from tests.conftest import RATE, noise
+from tests.engine.sessions import Memory
+from tests.measure.sounds import kick, placed, plucked
+
+SECONDS = 6.0
+HITS = [0.25 + 0.5 * i for i in range(11)]
+SOUNDS = {
+    "kick": 0.5 * placed(kick(54.0, 150.0), HITS, SECONDS),
+    "bass": plucked([(0.5 * i, 0.5, 55.0) for i in range(12)], SECONDS),
+    "hats": 0.3 * noise(SECONDS, 4),
+}
+
+
+def session_of(**changes) -> Session:
+    lanes = tuple(
+        replace(Lane(id=name, name=name, file=f"{name}.wav", role=role), **changes.get(name, {}))
+        for name, role in (("kick", "kick"), ("bass", "bass"), ("hats", "hi-hat"))
+    )
+    return Session(name="a", sample_rate=RATE, folders=(Folder(path="/x"),), lanes=lanes)
+
+
+@pytest.fixture(scope="module")
+def sources():
+    return Sources(frames={name: Memory(sound.astype(np.float32)[:, np.newaxis]) for name, sound in SOUNDS.items()})
+
+
+@pytest.fixture(scope="module")
+def characters():
+    found = {}
+    for name, sound in SOUNDS.items():
+        meter = CharacterMeter(RATE, 1)
+        meter.add(sound.astype(np.float32)[:, np.newaxis])
+        found[name] = meter.result()[0]
+    return found
+
+
+def shares(session: Session, sources: Sources) -> dict[str, float | None]:
+    return dict(masking.find_masking(judging.hear_lanes(session, sources).excitations).shares)
+
+
+def test_a_lane_is_heard_behind_its_fader_and_the_groups_it_goes_through(sources):
+    plain = session_of()
+    grouped = replace(
+        session_of(bass={"destination": "b", "level_db": -3.0}),
+        buses=(Bus(id="b", name="b", destination="c", level_db=-2.0), Bus(id="c", name="c", level_db=-1.0)),
+    )
+    same = session_of(bass={"level_db": -6.0})
+    assert shares(grouped, sources) == pytest.approx(shares(same, sources), abs=1e-4)
+    assert shares(grouped, sources)["hats"] < shares(plain, sources)["hats"]
+
+
+def test_muted_lanes_and_silent_triggers_cover_nobody(sources):
+    alone = shares(session_of(kick={"mute": True}, hats={"destination": NOWHERE}), sources)
+    assert alone.get("kick") is None
+    assert alone.get("hats") is None
+    assert alone["bass"] < 0.05
+
+
+def test_a_change_of_one_lane_equals_a_new_table(sources):
+    session = session_of()
+    before = masking.find_masking(judging.hear_lanes(session, sources).excitations)
+    changed = session_of(hats={"level_db": -12.0})
+    quick = judging.change_masking(before, changed, sources, "hats")
+    assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
+    muted = judging.change_masking(before, session_of(hats={"mute": True}), sources, "hats")
+    assert muted.shares["hats"] is None
+
+
+def test_the_low_end_of_a_session(sources, characters):
+    session = session_of()
+    found = judging.low_end(session, sources, judging.hear_lanes(session, sources, excite=False), characters)
+    assert found.owner in ("kick", "bass", None)
+    assert found.gap_db == pytest.approx(0.0, abs=0.01)
+    assert found.pile_up_db > 0.0
+    assert 0.0 < found.focus < 1.0
+    louder = session_of(bass={"level_db": 6.0})
+    again = judging.low_end(louder, sources, judging.hear_lanes(louder, sources, excite=False), characters)
+    assert again.bass_limit_db - found.bass_limit_db == pytest.approx(-6.0, abs=0.3)
+    assert again.owner == "bass"
+    assert again.sum_peak_dbfs > found.sum_peak_dbfs
+
+
+def test_a_duck_lowers_the_pile_up_raises_the_focus_and_has_a_gap(sources, characters):
+    plain = session_of()
+    shape = DuckShape(id="s", name="s", hits_s=tuple(HITS), hold_ms=150.0, length_ms=200.0)
+    ducked = replace(session_of(bass={"chain": (Ducker(id="d", shape="s", depth_db=12.0),)}), shapes=(shape,))
+    before, after = (
+        judging.low_end(one, sources, judging.hear_lanes(one, sources, excite=False), characters)
+        for one in (plain, ducked)
+    )
+    assert after.pile_up_db < before.pile_up_db - 0.5
+    assert after.focus > before.focus
+    assert after.bass_limit_db > before.bass_limit_db
+    assert after.gap_db > 1.0
+
+
+def test_without_a_kick_or_a_bass_nothing_is_claimed(sources, characters):
+    session = replace(session_of(), lanes=session_of().lanes[1:])
+    heard = judging.hear_lanes(session, sources)
+    assert judging.low_end(session, sources, heard, characters) == judging.NO_LOW_END
+
+
+def test_what_matters_follows_the_role():
+    session = session_of(hats={"role": "lead voice"})
+    weights = importance(session)
+    assert weights["hats"] == 1.0
+    assert weights["kick"] == weights["bass"] == 0.8
+    assert all(0.0 < weight <= 1.0 for weight in weights.values())
+
+
+def test_flow_and_judging_agree_on_what_is_rendered(sources):
+    """The sum of kick and bass as judged is what the mix holds when the rest is silent."""
+    session = session_of(hats={"mute": True})
+    heard = judging.hear_lanes(session, sources)
+    peak = 20.0 * np.log10(np.abs(heard.kick + heard.bass).max())
+    assert measure_flow(make_plan(session, sources)).mix.sample_peak_dbfs == pytest.approx(peak, abs=1e-3)

@@ -1,0 +1,101 @@
+"""Thirty generated tunes measured once, seed by seed, for all proofs; what is judged is kept, files are not.
+
+Detectors were tuned on seeds 0 to 9; what is reported is seeds 100 to 129.
+"""
+
+import json
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import soundfile
+
+from all_even.demo.score import Score, make_score
+from all_even.demo.stems import write_stems
+from all_even.engine.plan import Sources, make_plan
+from all_even.engine.render import measure_mix
+from all_even.measure.files import FileReport, measure_files
+from all_even.measure.findings import findings
+from all_even.measure.pairs import Pair, find_pairs
+from all_even.moves.balance import all_even
+from all_even.moves.move import Situation
+from all_even.session.new import inspect_all, new_session, sound_paths
+from all_even.session.roles import guess_role
+from all_even.session.song import Part, Song, find_song, onsets_s
+
+SEEDS = range(100, 130)
+BARS = 10
+COPY = "SnTop_01 copy.wav"
+
+
+@dataclass
+class Tune:
+    """One seed: what is true, what was found, and the sounds that later proofs need, (frames,) at 48 kHz."""
+
+    score: Score
+    truth: dict[str, Any]
+    reports: dict[str, FileReport]
+    kinds: dict[str, set[str]]
+    pairs: list[tuple[str, str, Pair]]
+    song: Song
+    spread_lu: float
+    mix_peak_dbfs: float
+    sounds: dict[str, np.ndarray] = field(repr=False)
+
+
+def tunes(folder: Path) -> Iterator[Tune]:
+    """Generates, measures and forgets one seed after another; a copy of a file is planted as a duplicate."""
+    for seed in SEEDS:
+        home = write_stems(folder / str(seed), seed=seed, bars=BARS)
+        paths = sound_paths(home)
+        by_index = dict(measure_files([(path, None) for path in paths]))
+        reports = {path.name: by_index[index] for index, path in enumerate(paths)}
+        shutil.copy(home / "SnTop_01.wav", home / COPY)
+        copies = dict(measure_files([(home / COPY, None)]))
+        names = [*reports, COPY]
+        found = find_pairs([*reports.values(), copies[0]])
+        parts = [
+            Part(name, role, report.measures, report.character, onsets_s(role, report.character))
+            for name, report in reports.items()
+            for role in (guess_role(Path(name).stem),)
+        ]
+        (home / COPY).unlink()
+        spread, peak = _made_even(home, paths, by_index)
+        yield Tune(
+            score=make_score(seed, bars=BARS),
+            truth=json.loads((home / "truth.json").read_text()),
+            reports=reports,
+            kinds={name: {finding.kind for finding in findings(report)} for name, report in reports.items()},
+            pairs=[(names[pair.a], names[pair.b], pair) for pair in found],
+            song=find_song(parts),
+            spread_lu=spread,
+            mix_peak_dbfs=peak,
+            sounds={
+                name: soundfile.read(home / name)[0].astype(np.float32)
+                for name in ("01_KIK IN.wav", "SnTop_01.wav", "HH.wav", "BASS_DI.wav")
+            },
+        )
+        shutil.rmtree(home)
+
+
+def _made_even(folder: Path, paths: list[Path], reports: dict[int, FileReport]) -> tuple[float, float]:
+    """All even on this material: the spread and the peak that are measured afterwards."""
+    infos, _ = inspect_all(paths)
+    session = new_session(folder, infos)
+    sources = Sources()
+    sources.update(session)
+    by_lane = {lane.id: reports[index] for index, lane in enumerate(session.lanes)}
+
+    def mix(now):
+        return measure_mix(make_plan(now, sources))
+
+    (move,) = all_even.moves(Situation(session, by_lane, None, mix))
+    after = move.edit(session)
+    measured = mix(after)
+    spread = all_even.spread_lu(Situation(after, by_lane, measured, mix))
+    assert spread is not None
+    assert measured.sample_peak_dbfs is not None
+    return spread, measured.sample_peak_dbfs

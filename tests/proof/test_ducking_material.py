@@ -1,0 +1,43 @@
+"""Ducking fits on thirty generated pairs of kick and bass; printed by `make proof`."""
+
+import numpy as np
+import pytest
+
+from all_even.demo import instruments as sound
+from all_even.demo.parts import Studio
+from all_even.demo.score import make_score
+from all_even.moves.ducking import find_ducks
+
+pytestmark = pytest.mark.proof
+
+SEEDS = range(100, 130)
+
+
+def test_the_fit_beats_the_default_on_every_pair(capsys):
+    worse, lines = [], []
+    for seed in SEEDS:
+        studio = Studio(make_score(seed, bars=8))
+        kick, bass = (0.5 * side / np.abs(side).max() for side in (studio.kick, studio.bass))
+        end = 14 * sound.SAMPLE_RATE
+        found = find_ducks(kick[:end], bass[:end], sound.SAMPLE_RATE, only=["keyed", "keyed_click", "drawn"])
+        best, default = found.best, found.method("keyed_default")
+        lines.append((best.low.gap_db, default.low.gap_db, best.low.cost, found.method("none").low.cost))
+        good = (
+            (best.low.gap_db < default.low.gap_db or default.low.unrecovered_hits > 0)
+            and abs(best.low.pile_up_db - default.low.pile_up_db) < 0.15
+            and best.feasible
+            and not best.sound.ripples
+            and not best.sound.clicks
+            and best.low.cost < found.method("none").low.cost
+        )
+        if found.needed and not good:
+            worse.append((seed, best.name, best.low, default.low.gap_db, best.sound))
+    gaps = np.array(lines)
+    with capsys.disabled():
+        print(
+            f"\nDucks of 30 pairs: gap {np.median(gaps[:, 0]):.2f} dB (median; at most {gaps[:, 0].max():.2f}), of the "
+            f"default at equal pile-up {np.median(gaps[:, 1]):.2f} ({gaps[:, 1].max():.2f}); "
+            f"cost {np.median(gaps[:, 2]):.2f}, "
+            f"unducked {np.median(gaps[:, 3]):.2f}. Not better: {worse or 'none'}"
+        )
+    assert not worse
