@@ -15,6 +15,8 @@ CLIPPED_RUNS_FAULT = 3
 NOISE_NOTE_DBFS = -55.0
 HUM_FAULT_DBFS = -70.0
 INVERTED_CORRELATION = -0.9
+OVER_FLOOR_DB = 6.0
+"""What goes on at an end of the file less than this over its noise is the noise."""
 SHORTEST_S = 0.4  # one momentary window
 
 
@@ -114,11 +116,11 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     if floor is not None and floor > NOISE_NOTE_DBFS and hum is None:
         add("noise", "note", f"Noise floor {_db(floor)} dBFS where nobody plays.", None, floor)
     if report.character is not None and measures.integrated_lufs is not None:
-        found += _of_character(report.character, measures.duration_s)
+        found += _of_character(report.character, measures.duration_s, floor)
     return tuple(sorted(found, key=lambda finding: finding.severity))
 
 
-def _of_character(character: Character, duration_s: float) -> list[Finding]:
+def _of_character(character: Character, duration_s: float, floor_dbfs: float | None) -> list[Finding]:
     """Dropouts, cut ends, hum, reverberation."""
     found = []
     holes = character.dropouts
@@ -128,11 +130,11 @@ def _of_character(character: Character, duration_s: float) -> list[Finding]:
         count = "1 dropout" if len(holes) == 1 else f"{len(holes)} dropouts"
         text = f"{count}, at {places}: the sound stops dead for up to {longest:.1f} ms and goes on."
         found.append(Finding("dropout", "fault", text, holes[0][0], longest))
-    cuts = character.cuts
-    if cuts.start_dbfs is not None:
+    cuts, lowest = character.cuts, -200.0 if floor_dbfs is None else floor_dbfs + OVER_FLOOR_DB
+    if cuts.start_dbfs is not None and cuts.start_dbfs > lowest:
         text = f"Begins in the middle of a sound, at {_db(cuts.start_dbfs)} dBFS, without a fade."
         found.append(Finding("cut_start", "fault", text, 0.0, cuts.start_dbfs))
-    if cuts.end_dbfs is not None:
+    if cuts.end_dbfs is not None and cuts.end_dbfs > lowest:
         text = f"Ends in the middle of a sound, at {_db(cuts.end_dbfs)} dBFS, without a fade."
         found.append(Finding("cut_end", "fault", text, duration_s, cuts.end_dbfs))
     hum = character.hum
