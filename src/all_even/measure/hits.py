@@ -32,6 +32,9 @@ ALIKE_DB = 9.0
 """How far the upper bands of an attack may stray from this track's own proportions."""
 TILT_DB = 14.0
 """How much more than the own band another band may jump, against the strong hits: bleed of something else."""
+FULL_DB = -4.0
+"""As strong as this in its own band a candidate is no bleed, whatever else sounds at the same time."""
+SWELL_FRAMES = 150
 SURE_DB = 6.0
 """Hits closer than this to a limit are called unsure."""
 STEADY_DB = 12.0
@@ -44,6 +47,9 @@ FIRST_ATTACK_BAND = 2
 BEND_DB = 1.5
 """A hit into a long low tail changes the course of its level by more than this; another drum leaves it."""
 BEND_FRAMES = 21
+SAME_BANDS, SAME_DB = 3, (5.0, 3.0)
+"""...unless its attack is the track's own to this, in all bands: two strokes may just hold the level. Closer for a
+kick, which may have to be told from the rest of a drum mix."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +93,7 @@ def find_candidates(traces: Traces) -> Candidates:
     bands = _levels_db(traces.bands)
     ahead = np.stack([_ahead_max(level, AHEAD_FRAMES) for level in bands])
     jumps = ahead - np.stack([_behind_max(level, PAST_FRAMES) for level in bands])
-    frames = _candidates(jumps)
+    frames = _with_late_bodies(_candidates(jumps), jumps[BODY_BAND])
     body = np.stack([_ahead_mean_db(band, BODY_FRAMES, frames) for band in traces.bands])
     return Candidates(frames, jumps[:, frames], ahead[:, frames], body)
 
@@ -99,31 +105,43 @@ def judged(traces: Traces, found: Candidates, *, kick: bool) -> Hits:
         return NONE
     loudness = 10.0 * np.log10(np.sum(10.0 ** (body / 10.0), axis=0))
     own = BODY_BAND if kick else _own_band(body, rise, loudness)
-    top = _strong(body[own][rise[own] > JUMP_DB[own]])
+    jumped = rise[own] > JUMP_DB[own]
+    if own == BODY_BAND:
+        jumped &= _struck(found)
+    if not jumped.any():
+        return NONE
+    top = _strong(body[own][jumped])
     level = body[own] - top
-    strong = (level > -9.0) & (rise[own] > JUMP_DB[own])
+    strong = (level > -9.0) & jumped
     if not strong.any():
         return NONE
     profile = np.median(attack[:, strong], axis=1) - top
     difference = attack - top - profile[:, np.newaxis]
-    jumped = rise[own] > JUMP_DB[own]
-    if own == BODY_BAND:
-        # Low notes beat with their own tails: without any attack above, the body has to rise by more.
-        attacked = np.any(rise[own + 1 :] > np.array(JUMP_DB)[own + 1 :, np.newaxis], axis=0)
-        jumped &= attacked | (rise[own] > BARE_JUMP_DB)
     # Bleed: other bands jump as in a strong hit, the own band does not.
     others = [band for band in range(BANDS) if band != own and profile[band] > BAND_FLOOR_DB / 2.0]
     excess = np.max(difference[others] - level, axis=0) if others else np.full(len(candidates), -99.0)
-    by_level = jumped & (level > FLOOR_DB) & (excess < TILT_DB + (0.0 if kick else 6.0))
+    bleed = (excess >= TILT_DB + (0.0 if kick else 6.0)) & (level < FULL_DB)
+    by_level = jumped & (level > FLOOR_DB) & ~bleed
     by_attack = _own_attack(difference, rise, profile, own) & (level > FLOOR_DB / 2.0)
     if own == BODY_BAND:
-        by_attack &= np.abs(_bend_db(traces.bands[own], candidates)) > BEND_DB
+        bent = np.abs(_bend_db(traces.bands[own], candidates)) > BEND_DB
+        by_attack &= bent | _same_attack(difference, rise, profile, SAME_DB[kick])
     mine = by_level | by_attack
     margin = np.minimum(level - FLOOR_DB, TILT_DB + 6.0 - excess)
     unsure = np.where(by_attack & ~jumped, kick, margin < SURE_DB)
     loudest = np.argmax(rise[:, mine], axis=0)
     starts = [_start(traces.bands[band], int(frame)) for band, frame in zip(loudest, candidates[mine], strict=True)]
     return _thinned(traces.frame_s, np.array(starts), level[mine], unsure[mine], own)
+
+
+def _struck(found: Candidates) -> NDArray[np.bool_]:
+    """Whether the body is struck and does not just swell: low notes beat with their own tails, and some drums
+    swell once more after they were hit. Without any attack above it has to rise by more, and not soon after a hit."""
+    limits = np.array(JUMP_DB)[:, np.newaxis]
+    attacked = np.any(found.rise_db[BODY_BAND + 1 :] > limits[BODY_BAND + 1 :], axis=0)
+    hits = np.where(attacked, found.frames, -2 * SWELL_FRAMES)
+    since = found.frames - np.maximum.accumulate(hits)
+    return np.asarray(attacked | ((found.rise_db[BODY_BAND] > BARE_JUMP_DB) & (since > SWELL_FRAMES)))
 
 
 def _levels_db(bands: NDArray[np.float32]) -> NDArray[np.float64]:
@@ -164,6 +182,21 @@ def _candidates(jumps: NDArray[np.float64]) -> NDArray[np.int64]:
     return tops[np.concatenate(([True], np.diff(tops) > reach))] if len(tops) else tops
 
 
+def _with_late_bodies(frames: NDArray[np.int64], jump_db: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Adds places where the body jumps by itself within milliseconds of something brighter: a kick just after a hat."""
+    reach = round(CLOSEST_S * 1000 / 2)
+    highest = maximum_filter1d(jump_db, 2 * reach + 1, mode="constant")
+    tops = np.flatnonzero((jump_db > BARE_JUMP_DB) & (jump_db >= highest))
+    if not len(tops) or not len(frames):
+        return frames
+    tops = tops[np.concatenate(([True], np.diff(tops) > reach))]
+    right = np.clip(np.searchsorted(frames, tops), 0, len(frames) - 1)
+    left = np.maximum(right - 1, 0)
+    nearest = np.where(np.abs(frames[right] - tops) < np.abs(frames[left] - tops), frames[right], frames[left])
+    missed = (np.abs(nearest - tops) <= reach) & (jump_db[nearest] < JUMP_DB[BODY_BAND])
+    return np.unique(np.concatenate((frames, tops[missed])))
+
+
 def _strong(levels: NDArray[np.float64]) -> float:
     """The third strongest: bleed may be far more frequent than a track's own hits, and one thump louder."""
     return float(np.sort(levels)[-min(3, len(levels))]) if len(levels) else 0.0
@@ -188,6 +221,17 @@ def _own_attack(
     spread = difference[upper]
     alike = (np.abs(np.median(spread, axis=0)) < ALIKE_DB) & (np.ptp(spread, axis=0) < ALIKE_DB)
     return np.asarray(jumped & alike)
+
+
+def _same_attack(
+    difference: NDArray[np.float64], rise: NDArray[np.float64], profile: NDArray[np.float64], within_db: float
+) -> NDArray[np.bool_]:
+    """Whether three bands or more over the body jump to just where they do in this track's own attacks."""
+    upper = [band for band in range(BODY_BAND + 1, BANDS) if profile[band] > BAND_FLOOR_DB]
+    if len(upper) < SAME_BANDS:
+        return np.zeros(difference.shape[1], dtype=bool)
+    jumped = np.all(rise[upper] > np.array(JUMP_DB)[upper, np.newaxis], axis=0)
+    return np.asarray(jumped & (np.abs(difference[upper]).max(axis=0) < within_db))
 
 
 def _bend_db(power: NDArray[np.float32], frames: NDArray[np.int64]) -> NDArray[np.float64]:

@@ -6,7 +6,8 @@ jumps and its upper bands rise. Over-splitting spoils evenness far more than mer
 sure. Of what YIN says a note only keeps the frames that are voiced.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -36,8 +37,15 @@ DEFAULT_PERIOD_S = 0.025
 REACH = 4
 """Strikes are at least so many frames apart."""
 APART_S = 0.07
+UNSETTLED_S = 0.4
+"""So long a note may sound before its pitch is there..."""
+OCTAVE_ATTACK_S, SWELL_S = 0.2, 0.3
+"""...so long be read an octave off, and so long after its attack swell."""
 VOICED_SHARE = 0.55
 """A track is a line of single notes when so much of its sounding time is voiced."""
+CLEARLY_VOICED_SHARE, CLEARER_SHARE = 0.75, 0.1
+"""With less of it voiced a second reading is made; it counts where this much more is."""
+EMPHASIS = 0.9
 LOW_HARMONICS, HOLLOW_DB, HOLLOW_SHARE = 3, -20.0, 0.3
 """A note has one of its first three harmonics within 20 dB of its strongest; a chord's common period has not."""
 PROBE_EVERY, PROBE_SHARE = 8, 0.4
@@ -65,58 +73,106 @@ class Note:
         return pitch.named(self.frequency_hz).name
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Reading:
+    """Per 10 ms: Hz, level in dB, whether there is a pitch."""
+
+    frequency: Array
+    level: Array
+    voiced: NDArray[np.bool_]
+
+
 def find_notes(traces: Traces) -> tuple[Note, ...]:
     """The notes in order; none where the track is no single line.
 
     Which octave counts is first asked of the whole range up to 1 kHz; a line whose notes mostly lie
     under 330 Hz is then read with the bass's own limit, under which harmonics cannot be taken for it.
     """
-    low = traces.low
-    if len(low) < LOW_RATE // 4:
+    reading = _read(traces.low)
+    if reading is None:
         return ()
-    frequency, aperiodicity = pitch_track(low, LOW_RATE, highest_hz=HIGHEST_HZ, every=PROBE_EVERY)
-    level = _frame_levels(low, len(frequency))
-    probed = (frequency > 0.0) & (level > np.percentile(level, 95) - RANGE_DB)
-    if not probed.any() or float(np.mean(aperiodicity[probed] < VOICED_UNDER)) < PROBE_SHARE:
-        return ()
-    frequency, aperiodicity = pitch_track(low, LOW_RATE, highest_hz=HIGHEST_HZ)
-    loud = np.percentile(level, 95)
-    sounding = (level > loud - RANGE_DB) & (frequency > 0.0)
-    voiced = sounding & (aperiodicity < VOICED_UNDER)
-    if sounding.sum() < 10 or voiced.sum() < VOICED_SHARE * sounding.sum():
-        return ()
-    if np.median(frequency[voiced]) < HIGHEST_BASS_HZ / 2.0:
-        too_high = voiced & (frequency > HIGHEST_BASS_HZ)
-        voiced &= ~too_high
-    smooth = np.where(voiced, frequency, 0.0)
-    semitones = np.where(voiced, 12.0 * np.log2(np.maximum(smooth, 1.0) / 440.0), np.nan)
-    semitones = _median(semitones)
-    starts = _boundaries(traces, semitones, frequency)
+    frequency, voiced = reading.frequency, reading.voiced
+    semitones = _median(np.where(voiced, 12.0 * np.log2(np.maximum(frequency, 1.0) / 440.0), np.nan))
+    strikes = _strikes(traces, np.where(np.isfinite(semitones), frequency, 0.0))
     hollow_s = whole_s = 0.0
-    notes = []
-    for first, last in pairwise([*starts, len(semitones)]):
+    notes: list[Note] = []
+    unsettled, attacked = -1, False
+    for first, last in pairwise([*_boundaries(semitones, strikes), len(semitones)]):
+        struck = strikes.get(first, False)
         inside = np.flatnonzero(np.isfinite(semitones[first:last]) & voiced[first:last]) + first
         if len(inside) * HOP_S < SHORTEST_S:
+            # Struck, and no pitch yet: it may be the beginning of what follows.
+            unsettled = first if first in strikes else unsettled
+            attacked = attacked or struck
             continue
+        if not struck and unsettled >= 0 and first - unsettled <= UNSETTLED_S / HOP_S:
+            first = unsettled
+        unsettled = -1
         inside = inside[: _unbroken(inside)]
-        steady = inside[len(inside) // 5 : max(len(inside) // 5 + 3, len(inside) - len(inside) // 6)]
-        power = float(np.mean(np.power(10.0, level[inside] / 10.0)))
-        hertz = 440.0 * 2.0 ** (float(np.median(semitones[steady])) / 12.0)
-        if hertz > REFINED_OVER_HZ:
-            stretch = low[int(steady[0] * HOP_S * LOW_RATE) : int((steady[-1] + 1) * HOP_S * LOW_RATE)]
-            hertz = pitch.peak_hz(stretch, LOW_RATE, 0.97 * hertz, 1.03 * hertz) or hertz
+        note = _note(traces.low, reading.level, semitones, first, inside)
         whole_s += len(inside) * HOP_S
-        if _is_hollow(low[int(inside[0] * HOP_S * LOW_RATE) :][: int(min(len(inside) * HOP_S, 0.5) * LOW_RATE)], hertz):
+        begin = int(inside[0] * HOP_S * LOW_RATE)
+        if _is_hollow(traces.low[begin:][: int(min(len(inside) * HOP_S, 0.5) * LOW_RATE)], note.frequency_hz):
             hollow_s += len(inside) * HOP_S
             continue
-        notes.append(
-            Note(
-                float(first * HOP_S), float((inside[-1] + 1) * HOP_S), hertz, float(10.0 * np.log10(max(power, 1e-20)))
-            )
-        )
+        if notes and not struck and (_is_its_attack(notes[-1], note) or (attacked and _swells_on(notes[-1], note))):
+            note = replace(note, start_s=notes.pop().start_s)
+            struck = attacked
+        notes.append(note)
+        attacked = struck
     if hollow_s > HOLLOW_SHARE * whole_s:
         return ()
     return tuple(note for note in notes if note.length_s >= SHORTEST_S)
+
+
+def _read(low: NDArray[np.float32]) -> _Reading | None:
+    """The pitch over time; None where the sound is no single line."""
+    if len(low) < LOW_RATE // 4:
+        return None
+    frequency, aperiodicity = pitch_track(low, LOW_RATE, highest_hz=HIGHEST_HZ, every=PROBE_EVERY)
+    level = _frame_levels(low, len(frequency))
+    loud = np.percentile(level, 95) - RANGE_DB
+    probed = (frequency > 0.0) & (level > loud)
+    if not probed.any() or float(np.mean(aperiodicity[probed] < VOICED_UNDER)) < PROBE_SHARE:
+        return None
+    frequency, aperiodicity = pitch_track(low, LOW_RATE, highest_hz=HIGHEST_HZ)
+    sounding = (level > loud) & (frequency > 0.0)
+    voiced = sounding & (aperiodicity < VOICED_UNDER)
+    if voiced.sum() < CLEARLY_VOICED_SHARE * sounding.sum():
+        # The thump of a body may hide the note: harmonics weigh more in the difference of neighbouring samples.
+        bright = np.diff(low, prepend=low[:1]) + (1.0 - EMPHASIS) * low
+        again_hz, again = pitch_track(bright, LOW_RATE, highest_hz=HIGHEST_HZ)
+        clearer = sounding & (again_hz > 0.0) & (again < VOICED_UNDER)
+        if clearer.sum() > voiced.sum() + CLEARER_SHARE * sounding.sum():
+            frequency, voiced = again_hz, clearer
+    if sounding.sum() < 10 or voiced.sum() < VOICED_SHARE * sounding.sum():
+        return None
+    if np.median(frequency[voiced]) < HIGHEST_BASS_HZ / 2.0:
+        voiced &= frequency <= HIGHEST_BASS_HZ
+    return _Reading(frequency, level, voiced)
+
+
+def _note(low: NDArray[np.float32], level_db: Array, semitones: Array, first: int, inside: NDArray[np.int64]) -> Note:
+    """A note that begins at frame `first` and is voiced in the frames `inside`."""
+    steady = inside[len(inside) // 5 : max(len(inside) // 5 + 3, len(inside) - len(inside) // 6)]
+    hertz = 440.0 * 2.0 ** (float(np.median(semitones[steady])) / 12.0)
+    if hertz > REFINED_OVER_HZ:
+        stretch = low[int(steady[0] * HOP_S * LOW_RATE) : int((steady[-1] + 1) * HOP_S * LOW_RATE)]
+        hertz = pitch.peak_hz(stretch, LOW_RATE, 0.97 * hertz, 1.03 * hertz) or hertz
+    power = float(np.mean(np.power(10.0, level_db[inside] / 10.0)))
+    return Note(float(first * HOP_S), float((inside[-1] + 1) * HOP_S), hertz, float(10.0 * np.log10(max(power, 1e-20))))
+
+
+def _is_its_attack(before: Note, note: Note) -> bool:
+    """Whether what was read before a note is its own attack, an octave off: a slap's noise hides every other period."""
+    octave = abs(abs(12.0 * np.log2(note.frequency_hz / before.frequency_hz)) - 12.0) < STEP_SEMITONES
+    return bool(octave and before.length_s < OCTAVE_ATTACK_S and note.start_s - before.end_s < SHORTEST_S)
+
+
+def _swells_on(before: Note, note: Note) -> bool:
+    """Whether a note only swells where it seems to begin anew: same pitch, no gap, and it began with an attack."""
+    same = abs(12.0 * np.log2(note.frequency_hz / before.frequency_hz)) < STEP_SEMITONES
+    return bool(same and before.length_s < SWELL_S and note.start_s - before.end_s < SHORTEST_S)
 
 
 def _is_hollow(sound: NDArray[np.float32], hertz: float) -> bool:
@@ -155,13 +211,12 @@ def _unbroken(frames: NDArray[np.int64]) -> int:
     return int(holes[0]) + 1 if len(holes) else len(frames)
 
 
-def _boundaries(traces: Traces, semitones: Array, frequency: Array) -> list[int]:
+def _boundaries(semitones: Array, strikes: Mapping[int, bool]) -> list[int]:
     """Frames at which notes begin: entries, steps of pitch, strikes."""
     starts: list[int] = []
-    strikes = _strikes(traces, np.where(np.isfinite(semitones), frequency, 0.0))
-    struck = set(strikes)
     apart = round(APART_S / HOP_S)
     anchor, leaving, silent, waiting = np.nan, 0, STEP_FRAMES, -apart
+    unsettled = round(UNSETTLED_S / HOP_S)
 
     def begin(frame: int) -> None:
         nonlocal anchor, leaving
@@ -171,13 +226,15 @@ def _boundaries(traces: Traces, semitones: Array, frequency: Array) -> list[int]
         anchor, leaving = np.nan, 0
 
     for frame, value in enumerate(semitones):
-        if frame in struck:
+        if frame in strikes:
             waiting = frame
         if not np.isfinite(value):
             silent += 1
             continue
         if silent >= STEP_FRAMES:
-            begin(frame)
+            # A plucked or bowed note may have no pitch at first: it began where it was struck.
+            hidden = [strike for strike in strikes if frame - min(silent, unsettled) <= strike < frame]
+            begin(hidden[-1] if hidden else frame)
         elif frame - waiting <= apart:
             begin(waiting)
             waiting = -apart
@@ -195,14 +252,16 @@ def _boundaries(traces: Traces, semitones: Array, frequency: Array) -> list[int]
     return starts
 
 
-def _strikes(traces: Traces, frequency: Array) -> list[int]:
-    """Frames (10 ms) at which a note is struck anew. frequency: Hz per frame, 0 where there is none.
+def _strikes(traces: Traces, frequency: Array) -> dict[int, bool]:
+    """Frames (10 ms) at which a note is struck anew, in order; whether with an attack, or it only swells.
+
+    frequency: Hz per frame, 0 where there is none.
 
     Levels are taken over one period of the note: over less, they beat with the note itself.
     """
     count = min(len(frequency), int(len(traces) * traces.frame_s / HOP_S))
     if count < 2 * REACH:
-        return []
+        return {}
     period_s = np.where(frequency[:count] > 0.0, 1.0 / np.maximum(frequency[:count], 28.0), 0.0)
     around = np.lib.stride_tricks.sliding_window_view(np.pad(period_s, REACH), 2 * REACH + 1).max(axis=1)
     width = np.round(np.where(around > 0.0, around, DEFAULT_PERIOD_S) / traces.frame_s).astype(int)
@@ -225,12 +284,13 @@ def _strikes(traces: Traces, frequency: Array) -> list[int]:
     attack, reached = rise_db(traces.bands[2])
     upper, _ = rise_db(traces.bands[1] + traces.bands[2])
     whole, level = rise_db(traces.power)
-    struck = (attack > JUMP_DB) & (upper > RISE_DB) & (reached > -ATTACK_RANGE_DB)
-    struck |= (whole > SWELL_DB) & (level > -RANGE_DB)
+    sharp = (attack > JUMP_DB) & (upper > RISE_DB) & (reached > -ATTACK_RANGE_DB)
+    struck = sharp | ((whole > SWELL_DB) & (level > -RANGE_DB))
     score = np.where(struck, attack + upper + whole, 0.0)
     highest = np.lib.stride_tricks.sliding_window_view(np.pad(score, REACH), 2 * REACH + 1).max(axis=1)
-    found: list[int] = []
-    for frame in np.flatnonzero((score > 0.0) & (score >= highest)):
-        if not found or frame - found[-1] > REACH:
-            found.append(int(frame))
+    found: dict[int, bool] = {}
+    last = -2 * REACH
+    for frame in np.flatnonzero((score > 0.0) & (score >= highest)).tolist():
+        if frame - last > REACH:
+            found[frame], last = bool(sharp[frame]), frame
     return found

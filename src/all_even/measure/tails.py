@@ -24,6 +24,8 @@ FIT_FROM_DB = -3.0
 OVER_FLOOR_DB = 6.0
 FLOOR_PERCENTILE, FLOOR_S = 2.0, 0.060
 SHORTEST_FIT_S = 0.02
+BEFORE_S = 0.015
+"""Where the level has not been under the threshold within this before a hit, another one is still sounding."""
 LEAST_DROP_DB = 6.0
 """A decay that is followed for less than this tells nothing about its length."""
 Array = NDArray[np.float64]
@@ -31,7 +33,8 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True, slots=True)
 class Tail:
-    """ms: from the onset to `drop_db` under the peak. estimated: carried on from the decay's line."""
+    """ms: from the onset to `drop_db` under the peak. estimated: carried on from the decay's line, or read from a hit
+    on top of the tail of the one before, which makes its peak higher and so its own tail shorter."""
 
     ms: float
     estimated: bool
@@ -72,7 +75,9 @@ def tail(
     above = np.flatnonzero(after >= threshold)
     reached = len(above) < len(after) and int(above[-1]) < len(after) - 1
     if reached and threshold >= floor + OVER_FLOOR_DB:
-        return Tail(1000.0 * (start + top + int(above[-1]) - onset) / LOW_RATE, False)
+        before = max(0, round((onset_s - BEFORE_S) * LOW_RATE))
+        on_another = bool(np.min(level_db[before : start + 1]) > threshold)
+        return Tail(1000.0 * (start + top + int(above[-1]) - onset) / LOW_RATE, on_another)
     # Too near the noise, or the next hit comes first: carry the line of the decay on.
     begin = int(np.flatnonzero(after >= peak + FIT_FROM_DB)[-1])
     under = np.flatnonzero(after[begin:] < floor + OVER_FLOOR_DB)
