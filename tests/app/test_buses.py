@@ -4,9 +4,14 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QPushButton
 
+from all_even.app.fields import NumberField
 from all_even.app.lanes import flow
+from all_even.demo.score import make_score
+from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.utility import Gain
 from all_even.engine.player import START_RAMP_S
 from all_even.engine.render import render
@@ -247,3 +252,69 @@ def test_nowhere_makes_a_silent_trigger_of_a_lane(routed):
     bench._route(NOWHERE)
     assert desk.session.strip(lane).destination == NOWHERE
     assert "goes to nowhere" in desk.session.ledger[-1].text
+
+
+def test_a_ducker_follows_the_beats_of_the_measured_tempo(routed):
+    """The shape's hits are the tempo's beats; the whole is one step of undo after the station."""
+    desk = routed.desk
+    lane = desk.session.lanes[3].id
+    desk.edit(lambda s: chain_edits.add_station(s, lane, Ducker(depth_db=9.0)))
+    desk.select((lane,))
+    box = next(b for b in routed.window.findChildren(QComboBox) if b.accessibleName() == "New shape from hits")
+    box.setCurrentIndex(box.findData("beat"))
+    box.activated.emit(box.currentIndex())
+    routed.wait(lambda: bool(desk.session.shapes))
+    (shape,) = desk.session.shapes
+    assert desk.session.chain(lane)[0].shape == shape.id
+    gaps = np.diff(shape.hits_s)
+    assert np.ptp(gaps) < 0.01
+    truth = make_score(7, bars=6)
+    assert gaps.mean() == pytest.approx(truth.beat_s, rel=0.001)
+    assert "every beat" in shape.name
+    desk.undo()
+    assert desk.session.shapes == ()
+
+
+def test_the_pan_law_is_set_on_the_mix_and_told_in_the_ledger(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    desk.select((MIX,))
+    assert bench.pan_law.isVisible()
+    bench.pan_law.setCurrentIndex(bench.pan_law.findData("-6 dB"))
+    bench.pan_law.activated.emit(bench.pan_law.currentIndex())
+    assert desk.session.pan_law == "-6 dB"
+    assert "Pan law" in desk.session.ledger[-1].text
+    desk.undo()
+    assert bench.pan_law.currentData() == "-3 dB"
+    desk.select((desk.session.lanes[0].id,))
+    assert not bench.pan_law.isVisible()
+
+
+def test_bands_of_a_band_compressor_are_added_dropped_and_moved(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = desk.session.lanes[3].id
+    desk.edit(lambda s: chain_edits.add_station(s, lane, BandCompressor()))
+    desk.select((lane,))
+    panel = bench.station
+    button = {b.text(): b for b in panel.findChildren(QPushButton)}
+    button["Add band"].click()
+    assert len(desk.session.chain(lane)[0].bands) == 3
+    edge = next(
+        field for field in panel.findChildren(NumberField) if field.accessibleName() == "Upper edge of the band"
+    )
+    edge.value_changed.emit(2500.0)
+    assert desk.session.chain(lane)[0].crossovers_hz[1] == 2500.0
+    {b.text(): b for b in panel.findChildren(QPushButton)}["Drop band"].click()
+    assert len(desk.session.chain(lane)[0].bands) == 2
+    assert "Drop band" not in {b.text() for b in panel.findChildren(QPushButton) if b.isVisible()}
+
+
+def test_shares_in_the_lanes_are_those_of_the_bench(routed):
+    """One figure for one thing: loudness at the bus less the loudness of its sum."""
+    desk = routed.desk
+    bus = desk.session.buses[0]
+    desk.select((bus.id,))
+    rows = {name: share for name, share, _ in routed.window.buses_bench.changes._rows}
+    rivers, ids = routed.window.lanes._rivers, routed.window.lanes.lane_ids()
+    for branch in rivers.branches:
+        if branch.column == rivers.columns.index(bus.id) and branch.open:
+            assert branch.share_lu == pytest.approx(rows[desk.session.strip_name(ids[branch.row])], abs=1e-9)

@@ -108,13 +108,11 @@ def test_rivers_widen_towards_their_bus_and_keys_stay_threads(song):
     session, bus = routing_edits.group_strips(session, ["a", "b"], "Group")
     session = chain_edits.add_station(session, "b", Compressor(key=Key(source="c")))
     measured = flow.measure_flow(make_plan(session, sounds))
-    lufs = {
-        edge: flow.edge_lufs(session, edge, measures.get(edge.source), measured)
-        for edge in routing.edges(session)
-        if edge.kind != "key"
+    known = {
+        item.edge: item for target in (bus, MIX) for item in flow.contributions(session, target, measures, measured)
     }
     rows = ("a", "b", "c", bus, MIX)
-    made = rivers(session, rows, lufs)
+    made = rivers(session, rows, known)
     assert made.columns == (bus, MIX)
     assert made.target_rows == (3, 4)
     widths = [made.width(0, row) for row in range(5)]
@@ -123,6 +121,6 @@ def test_rivers_widen_towards_their_bus_and_keys_stay_threads(song):
     assert widths[3] == (pytest.approx(1.0, abs=0.01), 0.0)
     assert [(thread.source_row, thread.target_row) for thread in made.threads] == [(2, 1)]
     muted = edits.change_strips(session, ["a"], mute=True)
-    closed = next(branch for branch in rivers(muted, rows, lufs).branches if branch.row == 0)
+    closed = next(branch for branch in rivers(muted, rows, known).branches if branch.row == 0)
     assert not closed.open
     assert closed.share_lu is None

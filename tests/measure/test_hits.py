@@ -44,11 +44,6 @@ def test_silence_and_nothing_have_no_hits():
     assert found_in(np.zeros((0, 1))) == ()
 
 
-def test_a_beat_grid_counts_beats():
-    assert hits.beat_grid_s(120.0, 0.25, 1.4) == (0.25, 0.75, 1.25)
-    assert hits.beat_grid_s(0.0, 0.0, 10.0) == ()
-
-
 def test_a_midi_file_gives_its_notes_with_its_own_tempo(tmp_path):
     """Standard MIDI Files: 480 ticks a quarter note; a tempo change half way."""
     track = mido.MidiTrack()

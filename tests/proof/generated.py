@@ -41,6 +41,8 @@ class Tune:
     kinds: dict[str, set[str]]
     pairs: list[tuple[str, str, Pair]]
     song: Song
+    recordings: list[tuple[str, str, set[str]]]
+    """Faults of recordings that were planted one by one: (what, the kind it is, the kinds that were told)."""
     spread_lu: float
     mix_peak_dbfs: float
     sounds: dict[str, np.ndarray] = field(repr=False)
@@ -63,9 +65,14 @@ def tunes(folder: Path) -> Iterator[Tune]:
             for role in (guess_role(Path(name).stem),)
         ]
         (home / COPY).unlink()
+        sounds = {
+            name: soundfile.read(home / name)[0].astype(np.float32)
+            for name in ("01_KIK IN.wav", "SnTop_01.wav", "HH.wav", "BASS_DI.wav")
+        }
+        score = make_score(seed, bars=BARS)
         spread, peak = _made_even(home, paths, by_index)
         yield Tune(
-            score=make_score(seed, bars=BARS),
+            score=score,
             truth=json.loads((home / "truth.json").read_text()),
             reports=reports,
             kinds={name: {finding.kind for finding in findings(report)} for name, report in reports.items()},
@@ -73,12 +80,41 @@ def tunes(folder: Path) -> Iterator[Tune]:
             song=find_song(parts),
             spread_lu=spread,
             mix_peak_dbfs=peak,
-            sounds={
-                name: soundfile.read(home / name)[0].astype(np.float32)
-                for name in ("01_KIK IN.wav", "SnTop_01.wav", "HH.wav", "BASS_DI.wav")
-            },
+            recordings=_recordings(home, score, sounds),
+            sounds=sounds,
         )
         shutil.rmtree(home)
+
+
+def _recordings(folder: Path, score: Score, sounds: dict[str, np.ndarray]) -> list[tuple[str, str, set[str]]]:
+    """One fault of a recording at a time, planted into a bass line, a snare and a hat, at random places."""
+    rng = np.random.default_rng(score.seed)
+    bass, snare, hat = (sounds[name] for name in ("BASS_DI.wav", "SnTop_01.wav", "HH.wav"))
+    longest = max(score.bass[4:-4], key=lambda note: note.length_s)
+    middle = round((longest.start_s + 0.5 * longest.length_s) * 48_000)
+    hole = bass.copy()
+    hole[middle : middle + round(rng.uniform(0.002, 0.02) * 48_000)] = 0.0
+    mains = float(rng.choice((50.0, 60.0)))
+    time_s = np.arange(len(snare)) / 48_000
+    lines = sum(np.sin(2.0 * np.pi * mains * k * time_s + rng.uniform(0, 6)) / k for k in range(1, 6))
+    hum = (10.0 ** (rng.uniform(-62.0, -48.0) / 20.0) * lines).astype(np.float32)
+    planted = {
+        "hole in a bass note": ("dropout", hole),
+        f"{mains:.0f} Hz under a snare": ("hum", snare + hum),
+        f"{mains:.0f} Hz under a hat": ("hum", hat + hum),
+        "bass cut in a note": ("cut_end", bass[:middle]),
+        "bass that begins in a note": ("cut_start", bass[middle:]),
+        "hat on one side": ("dead_channel", np.stack((hat, np.zeros_like(hat)), axis=1)),
+        "hat with a side upside down": ("inverted_channel", np.stack((hat, -0.9 * hat), axis=1)),
+    }
+    told = []
+    for index, (what, (kind, sound)) in enumerate(planted.items()):
+        path = folder / f"planted {index}.wav"
+        soundfile.write(path, sound, 48_000, subtype="PCM_24")
+        report = dict(measure_files([(path, None)]))[0]
+        told.append((what, kind, {finding.kind for finding in findings(report)}))
+        path.unlink()
+    return told
 
 
 def _made_even(folder: Path, paths: list[Path], reports: dict[int, FileReport]) -> tuple[float, float]:

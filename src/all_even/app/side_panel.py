@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from all_even.app import fields, theme
 from all_even.app.desk import Desk
-from all_even.dsp.parameter import decibel_text, metric_text, time_text
+from all_even.dsp.parameter import decibel_text, metric_text, promise_text, result_text, time_text
 from all_even.session import edits
 
 MARGIN = 12
@@ -173,11 +173,7 @@ class MoveCard(_Card):
         title.setStyleSheet("font-weight: 600")
         self.column.addWidget(title)
         self.column.addWidget(fields.wrapped(move.reason, "quiet"))
-        expectation = (
-            f"{move.metric}: {metric_text(move.before, move.metric)} → "
-            f"{metric_text(move.expected, move.metric)} ({move.expected_from})"
-        )
-        self.column.addWidget(fields.wrapped(expectation, "small"))
+        self.column.addWidget(fields.wrapped(promise_text(move), "small"))
         row = QHBoxLayout()
         row.setSpacing(6)
         row.addWidget(fields.button("Apply", f"{move.title}; undo takes it back", self._apply, role="main"))
@@ -207,14 +203,7 @@ class MadeCard(_Card):
     def __init__(self, record: Any) -> None:
         super().__init__()
         self.column.addWidget(fields.wrapped(record.title))
-        after = metric_text(record.after, record.metric) if record.after is not None else "being measured"
-        self.column.addWidget(
-            fields.wrapped(
-                f"{record.metric}: {metric_text(record.before, record.metric)} → {after}, "
-                f"expected {metric_text(record.expected, record.metric)}",
-                "small",
-            )
-        )
+        self.column.addWidget(fields.wrapped(result_text(record), "small"))
 
 
 class UnreadableCard(_Card):

@@ -32,6 +32,9 @@ from all_even.session.store import SUFFIX
 
 FRAME_MS = 33
 BENCH_HEIGHT = 212
+BUSES_BENCH_HEIGHT = 256
+"""An opened station has many settings; in a low window the lanes need the room more."""
+LOWEST_WINDOW = 700
 SIDE_WIDTH = 296
 NARROW = 1180
 STATUS_MS = 12_000
@@ -398,6 +401,7 @@ class MainWindow(QMainWindow):
 
     def _on_stage(self, stage: str) -> None:
         self.benches.setCurrentIndex(STAGES.index(stage))
+        self._fit_bench()
         self._refresh_bench()
         self.top.refresh()
 
@@ -522,6 +526,12 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         if self.has_workbench:
             self._fit_width()
+            self._fit_bench()
+
+    def _fit_bench(self) -> None:
+        spare = max(0, self.height() - LOWEST_WINDOW)
+        wanted = min(BUSES_BENCH_HEIGHT, BENCH_HEIGHT + spare) if self.desk.stage == "buses" else BENCH_HEIGHT
+        self.bench_frame.setFixedHeight(wanted)
 
     def _fit_width(self) -> None:
         narrow = self.width() < NARROW

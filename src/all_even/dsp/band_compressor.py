@@ -6,6 +6,7 @@ a key, it is split by the same crossover and each band hears its own part of it.
 on passes untouched. Look-ahead is common to all bands.
 """
 
+import math
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
@@ -21,7 +22,7 @@ from all_even.dsp.processor import NO_GAIN, NOTHING, Key, Processor, setting
 from all_even.kernels import brief
 
 Array = NDArray[np.float64]
-Crossing = Annotated[float, Meta(ge=20.0, le=20000.0)]
+Crossing = Annotated[float, Meta(ge=crossover.LOWEST_HZ, le=crossover.HIGHEST_HZ)]
 
 HEAD = 4
 PER_BAND = compressor.HEAD + 10
@@ -35,6 +36,7 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
     WORDS: ClassVar[str] = "multiband low band crossover dynamics"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True
+    BAND_COUNTS: ClassVar[tuple[int, int]] = (2, crossover.MOST_BANDS)
 
     crossovers_hz: Annotated[tuple[Crossing, ...], Meta(min_length=1, max_length=crossover.MOST_BANDS - 1)] = (120.0,)
     bands: Annotated[tuple[Compressor, ...], Meta(min_length=2, max_length=crossover.MOST_BANDS)] = (
@@ -52,6 +54,31 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
             raise ValueError("a band compressor needs one more band than crossovers")
         if list(self.crossovers_hz) != sorted(self.crossovers_hz):
             raise ValueError("the crossovers of a band compressor have to rise")
+
+    def with_band(self, index: int) -> "BandCompressor":
+        """Splits a band in the middle of its octaves; both halves keep its settings."""
+        edges = (crossover.LOWEST_HZ, *self.crossovers_hz, crossover.HIGHEST_HZ)
+        middle = round(math.sqrt(edges[index] * edges[index + 1]), 1)
+        return replace(
+            self,
+            crossovers_hz=(*self.crossovers_hz[:index], middle, *self.crossovers_hz[index:]),
+            bands=(*self.bands[: index + 1], *self.bands[index:]),
+        )
+
+    def without_band(self, index: int) -> "BandCompressor":
+        """Gives a band's range to the one under it; the lowest goes to the one above."""
+        edge = max(0, index - 1)
+        return replace(
+            self,
+            crossovers_hz=(*self.crossovers_hz[:edge], *self.crossovers_hz[edge + 1 :]),
+            bands=(*self.bands[:index], *self.bands[index + 1 :]),
+        )
+
+    def with_crossover(self, index: int, frequency_hz: float) -> "BandCompressor":
+        """Moves the upper edge of a band, at most up to its neighbours."""
+        edges = (crossover.LOWEST_HZ, *self.crossovers_hz, crossover.HIGHEST_HZ)
+        moved = min(edges[index + 2], max(edges[index], frequency_hz))
+        return replace(self, crossovers_hz=(*self.crossovers_hz[:index], moved, *self.crossovers_hz[index + 1 :]))
 
     def _bands(self) -> list[Compressor]:
         """The bands as they run: common look-ahead; a bypassed band never reduces."""

@@ -17,6 +17,8 @@ from all_even.kernels import kernel
 Array = NDArray[np.float64]
 
 MOST_BANDS = 5
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
+"""Where crossovers may stand."""
 SECTIONS = 3
 """Per crossover: low-pass, high-pass, all-pass."""
 STATE_PER_BAND = 4 * (4 + MOST_BANDS)

@@ -11,6 +11,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from msgspec import Meta
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import bell, clean, high_pass, high_shelf, low_pass, low_shelf, run_sections
@@ -52,9 +53,17 @@ class DynamicEqualiser(Processor, frozen=True, kw_only=True, tag_field="kind", t
     WORDS: ClassVar[str] = "eq de-ess resonance band"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True
+    BAND_COUNTS: ClassVar[tuple[int, int]] = (1, MOST_BANDS)
 
     bands: Annotated[tuple[DynamicBand, ...], Meta(max_length=MOST_BANDS)] = (DynamicBand(),)
     key: Key | None = None
+
+    def with_band(self, index: int) -> "DynamicEqualiser":
+        """A new band behind this one."""
+        return replace(self, bands=(*self.bands[: index + 1], DynamicBand(), *self.bands[index + 1 :]))
+
+    def without_band(self, index: int) -> "DynamicEqualiser":
+        return replace(self, bands=(*self.bands[:index], *self.bands[index + 1 :]))
 
     def settling_s(self) -> float:
         rings = [18.4 * 4.0 * max(0.5, 2.0 * b.q) / (2 * math.pi * b.frequency_hz) for b in self.bands]

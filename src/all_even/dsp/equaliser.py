@@ -11,6 +11,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from msgspec import Meta
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp import biquad
@@ -90,9 +91,18 @@ class Equaliser(Processor, frozen=True, kw_only=True, tag_field="kind", tag="equ
     SHORT: ClassVar[str] = "EQ"
     WORDS: ClassVar[str] = "eq tone bell shelf notch tilt"
 
+    BAND_COUNTS: ClassVar[tuple[int, int]] = (0, MOST_BANDS)
+
     bands: Annotated[tuple[Band, ...], Meta(max_length=MOST_BANDS)] = ()
     phase: Annotated[Literal["minimum", "linear"], named("Phase")] = "minimum"
     output_db: Annotated[float, setting("Output", "dB", -24.0, 24.0, step=0.5)] = 0.0
+
+    def with_band(self, index: int) -> "Equaliser":
+        """A new band behind this one."""
+        return replace(self, bands=(*self.bands[: index + 1], Band(), *self.bands[index + 1 :]))
+
+    def without_band(self, index: int) -> "Equaliser":
+        return replace(self, bands=(*self.bands[:index], *self.bands[index + 1 :]))
 
     def sections(self, sample_rate: int) -> Array:
         """(bands in use, 5)."""

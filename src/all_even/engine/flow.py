@@ -223,15 +223,6 @@ def contributions(
     return found
 
 
-def edge_lufs(session: Session, edge: routing.Edge, measures: TrackMeasures | None, flow: Flow | None) -> float | None:
-    """Loudness of what an edge carries, at its end; None in silence or where it is unknown."""
-    strip = session.strip(edge.source)
-    energy = energy_at_fader(session, strip, measures, flow)
-    if energy is None or not len(energy):
-        return None
-    return loudness.integrated_lufs(feed_energy(session, strip, edge, energy))
-
-
 def applied_gain_db(session: Session, target: str, flow: Flow | None) -> Array | None:
     """Gain per hop that the dynamic stations of a bus apply together, dB; None without any, or unmeasured."""
     known = flow.strip(session, target) if flow is not None else None

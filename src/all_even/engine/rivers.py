@@ -10,7 +10,7 @@ worked out what to draw; the window paints it, and so can a report.
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from all_even import decibels
+from all_even.engine.flow import Contribution
 from all_even.session import routing
 from all_even.session.model import MIX, NOWHERE, Session
 
@@ -20,7 +20,8 @@ LEAST_SHARE = 0.02
 
 @dataclass(frozen=True, slots=True)
 class Branch:
-    """From a row to a column. share: of the power in that column, 0 to 1. kind: destination or send.
+    """From a row to a column. share: of the power in that column, 0 to 1; share_lu: its loudness less the sum's.
+    kind: destination or send.
 
     open: whether it carries sound now. from_column: where a bus' own stream ends, None for a lane.
     """
@@ -69,15 +70,17 @@ class Rivers:
         return top, bottom
 
 
-def rivers(session: Session, rows: tuple[str, ...], lufs: Mapping[routing.Edge, float | None]) -> Rivers:
-    """What flows where among the visible rows. lufs: measured loudness of each edge at its end."""
+def rivers(session: Session, rows: tuple[str, ...], known: Mapping[routing.Edge, Contribution]) -> Rivers:
+    """What flows where among the visible rows. known: what each open edge was measured to give."""
     places = {strip_id: index for index, strip_id in enumerate(rows)}
     columns = (*(bus.id for bus in session.buses), MIX)
     column_of = {strip_id: index for index, strip_id in enumerate(columns)}
     opened = routing.hearing(session).open_edges
     edges = [edge for edge in routing.edges(session) if edge.kind != "key" and edge.target != NOWHERE]
     power = {
-        edge: 10.0 ** (value / 10.0) if edge in opened and (value := lufs.get(edge)) is not None else 0.0
+        edge: 10.0 ** (found.lufs / 10.0)
+        if edge in opened and (found := known.get(edge)) is not None and found.lufs is not None
+        else 0.0
         for edge in edges
     }
     total = dict.fromkeys(columns, 0.0)
@@ -88,30 +91,28 @@ def rivers(session: Session, rows: tuple[str, ...], lufs: Mapping[routing.Edge, 
         if edge.source not in places:
             continue
         share = power[edge] / total[edge.target] if total[edge.target] > 0.0 else 0.0
-        share_lu = None
-        if edge in opened and lufs.get(edge) is not None and total[edge.target] > 0.0:
-            share_lu = decibels.power_db(share)
+        given = known.get(edge) if edge in opened else None
         branches.append(
             Branch(
                 row=places[edge.source],
                 column=column_of[edge.target],
                 kind=edge.kind,
                 share=max(LEAST_SHARE, share) if edge in opened else LEAST_SHARE,
-                share_lu=share_lu,
+                share_lu=given.share_lu if given is not None else None,
                 open=edge in opened,
                 from_column=column_of.get(edge.source),
             )
         )
-    found: list[Thread] = []
+    threads: list[Thread] = []
     for edge in routing.edges(session):
         if edge.kind == "key" and edge.source in places and edge.target in places:
             thread = Thread(places[edge.source], places[edge.target], 0)
             taken = {
                 other.place
-                for other in found
+                for other in threads
                 if max(min(other.source_row, other.target_row), min(thread.source_row, thread.target_row))
                 <= min(max(other.source_row, other.target_row), max(thread.source_row, thread.target_row))
             }
-            place = next(number for number in range(len(found) + 1) if number not in taken)
-            found.append(Thread(thread.source_row, thread.target_row, place))
-    return Rivers(columns, tuple(places.get(column) for column in columns), tuple(branches), tuple(found))
+            place = next(number for number in range(len(threads) + 1) if number not in taken)
+            threads.append(Thread(thread.source_row, thread.target_row, place))
+    return Rivers(columns, tuple(places.get(column) for column in columns), tuple(branches), tuple(threads))

@@ -1,9 +1,9 @@
 """Cuts at the ends of a file: a sound that is already there at the first sample or still there at the last.
 
-A file that begins with a stroke begins from rest. It was cut when its first quarter of a millisecond
-lies far out and the level goes on as it began; it was cut at its end when the last quarter of a
-millisecond lies far out (a fade of 5 ms would have taken it down) while the last 20 ms are not much
-softer than the rest. Direct current is left out.
+A file that begins with a stroke begins from rest: its first sample is next to nothing, and it is brighter
+than what follows. It was cut when the first sample lies out and the level goes on as it began; it was cut
+at its end when the last quarter of a millisecond lies far out (a fade of 5 ms would have taken it down)
+while the last 20 ms are not much softer than the rest. Direct current is left out.
 """
 
 from dataclasses import dataclass
@@ -12,11 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 KEPT_S = 0.1
-FIRST_S, LAST_S = 0.010, 0.020
+FIRST_S, LAST_S = 0.025, 0.020
+"""The first holds a whole period of a low E: over less, its level says where in the wave it was cut."""
 EDGE_S = 0.00025
-FAR_OUT_START, FAR_OUT_END = 0.4, 0.06
-"""Largest sample of the outermost 0.25 ms, of the largest in the first 10 and the last 20 ms."""
-STEADY_DB = 5.0
+OUT_START, FAR_OUT_END = 0.03, 0.06
+"""The first sample, and the largest of the last 0.25 ms, of the largest in the first 25 and the last 20 ms."""
+STEADY_DB, BRIGHTER_DB = 5.0, 4.0
 QUIETEST_DBFS = -50.0
 UNDER_LOUD_DB = 35.0
 
@@ -57,10 +58,10 @@ class EndMeter:
             _level_db(part) for part in (first, x[len(first) : len(x) // 2], x[len(x) // 2 :])
         )  # fmt: skip
         steady = abs(level - later) < STEADY_DB and abs(later - last) < STEADY_DB
-        far_out = np.abs(x[: self._edge]).max() > FAR_OUT_START * np.abs(first).max()
+        out = np.abs(x[0]).max() > OUT_START * np.abs(first).max()
         # A stroke that falls on the first sample has an attack; a sound that goes on is as bright as later.
-        attack = _level_db(np.diff(first[: len(first) // 2], axis=0)) - _level_db(np.diff(x[len(x) // 2 :], axis=0))
-        return level if steady and far_out and attack < STEADY_DB and later > lowest_dbfs else None
+        brighter = _level_db(np.diff(first, axis=0)) - _level_db(np.diff(x[len(first) :], axis=0))
+        return level if steady and out and brighter < BRIGHTER_DB and later > lowest_dbfs else None
 
     def _end(self, x: NDArray[np.float64], lowest_dbfs: float) -> float | None:
         last = x[-round(LAST_S * self._rate) :]

@@ -16,7 +16,7 @@ NOISE_NOTE_DBFS = -55.0
 HUM_FAULT_DBFS = -70.0
 INVERTED_CORRELATION = -0.9
 OVER_FLOOR_DB = 6.0
-"""What goes on at an end of the file less than this over its noise is the noise."""
+"""What goes on at an end of the file less than this over its noise or hum is that."""
 SHORTEST_S = 0.4  # one momentary window
 
 
@@ -130,14 +130,15 @@ def _of_character(character: Character, duration_s: float, floor_dbfs: float | N
         count = "1 dropout" if len(holes) == 1 else f"{len(holes)} dropouts"
         text = f"{count}, at {places}: the sound stops dead for up to {longest:.1f} ms and goes on."
         found.append(Finding("dropout", "fault", text, holes[0][0], longest))
-    cuts, lowest = character.cuts, -200.0 if floor_dbfs is None else floor_dbfs + OVER_FLOOR_DB
+    hum, cuts = character.hum, character.cuts
+    steady = [level for level in (floor_dbfs, hum.level_dbfs if hum else None) if level is not None]
+    lowest = max(steady, default=-200.0) + OVER_FLOOR_DB
     if cuts.start_dbfs is not None and cuts.start_dbfs > lowest:
         text = f"Begins in the middle of a sound, at {_db(cuts.start_dbfs)} dBFS, without a fade."
         found.append(Finding("cut_start", "fault", text, 0.0, cuts.start_dbfs))
     if cuts.end_dbfs is not None and cuts.end_dbfs > lowest:
         text = f"Ends in the middle of a sound, at {_db(cuts.end_dbfs)} dBFS, without a fade."
         found.append(Finding("cut_end", "fault", text, duration_s, cuts.end_dbfs))
-    hum = character.hum
     if hum is not None:
         lines = ", ".join(f"{line:.0f}" for line in hum.lines_hz[:4])
         text = f"Mains hum of {hum.mains_hz:.0f} Hz, {_db(hum.level_dbfs)} dBFS, at {lines} Hz."

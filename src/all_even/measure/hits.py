@@ -273,11 +273,3 @@ def _start(power: NDArray[np.float32], frame: int) -> int:
     top = float(window.max())
     over = np.flatnonzero(window > max(START_SHARE * top, min(1.3 * before, 0.9 * top)))
     return first + int(over[0]) if len(over) else frame
-
-
-def beat_grid_s(bpm: float, first_s: float, end_s: float) -> tuple[float, ...]:
-    """Times of the beats of a steady tempo, from `first_s` up to `end_s`."""
-    if not bpm > 0.0:
-        return ()
-    beat_s = 60.0 / bpm
-    return tuple(first_s + index * beat_s for index in range(max(0, int(np.ceil((end_s - first_s) / beat_s)))))

@@ -66,6 +66,11 @@ class Tempo:
         beats = np.array(self.beats_s)
         return np.interp(np.arange((len(beats) - 1) * steps + 1) / steps, np.arange(len(beats)), beats)
 
+    def every(self, part: str) -> tuple[float, ...]:
+        """Times of every `beat`, `half beat` or `bar`, none before the song."""
+        times = {"beat": self.beats_s, "half beat": self.grid_s(2).tolist(), "bar": self.downbeats_s}[part]
+        return tuple(float(time) for time in times if time >= 0.0)
+
 
 def find_tempo(trains: Sequence[Train], duration_s: float) -> Tempo | None:
     """The tempo of a piece; None where the hits are too few or share no pulse."""

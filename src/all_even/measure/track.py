@@ -17,7 +17,7 @@ from all_even.measure.hops import HopMeter, Hops
 from all_even.measure.third_octave import ThirdOctaveMeter
 from all_even.measure.true_peak import TruePeakMeter
 
-VERSION = 4
+VERSION = 5
 """Raised whenever a figure's definition changes, so that nothing cached is compared with it."""
 
 IDENTICAL_RESIDUAL_DB = -90.0

@@ -3,7 +3,7 @@
 strip_id is a lane, a bus, or `mix`. Values are brought into their ranges here.
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, cast
 
 from msgspec.structs import replace
@@ -12,6 +12,7 @@ from all_even.dsp.ducker import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL, PAN, Parameter
 from all_even.dsp.processor import Processor, clamped, settings
+from all_even.errors import UserError
 from all_even.session import edits
 from all_even.session.model import MIX, Automation, Point, Session
 from all_even.session.routing_edits import checked
@@ -85,6 +86,42 @@ def change_part(session: Session, strip_id: str, station_id: str, index: int, **
     return change_station(session, strip_id, station_id, bands=tuple(bands))
 
 
+def add_band(session: Session, strip_id: str, station_id: str, index: int) -> Session:
+    """One more band behind band `index`; automation of the bands above it moves up with them."""
+    station: Any = next(item for item in session.chain(strip_id) if item.id == station_id)
+    if len(station.bands) >= station.BAND_COUNTS[1]:
+        raise UserError(f"{station.LABEL}: {station.BAND_COUNTS[1]} bands are the most there can be.")
+    return _with_bands(session, strip_id, station.with_band(index), lambda n: n + 1 if n > index else n)
+
+
+def drop_band(session: Session, strip_id: str, station_id: str, index: int) -> Session:
+    """Takes a band away, with its automation."""
+    station: Any = next(item for item in session.chain(strip_id) if item.id == station_id)
+    if len(station.bands) <= station.BAND_COUNTS[0]:
+        raise UserError(f"{station.LABEL}: {station.BAND_COUNTS[0]} bands are the fewest there can be.")
+    return _with_bands(
+        session, strip_id, station.without_band(index), lambda n: None if n == index else n - 1 if n > index else n
+    )
+
+
+def _with_bands(
+    session: Session, strip_id: str, station: AnyProcessor, renumbered: Callable[[int], int | None]
+) -> Session:
+    """Puts a station of other bands in its place. renumbered: from the old number of a band to the new one."""
+    kept = []
+    for item in automation_of(session, strip_id):
+        head, _, path = item.parameter.partition(".bands.")
+        if head == station.id and path:
+            number, _, name = path.partition(".")
+            new = renumbered(int(number))
+            if new is None:
+                continue
+            item = replace(item, parameter=f"{station.id}.bands.{new}.{name}")
+        kept.append(item)
+    chain = [station if item.id == station.id else item for item in session.chain(strip_id)]
+    return _with_automation(set_chain(session, strip_id, chain), strip_id, tuple(kept))
+
+
 def copy_stations(session: Session, strip_id: str, station_ids: Iterable[str], to: Iterable[str]) -> Session:
     """Copies stations to the ends of other chains, in order, keys included."""
     wanted = set(station_ids)
@@ -119,7 +156,12 @@ def automate(session: Session, strip_id: str, parameter: str, points: Iterable[t
     ordered = sorted(points, key=lambda point: point[0])
     fresh = tuple(Point(time_s=max(0.0, time), value=described.clamped(value)) for time, value in ordered)
     kept = tuple(item for item in automation_of(session, strip_id) if item.parameter != parameter)
-    automation = (*kept, Automation(parameter=parameter, points=fresh)) if fresh else kept
+    return _with_automation(
+        session, strip_id, (*kept, Automation(parameter=parameter, points=fresh)) if fresh else kept
+    )
+
+
+def _with_automation(session: Session, strip_id: str, automation: tuple[Automation, ...]) -> Session:
     if strip_id == MIX:
         return replace(session, mix=replace(session.mix, automation=automation))
     return edits.change_strips(session, (strip_id,), automation=automation)

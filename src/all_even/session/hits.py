@@ -8,11 +8,8 @@ from collections.abc import Sequence
 
 import numpy as np
 from msgspec.structs import replace
-from numpy.typing import NDArray
 
-from all_even.measure import hits
 from all_even.measure.character import Character, Struck
-from all_even.measure.traces import trace_samples
 from all_even.session.model import HitChanges, Lane, Session
 from all_even.session.roles import family_of
 
@@ -45,11 +42,6 @@ def hits_s(lane: Lane, measured_s: Sequence[float]) -> tuple[float, ...]:
 def lane_hits_s(lane: Lane, character: Character) -> tuple[float, ...]:
     """The hits of a lane on the song's time line, from what was measured on its file."""
     return hits_s(lane, struck(character, lane.role).hits.times_s)
-
-
-def heard_hits_s(lane: Lane, samples: NDArray[np.floating], sample_rate: int) -> tuple[float, ...]:
-    """The hits of a lane on the song's time line, looked for in its samples, (frames, channels)."""
-    return hits_s(lane, hits.find_hits(trace_samples(samples, sample_rate), kick=is_kick(lane.role)).times_s)
 
 
 def add_hit(session: Session, lane_id: str, time_s: float) -> Session:

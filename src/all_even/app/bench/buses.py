@@ -29,6 +29,7 @@ from all_even.session import chain_edits, edits, routing, routing_edits
 from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Session, Strip
 
 SIDE_WIDTH = 232
+PAN_LAWS = {"-3 dB": "−3 dB, constant power", "-4.5 dB": "−4.5 dB", "-6 dB": "−6 dB, constant sum"}
 
 
 class BusesBench(QWidget):
@@ -45,14 +46,15 @@ class BusesBench(QWidget):
         self.path = LevelPath()
         middle.addWidget(self.path, 1)
         middle.addLayout(self._adding())
-        row.addLayout(middle, 4)
+        row.addLayout(middle)
         self.station = StationPanel(desk, partial(self.open, ""))
         self.changes = ChangeDrawing()
         self.right = QStackedWidget()
         self.right.addWidget(self.changes)
         self.right.addWidget(self.station)
-        row.addWidget(self.right, 6)
-        self.right.setMinimumWidth(FORM_WIDTH + 4)
+        row.addWidget(self.right)
+        self._row = row
+        self.right.setMinimumWidth(FORM_WIDTH[2] + 4)
         self.path.opened.connect(lambda station: self.open("" if station == self.open_station else station))
         self.path.moved.connect(self._move)
         self.path.bypassed.connect(self._bypass)
@@ -82,8 +84,12 @@ class BusesBench(QWidget):
         self.goes_to.activated.connect(lambda _i: self._route(self.goes_to.currentData()))
         self.send_to = self._box("Send to", "Send a copy to a bus, after fader and pan")
         self.send_to.activated.connect(lambda _i: self._send(self.send_to.currentData()))
+        self.pan_law = self._box("Pan law", "Gain of a mono track in the centre, for the whole session")
+        for law, text in PAN_LAWS.items():
+            self.pan_law.addItem(text, law)
+        self.pan_law.activated.connect(self._set_pan_law)
         for index, (name, field) in enumerate(
-            (("Level", self.level), ("Goes to", self.goes_to), ("Send to", self.send_to))
+            (("Level", self.level), ("Goes to", self.goes_to), ("Send to", self.send_to), ("Pan law", self.pan_law))
         ):
             self.names[name] = fields.label(name, "quiet")
             grid.addWidget(self.names[name], index, 0)
@@ -175,6 +181,9 @@ class BusesBench(QWidget):
         self.title.setToolTip(text)
         self.level.set_value(shown.level_db)
         self.names["Level"].setText("Trim" if current == MIX else "Level")
+        self.pan_law.setCurrentIndex(self.pan_law.findData(session.pan_law))
+        for widget in (self.pan_law, self.names["Pan law"]):
+            widget.setVisible(current == MIX)
         self._fill_routes(session, strip)
         self._fill_sends(session, strip)
         folder = isinstance(shown, FolderGroup)
@@ -303,6 +312,9 @@ class BusesBench(QWidget):
         return level.raised(routing.level_db(session, session.strip(strip_id)))
 
     def _show_right(self, session: Session, current: str, chain: Any) -> None:
+        # Index 1 is the path, 2 what is right of it: an opened station needs the room.
+        for index, stretch in ((1, 3 if self.open_station else 4), (2, 8 if self.open_station else 6)):
+            self._row.setStretch(index, stretch)
         flow = self.desk.flow.strip(session, current) if self.desk.flow is not None else None
         if self.open_station:
             at = [station.id for station in chain].index(self.open_station)
@@ -376,6 +388,10 @@ class BusesBench(QWidget):
         if target:
             self.desk.try_edit(lambda s: routing_edits.set_send(s, self._strips(), target))
         self.refresh()
+
+    def _set_pan_law(self, _index: int) -> None:
+        law = self.pan_law.currentData()
+        self.desk.edit(lambda session: edits.set_pan_law(session, law))
 
     def _set_send(self, target: str, value: float) -> None:
         wanted = self._strips()

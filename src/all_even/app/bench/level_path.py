@@ -18,6 +18,8 @@ from all_even.measure.levels import Level
 LOW_DB, HIGH_DB = -60.0, 0.0
 TICKS = (-60.0, -48.0, -36.0, -24.0, -18.0, -12.0, -6.0, 0.0)
 NAME_HEIGHT = 34.0
+STAGGERED_UNDER = 44.0
+"""Stops closer than this have their names on two lines."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +42,14 @@ class LevelPath(Drawing):
     moved = pyqtSignal(str, int)
     bypassed = pyqtSignal(str)
     removed = pyqtSignal(str)
-    title = "Level after each station, dBFS; marks: peaks"
+    title = "Level after each station, dBFS"
 
     def __init__(self) -> None:
-        super().__init__("Level path", "Click opens a station; drag or Ctrl+arrows move it; B bypasses, Delete removes")
+        super().__init__(
+            "Level path",
+            "The line is the RMS level while playing, marks are peaks. Click opens a station; drag or Ctrl+arrows "
+            "move it; B bypasses, Delete removes",
+        )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumWidth(220)
         self._stops: tuple[Stop, ...] = ()
@@ -121,17 +127,30 @@ class LevelPath(Drawing):
                 paint.text(painter, beside, shown, size=theme.SMALL, colour=theme.colour("look"))
         quiet = theme.colour("quiet")
         strong = theme.colour("text") if stop.station_id else quiet
+        colour = quiet if stop.bypass else strong
+        if width < STAGGERED_UNDER:
+            # Names on two lines in turn, each twice as wide; figures are on the axis and in the words of a pointer.
+            box = QRectF(x - width, plot.bottom() + 2 + 14 * (index % 2), 2 * width, 15)
+            paint.text(painter, box, stop.short or stop.name, size=theme.SMALL, colour=colour, align=paint.CENTRE)
+            return
         name = QRectF(cell.left(), plot.bottom() + 2, cell.width(), 15)
         fits = paint.width_of(stop.name, theme.SMALL) <= cell.width()
         label = stop.name if fits else stop.short or stop.name
-        paint.text(painter, name, label, size=theme.SMALL, colour=quiet if stop.bypass else strong, align=paint.CENTRE)
-        below = "bypassed" if stop.bypass else f"key: {stop.keyed_by}" if stop.keyed_by else ""
-        if not below and stop.level is not None:
-            below = decibel_text(stop.level.rms_dbfs, "")
-            if stop.level.rms_dbfs is not None and paint.width_of(below, theme.SMALL) > cell.width():
-                below = number(stop.level.rms_dbfs, 0)
+        paint.text(painter, name, label, size=theme.SMALL, colour=colour, align=paint.CENTRE)
         under = QRectF(cell.left(), plot.bottom() + 16, cell.width(), 15)
-        paint.text(painter, under, below.strip(), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        paint.text(painter, under, self._below(stop, cell.width()), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+
+    @staticmethod
+    def _below(stop: Stop, width: float) -> str:
+        """The second line under a stop: what matters most of it."""
+        if stop.bypass:
+            return "bypassed"
+        if stop.keyed_by:
+            return f"key: {stop.keyed_by}"
+        if stop.level is None or stop.level.rms_dbfs is None:
+            return "–"
+        exact = decibel_text(stop.level.rms_dbfs, "").strip()
+        return exact if paint.width_of(exact, theme.SMALL) <= width else number(stop.level.rms_dbfs, 0)
 
     def _line(self, painter: QPainter) -> None:
         points = []

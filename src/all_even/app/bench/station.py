@@ -24,8 +24,9 @@ from all_even.app import fields
 from all_even.app.bench.station_drawing import StationDrawing
 from all_even.app.desk import Desk
 from all_even.app.work import Report
+from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.ducker import Ducker, DuckShape
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
 from all_even.errors import UserError
@@ -35,9 +36,14 @@ from all_even.session.roles import family_of
 
 OWN = "its own sound"
 MIDI = "midi file"
-COLUMNS = 2
 FIELD_WIDTH, WIDE_FIELD = 84, 110
-FORM_WIDTH = 396
+FORM_WIDTH = {2: 396, 3: 580}
+"""Of the settings, by their columns."""
+DRAWING_WIDTH = 130
+MANY_SETTINGS = 10
+"""From here on three columns are used where there is room."""
+CROSSOVER = Parameter("Up to", "Hz", LOWEST_HZ, HIGHEST_HZ, 120.0, 3.0, decimals=0, scale="log")
+BEATS = {"beat": "every beat", "half beat": "every half beat", "bar": "every bar"}
 
 
 class StationPanel(QWidget):
@@ -78,7 +84,7 @@ class StationPanel(QWidget):
         self.scroll.setFrameShape(QFrame.Shape.NoFrame)
         self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scroll.setAccessibleName("Settings of the station")
-        self.scroll.setFixedWidth(FORM_WIDTH)
+        self._columns = 2
         row.addWidget(self.scroll)
         column.addLayout(row, 1)
 
@@ -95,7 +101,8 @@ class StationPanel(QWidget):
         bands = getattr(station, "bands", ())
         self._band = min(self._band, max(0, len(bands) - 1))
         names = tuple((strip.id, strip.name) for strip in session.strips)
-        wanted = (strip_id, station.id, type(station), len(bands), self._band, names, session.shapes)
+        self._columns = self._fitting_columns(station)
+        wanted = (strip_id, station.id, type(station), len(bands), self._band, names, session.shapes, self._columns)
         if wanted != self._made_for:
             self._made_for = wanted
             self._make_form(station, names)
@@ -108,14 +115,22 @@ class StationPanel(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the settings are worth more than the drawing."""
-        self.drawing.setVisible(event.size().width() > FORM_WIDTH + 130)
         super().resizeEvent(event)
+        strip, station = self._found() or (None, None)
+        if strip is not None and self._fitting_columns(station) != self._columns:
+            self.show_station(strip, station, self.drawing._levels, self.drawing._gains, self._change_db)
+        self.drawing.setVisible(event.size().width() > FORM_WIDTH[self._columns] + DRAWING_WIDTH)
         self._fit_title()
+
+    def _fitting_columns(self, station: Any) -> int:
+        kinds = [type(station), *(type(band) for band in getattr(station, "bands", ())[:1])]
+        many = sum(len(settings(kind)) for kind in kinds) > MANY_SETTINGS or isinstance(station, BandCompressor)
+        return 3 if many and self.width() > FORM_WIDTH[3] + DRAWING_WIDTH else 2
 
     def _fit_title(self) -> None:
         """The station's name in words, or shortened where the buttons need the room."""
         _, station = self._found() or (None, None)
-        wide = self.width() > FORM_WIDTH + 130
+        wide = self.width() > FORM_WIDTH[2] + DRAWING_WIDTH
         self.title.setText(self._name if wide or station is None else station.SHORT)
         self.title.setToolTip(self._name)
 
@@ -150,9 +165,10 @@ class StationPanel(QWidget):
         if hasattr(station, "bands"):
             self._band_rows(grid, station)
         grid.setRowStretch(grid.rowCount(), 1)
-        for column in range(COLUMNS):
+        for column in range(self._columns):
             grid.setColumnStretch(2 * column, 1)
         self.scroll.setWidget(form)
+        self.scroll.setFixedWidth(FORM_WIDTH[self._columns])
 
     def _rows(self, grid: QGridLayout, kind: type, part: Callable[[Any], Any], change: Callable[..., None]) -> None:
         for name, described in settings(kind).items():
@@ -189,19 +205,26 @@ class StationPanel(QWidget):
             button.setAccessibleName(f"Band {index + 1}")
             button.setChecked(index == self._band)
             row.addWidget(button)
-        if isinstance(station, Equaliser):
-            row.addWidget(fields.button("Add band", "Add a band to the equaliser", self._add_band))
-            if station.bands:
-                row.addWidget(fields.button("Drop band", "Take the shown band away", self._drop_band))
+        fewest, most = station.BAND_COUNTS
+        if len(station.bands) < most:
+            row.addWidget(fields.button("Add band", "Add a band behind the shown one", self._add_band))
+        if len(station.bands) > fewest:
+            row.addWidget(fields.button("Drop band", "Take the shown band away", self._drop_band))
         row.addStretch(1)
-        grid.addWidget(holder, self._cell // COLUMNS, 0, 1, 2 * COLUMNS)
-        self._cell += COLUMNS
+        grid.addWidget(holder, self._cell // self._columns, 0, 1, 2 * self._columns)
+        self._cell += self._columns
+        if isinstance(station, BandCompressor) and self._band < len(station.crossovers_hz):
+            edge = fields.NumberField(CROSSOVER, "Upper edge of the band")
+            edge.value_changed.connect(self._move_crossover)
+            self._add(grid, CROSSOVER.name, edge)
+            at = self._band
+            self._set.append((edge.set_value, lambda item: item.crossovers_hz[min(at, len(item.crossovers_hz) - 1)]))
         if station.bands:
             kind = type(station.bands[self._band])
             self._rows(grid, kind, lambda item: item.bands[min(self._band, len(item.bands) - 1)], self._change_band)
 
     def _add(self, grid: QGridLayout, name: str, field: QWidget) -> None:
-        line, side = divmod(self._cell, COLUMNS)
+        line, side = divmod(self._cell, self._columns)
         if name:
             grid.addWidget(fields.label(name, "small"), line, 2 * side)
             grid.addWidget(field, line, 2 * side + 1, Qt.AlignmentFlag.AlignRight)
@@ -214,12 +237,12 @@ class StationPanel(QWidget):
         self._next_line()
         field.setMinimumWidth(160)
         field.setMaximumWidth(400)
-        grid.addWidget(fields.label(name, "small"), self._cell // COLUMNS, 0)
-        grid.addWidget(field, self._cell // COLUMNS, 1, 1, 2 * COLUMNS - 1)
-        self._cell += COLUMNS
+        grid.addWidget(fields.label(name, "small"), self._cell // self._columns, 0)
+        grid.addWidget(field, self._cell // self._columns, 1, 1, 2 * self._columns - 1)
+        self._cell += self._columns
 
     def _next_line(self) -> None:
-        self._cell += -self._cell % COLUMNS
+        self._cell += -self._cell % self._columns
 
     def _key_box(self, names: tuple[tuple[str, str], ...]) -> QComboBox:
         entries: list[tuple[str, Any]] = [(OWN, None)]
@@ -254,9 +277,10 @@ class StationPanel(QWidget):
         lanes = [lane for lane in self.desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]
         entries: list[tuple[str, Any]] = [("from the hits of …", "")]
         entries += [(lane.name, lane.id) for lane in lanes]
+        entries += [(f"{text} of the tempo", beats) for beats, text in BEATS.items()]
         entries.append(("a MIDI file …", MIDI))
         box = _combo("New shape from hits", entries)
-        box.setToolTip("Find the hits of a track, or read them from a MIDI file, and link this ducker to them")
+        box.setToolTip("Take the hits of a track, the beats of the tempo, or a MIDI file, and link this ducker to them")
         box.activated.connect(lambda _index: self._new_shape(box.currentData()))
         return box
 
@@ -272,21 +296,26 @@ class StationPanel(QWidget):
                 return
             path = Path(dialog.selectedFiles()[0])
         strip, station = self._strip, self._station_id
-        plan_source = self.desk.sources.frames.get(source) if self.desk.sources is not None else None
-        name = path.stem if path is not None else self.desk.session.strip_name(source)
-        rate = self.desk.session.sample_rate
-        lane = next((lane for lane in self.desk.session.lanes if lane.id == source), None)
+        session, reports = self.desk.session, dict(self.desk.reports)
+        name = path.stem if path is not None else BEATS[source] if source in BEATS else session.strip_name(source)
 
         def job(report: Report) -> tuple[float, ...]:
             from all_even.audio import midi
-            from all_even.session.hits import heard_hits_s
+            from all_even.engine.figures import session_song
+            from all_even.session.hits import lane_hits_s
 
             report.progress(-1.0, f"Looking for the hits of {name}")
             if path is not None:
                 return midi.hits_s(path)
-            if plan_source is None or lane is None:
-                raise UserError(f"{name} is not open yet.")
-            return heard_hits_s(lane, plan_source.read(0, plan_source.frames), rate)
+            if source in BEATS:
+                tempo = session_song(session, reports).tempo
+                if tempo is None:
+                    raise UserError("No tempo was found: the tracks have no common pulse.")
+                return tempo.every(source)
+            known = reports.get(source)
+            if known is None or known.character is None:
+                raise UserError(f"{name} is not measured yet.")
+            return lane_hits_s(session.lane(source), known.character)
 
         def done(found: tuple[float, ...]) -> None:
             def edit(session: Session) -> Session:
@@ -296,7 +325,7 @@ class StationPanel(QWidget):
                 return chain_edits.change_station(session, strip, station, shape=shape_id)
 
             self.desk.try_edit(edit)
-            self.desk.said.emit(f"{len(found)} hits of {name}; the ducker is linked to them.")
+            self.desk.said.emit(f"{len(found)} hits ({name}): the ducker is linked to them.")
 
         self.desk.work.start("hits", job, done)
 
@@ -324,16 +353,17 @@ class StationPanel(QWidget):
         self.show_station(self._strip, station, self.drawing._levels, self.drawing._gains, self._change_db)
 
     def _add_band(self) -> None:
-        _, station = chain_edits.find_station(self.desk.session, self._station_id)
-        bands = (*getattr(station, "bands", ()), Band())
-        self._band = len(bands) - 1
-        self._change(bands=bands)
+        strip, station, band = self._strip, self._station_id, self._band
+        self._band += 1
+        self.desk.try_edit(lambda s: chain_edits.add_band(s, strip, station, band))
 
     def _drop_band(self) -> None:
+        self.desk.try_edit(lambda s: chain_edits.drop_band(s, self._strip, self._station_id, self._band))
+
+    def _move_crossover(self, frequency_hz: float) -> None:
         _, station = chain_edits.find_station(self.desk.session, self._station_id)
-        bands = list(getattr(station, "bands", ()))
-        del bands[self._band]
-        self._change(bands=tuple(bands))
+        if isinstance(station, BandCompressor):
+            self._change(crossovers_hz=station.with_crossover(self._band, frequency_hz).crossovers_hz)
 
     def _bypass(self) -> None:
         self._change(bypass=self.bypass.isChecked())

@@ -37,7 +37,7 @@ class StationDrawing(Drawing):
     """Shows one station. levels: (hops, 2) power and peak that come in; gains: (hops, 2) in dB."""
 
     def __init__(self) -> None:
-        super().__init__("Station", "What the opened station does")
+        super().__init__("Station", "What the opened station does; the hill is how often its detector hears each level")
         self._station: Any = None
         self._levels: Any = None
         self._gains: Any = None
@@ -50,7 +50,7 @@ class StationDrawing(Drawing):
         if isinstance(station, (HighPass, LowPass, Equaliser)):
             self.title = "Response, dB over notes"
         elif isinstance(station, (Compressor, Gate, Limiter)):
-            self.title = "Out over in, dB; hill: what it hears"
+            self.title = "Out over in, dB"
         elif isinstance(station, Ducker):
             self.title = "Gain around a hit, dB over ms"
         elif isinstance(station, Saturation):

@@ -51,7 +51,7 @@ class LaneView(QAbstractScrollArea):
         self._rivers: Rivers | None = None
         self._routing: str | None = None  # a strip that is being dragged to a bus
         self._drop_column: int | None = None
-        self._edge_lufs: dict[Any, tuple[Any, float | None]] = {}
+        self._sums: dict[str, tuple[Any, list[Any]]] = {}
         self.setObjectName("lanes")
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -109,22 +109,25 @@ class LaneView(QAbstractScrollArea):
         self.viewport().update()
 
     def _flow(self) -> Rivers:
-        """The rivers of the present session; loudnesses that rest on unchanged values are kept."""
-        from all_even.engine.flow import edge_lufs
+        """The rivers of the present session; sums that rest on unchanged values are kept."""
+        from all_even.engine.flow import contributions
 
         session, measured = self.desk.session, self.desk.flow
-        found = {}
+        opened = routing.hearing(session).open_edges
+        arriving: dict[str, list[Any]] = {}
         for edge in routing.edges(session):
-            if edge.kind == "key":
-                continue
-            strip = session.strip(edge.source)
-            key = (strip, session.folder_groups, session.pan_law, id(measured), id(self.desk.report(edge.source)))
-            known = self._edge_lufs.get(edge)
-            if known is None or known[0] != key:
-                known = (key, edge_lufs(session, edge, self.desk.measures(edge.source), measured))
-                self._edge_lufs[edge] = known
-            found[edge] = known[1]
-        return rivers(session, tuple(self.lane_ids()), found)
+            if edge in opened:
+                report = id(self.desk.report(edge.source))
+                arriving.setdefault(edge.target, []).append((edge, session.strip(edge.source), report))
+        measures = {lane.id: found for lane in session.lanes if (found := self.desk.measures(lane.id)) is not None}
+        known = {}
+        for target, parts in arriving.items():
+            key = (parts, session.folder_groups, session.pan_law, id(measured))
+            kept = self._sums.get(target)
+            if kept is None or kept[0] != key:
+                kept = self._sums[target] = (key, contributions(session, target, measures, measured))
+            known |= {item.edge: item for item in kept[1]}
+        return rivers(session, tuple(self.lane_ids()), known)
 
     def lane_ids(self) -> list[str]:
         """The visible lanes in order."""

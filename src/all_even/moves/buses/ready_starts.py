@@ -180,7 +180,7 @@ def _kick_and_bass(situation: Situation) -> Move | None:
         left = {strip.destination for strip in (*kicks, *basses)} - {MIX}
         now, bus = routing_edits.group_strips(now, _ids(kicks) + _ids(basses), name)
         now = routing_edits.remove_strips(now, [item for item in left if _is_empty(now, item)])
-        return chain_edits.add_station(now, bus, Limiter(ceiling_db=ceiling_db, release_ms=60.0)), bus
+        return chain_edits.add_station(now, bus, _safety(ceiling_db)), bus
 
     def prepare(now: Situation) -> Move:
         if now.hear is None:
@@ -190,7 +190,11 @@ def _kick_and_bass(situation: Situation) -> Move | None:
         kick = now.hear(chain_edits.set_chain(alone, bus, []), bus)
         peak = true_peak(kick.astype(np.float32), session.sample_rate)
         ceiling = min(0.0, decibels.level_db(peak) + SUM_OVER_KICK_DB) if peak > 0.0 else 0.0
-        return replace_edit(move, lambda session: routed(session, ceiling)[0], kick_alone_dbtp=round(ceiling, 2))
+        both = now.hear(chain_edits.set_chain(trial, bus, []), bus)
+        gain = np.zeros(len(both))
+        Single(_safety(ceiling), now.session.sample_rate)(both, None, gain)
+        found = replace_edit(move, lambda session: routed(session, ceiling)[0], ceiling_dbtp=round(ceiling, 2))
+        return dataclasses.replace(found, expected=float(gain.min(initial=0.0)))
 
     def measure(after: Situation) -> float | None:
         bus = next((item.id for item in after.session.buses if item.name == name), None)
@@ -206,7 +210,7 @@ def _kick_and_bass(situation: Situation) -> Move | None:
         evidence={"kick_tracks": len(kicks), "bass_tracks": len(basses)},
         edit=lambda session: routed(session, 0.0)[0],
         metric="strongest gain of the limiter, dB",
-        before=None,
+        before=0.0,
         expected=None,
         expected_from="trial",
         measure=measure,
@@ -214,6 +218,10 @@ def _kick_and_bass(situation: Situation) -> Move | None:
         prepare=prepare,
     )
     return move
+
+
+def _safety(ceiling_db: float) -> Limiter:
+    return Limiter(ceiling_db=ceiling_db, release_ms=60.0)
 
 
 def _is_empty(session: Session, bus_id: str) -> bool:
@@ -261,7 +269,7 @@ def _silent_trigger(situation: Situation) -> Move | None:
         evidence={"key": kick.name, "aim_db": DUCK_DB},
         edit=lambda session: routed(session, -30.0),
         metric="strongest gain of the duck, dB",
-        before=None,
+        before=0.0,
         expected=-DUCK_DB,
         expected_from="trial",
         measure=lambda after: _loud_reduction(after, basses[0].id, Compressor),
