@@ -4,14 +4,18 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker, DuckShape
-from all_even.engine import judging
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.processor import Key
+from all_even.dsp.utility import Gain
+from all_even.engine import judging, listening
 from all_even.engine.flow import measure_flow
 from all_even.engine.plan import Sources, make_plan
 from all_even.measure import masking
 from all_even.measure.character import CharacterMeter
 from all_even.session.importance import importance
-from all_even.session.model import NOWHERE, Bus, Folder, Lane, Session
+from all_even.session.model import NOWHERE, Bus, Folder, Lane, Send, Session
 from tests.conftest import RATE, noise
 from tests.engine.sessions import Memory
 from tests.measure.sounds import kick, placed, plucked
@@ -49,7 +53,7 @@ def characters():
 
 
 def shares(session: Session, sources: Sources) -> dict[str, float | None]:
-    return dict(masking.find_masking(judging.hear_lanes(session, sources).excitations).shares)
+    return dict(masking.find_masking(listening.hear_lanes(session, sources).excitations).shares)
 
 
 def test_a_lane_is_heard_behind_its_fader_and_the_groups_it_goes_through(sources):
@@ -63,6 +67,56 @@ def test_a_lane_is_heard_behind_its_fader_and_the_groups_it_goes_through(sources
     assert shares(grouped, sources)["hats"] < shares(plain, sources)["hats"]
 
 
+def test_what_a_group_does_to_its_members_arrives_with_them(sources):
+    """A shelf on the group is heard as the same shelf on each member; a duller member is covered more."""
+    shelf = Equaliser(id="e", bands=(Band(shape="high shelf", frequency_hz=4000.0, gain_db=-15.0, q=0.7),))
+    group = Bus(id="b", name="b", chain=(shelf,), level_db=-3.0)
+    members = {"hats": {"destination": "b"}, "bass": {"destination": "b"}}
+    grouped = replace(session_of(**members), buses=(group,))
+    own = replace(
+        session_of(**{name: {"destination": "b", "chain": (replace(shelf, id=name),)} for name in members}),
+        buses=(replace(group, chain=()),),
+    )
+    heard, wanted = (listening.hear_lanes(one, sources).excitations for one in (grouped, own))
+    for name in ("hats", "bass", "kick"):
+        band_db = [10.0 * np.log10(one[name].power.sum(axis=0) + 1e-12) for one in (heard, wanted)]
+        strong = band_db[1] > band_db[1].max() - 30.0
+        np.testing.assert_allclose(band_db[0][strong], band_db[1][strong], atol=0.6)
+
+
+def test_a_parallel_copy_arrives_with_the_lane_that_sends_it(sources):
+    bus = Bus(id="p", name="p", use="parallel")
+    plain, copied = (
+        replace(session_of(hats={"sends": sends}), buses=(bus,)) for sends in ((), (Send(to="p", level_db=0.0),))
+    )
+    before, after = (listening.hear_lanes(one, sources).excitations["hats"].power.sum() for one in (plain, copied))
+    assert 10.0 * np.log10(after / before) == pytest.approx(3.0, abs=0.1)
+    working = replace(copied, buses=(replace(bus, chain=(Gain(id="g", gain_db=-10.0),)),))
+    quieter = listening.hear_lanes(working, sources).excitations["hats"].power.sum()
+    assert 10.0 * np.log10(quieter / before) == pytest.approx(10.0 * np.log10(1.1), abs=0.1)
+
+
+def test_a_change_of_a_key_is_heard_in_the_lane_it_ducks(sources):
+    """The kick's own level is behind its key; its chain is not: with the kick filtered away the bass stays up."""
+    duck = Compressor(id="d", threshold_db=-40.0, ratio=20.0, attack_ms=1.0, release_ms=300.0, key=Key(source="kick"))
+    session = session_of(bass={"chain": (duck,)})
+    before = masking.find_masking(listening.hear_lanes(session, sources).excitations)
+    changed = session_of(bass={"chain": (duck,)}, kick={"chain": (Gain(id="g", gain_db=-60.0),)})
+    quick = listening.change_masking(before, changed, sources, "kick")
+    assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
+    assert quick.tracks["bass"].power.sum() > 2.0 * before.tracks["bass"].power.sum()
+
+
+def test_a_change_inside_a_group_takes_what_the_group_does_as_known(sources):
+    bus = Bus(id="b", name="b", chain=(Gain(id="g", gain_db=-6.0),))
+    session = replace(session_of(hats={"destination": "b"}), buses=(bus,))
+    heard = listening.hear_lanes(session, sources)
+    table = masking.find_masking(heard.excitations)
+    changed = replace(session_of(hats={"destination": "b", "level_db": -12.0}), buses=(bus,))
+    quick = listening.change_masking(table, changed, sources, "hats", heard.groups)
+    assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
+
+
 def test_muted_lanes_and_silent_triggers_cover_nobody(sources):
     alone = shares(session_of(kick={"mute": True}, hats={"destination": NOWHERE}), sources)
     assert alone.get("kick") is None
@@ -72,23 +126,23 @@ def test_muted_lanes_and_silent_triggers_cover_nobody(sources):
 
 def test_a_change_of_one_lane_equals_a_new_table(sources):
     session = session_of()
-    before = masking.find_masking(judging.hear_lanes(session, sources).excitations)
+    before = masking.find_masking(listening.hear_lanes(session, sources).excitations)
     changed = session_of(hats={"level_db": -12.0})
-    quick = judging.change_masking(before, changed, sources, "hats")
+    quick = listening.change_masking(before, changed, sources, "hats")
     assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
-    muted = judging.change_masking(before, session_of(hats={"mute": True}), sources, "hats")
+    muted = listening.change_masking(before, session_of(hats={"mute": True}), sources, "hats")
     assert muted.shares["hats"] is None
 
 
 def test_the_low_end_of_a_session(sources, characters):
     session = session_of()
-    found = judging.low_end(session, sources, judging.hear_lanes(session, sources, excite=False), characters)
+    found = judging.low_end(session, sources, listening.hear_lanes(session, sources, excite=False), characters)
     assert found.owner in ("kick", "bass", None)
     assert found.gap_db == pytest.approx(0.0, abs=0.01)
     assert found.pile_up_db > 0.0
     assert 0.0 < found.focus < 1.0
     louder = session_of(bass={"level_db": 6.0})
-    again = judging.low_end(louder, sources, judging.hear_lanes(louder, sources, excite=False), characters)
+    again = judging.low_end(louder, sources, listening.hear_lanes(louder, sources, excite=False), characters)
     assert again.bass_limit_db - found.bass_limit_db == pytest.approx(-6.0, abs=0.3)
     assert again.owner == "bass"
     assert again.sum_peak_dbfs > found.sum_peak_dbfs
@@ -99,7 +153,7 @@ def test_a_duck_lowers_the_pile_up_raises_the_focus_and_has_a_gap(sources, chara
     shape = DuckShape(id="s", name="s", hits_s=tuple(HITS), hold_ms=150.0, length_ms=200.0)
     ducked = replace(session_of(bass={"chain": (Ducker(id="d", shape="s", depth_db=12.0),)}), shapes=(shape,))
     before, after = (
-        judging.low_end(one, sources, judging.hear_lanes(one, sources, excite=False), characters)
+        judging.low_end(one, sources, listening.hear_lanes(one, sources, excite=False), characters)
         for one in (plain, ducked)
     )
     assert after.pile_up_db < before.pile_up_db - 0.5
@@ -110,7 +164,7 @@ def test_a_duck_lowers_the_pile_up_raises_the_focus_and_has_a_gap(sources, chara
 
 def test_without_a_kick_or_a_bass_nothing_is_claimed(sources, characters):
     session = replace(session_of(), lanes=session_of().lanes[1:])
-    heard = judging.hear_lanes(session, sources)
+    heard = listening.hear_lanes(session, sources)
     assert judging.low_end(session, sources, heard, characters) == judging.NO_LOW_END
 
 
@@ -125,6 +179,6 @@ def test_what_matters_follows_the_role():
 def test_flow_and_judging_agree_on_what_is_rendered(sources):
     """The sum of kick and bass as judged is what the mix holds when the rest is silent."""
     session = session_of(hats={"mute": True})
-    heard = judging.hear_lanes(session, sources)
+    heard = listening.hear_lanes(session, sources)
     peak = 20.0 * np.log10(np.abs(heard.kick + heard.bass).max())
     assert measure_flow(make_plan(session, sources)).mix.sample_peak_dbfs == pytest.approx(peak, abs=1e-3)

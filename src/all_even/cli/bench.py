@@ -19,7 +19,7 @@ from all_even.audio.writing import write_sound
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
-from all_even.engine import judging
+from all_even.engine import listening
 from all_even.engine.plan import Sources, make_plan
 from all_even.engine.render import WORKERS, render
 from all_even.measure import masking
@@ -109,12 +109,12 @@ def _masking() -> list[Benchmark]:
     table: list[masking.Masking] = []
 
     def everything() -> None:
-        heard = judging.hear_lanes(session, sources)
+        heard = listening.hear_lanes(session, sources)
         table.append(masking.find_masking(heard.excitations, RATE))
         masking.pair_table(table[-1])
 
     def one_changed() -> None:
-        found = judging.change_masking(table[-1], session, sources, "lane3")
+        found = listening.change_masking(table[-1], session, sources, "lane3")
         masking.pair_table(found, ["lane3"])
 
     short = {name: masking.excitation_of(np.zeros((RATE, 2)), RATE) for name in ("a", "b")}

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from all_even.engine import arrival, judging
+from all_even.engine import arrival, judging, listening
 from all_even.engine.flow import Flow, measure_flow
 from all_even.engine.judging import LowEnd
 from all_even.engine.plan import Sources, make_plan
@@ -72,7 +72,7 @@ def session_figures(
 ) -> SessionFigures:
     """Puts figures together from measured files and the measured flow; renders what arrives once more."""
     mix = flow.mix
-    heard = judging.hear_lanes(session, sources)
+    heard = listening.hear_lanes(session, sources)
     table = masking.find_masking(heard.excitations, session.sample_rate)
     weights = importance(session)
     sections = session_song(session, reports).sections

@@ -1,13 +1,9 @@
-"""Tracks as they arrive in the mix, heard in one pass: what masks what, and how kick and bass share the bottom.
+"""How kick and bass share the bottom of a session, as they arrive in the mix (`engine.listening`).
 
-Every lane is taken behind its chain, fader and pan, with the levels of the groups it goes through. What
-the chains of groups do on the way is left aside: dynamics there answer to all their members together.
 The gap that a duck leaves is the difference of two passes, with and without the stations that duck.
 """
 
-import threading
-from collections.abc import Callable, Collection, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,31 +11,19 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.ducker import Ducker
-from all_even.engine.plan import Sources, edge_gains, make_plan
-from all_even.engine.render import WORKERS, render_stems
-from all_even.measure import duck, focus, masking
+from all_even.engine.listening import Heard, hear_lanes
+from all_even.engine.plan import Sources
+from all_even.measure import duck, focus
 from all_even.measure.character import Character
-from all_even.measure.masking import Excitation, ExcitationMeter, Masking
 from all_even.session import routing
 from all_even.session.hits import is_kick, lane_hits_s, struck
-from all_even.session.model import MIX, NOWHERE, Lane, Session, Strip
+from all_even.session.model import Lane, Session
 from all_even.session.roles import family_of
 
 Array = NDArray[np.float64]
 OWNER_HZ = (30.0, 80.0)
 OWNER_DB = 1.5
 """Under this difference nobody owns the bottom."""
-BLOCKS = 8
-"""Rendered blocks that are judged together."""
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Heard:
-    """excitations: by lane id. kick, bass: (frames, 2) sums of their lanes, float32; None where there are none."""
-
-    excitations: dict[str, Excitation]
-    kick: NDArray[np.float32] | None
-    bass: NDArray[np.float32] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,73 +44,6 @@ class LowEnd:
 
 
 NO_LOW_END = LowEnd(None, None, None, None, None, None, None, None)
-
-
-def path_gains(session: Session, lane: Lane) -> Array | None:
-    """(2, 2) gains from what a lane gives to its destination to the mix; None where it does not get there."""
-    gains = np.eye(2)
-    strip: Strip = lane
-    passed: set[str] = set()
-    while strip.destination != MIX:
-        if strip.destination == NOWHERE or strip.id in passed:
-            return None
-        passed.add(strip.id)
-        strip = session.bus(strip.destination)
-        gains = gains @ edge_gains(session, strip, routing.Edge(strip.id, strip.destination, "destination"), 2)
-    return gains
-
-
-def hear_lanes(
-    session: Session,
-    sources: Sources,
-    *,
-    lanes: Collection[str] | None = None,
-    excite: bool = True,
-    progress: Callable[[float], None] | None = None,
-    cancelled: threading.Event | None = None,
-) -> Heard:
-    """Renders once and gathers what arrives. lanes: only these ids; excite: False leaves the spectra out."""
-    wanted = [lane for lane in session.lanes if lanes is None or lane.id in lanes]
-    plan = make_plan(session, sources, taps=True)
-    paths = {lane.id: gains for lane in wanted if (gains := path_gains(session, lane)) is not None}
-    kicks = {lane.id for lane in wanted if lane.role.startswith("kick")}
-    basses = {lane.id for lane in wanted if family_of(lane.role) == "bass"}
-    meters = {lane_id: ExcitationMeter(session.sample_rate) for lane_id in paths if lane_id in plan.taps and excite}
-    sums: dict[str, list[NDArray[np.float32]]] = {"kick": [], "bass": []}
-    waiting: list[dict[str, Array]] = []
-
-    def gather(pool: ThreadPoolExecutor) -> None:
-        blocks = {lane_id: np.concatenate([stems[lane_id] for stems in waiting]) for lane_id in paths if waiting and
-                  lane_id in waiting[0]}  # fmt: skip
-        for lane_id, block in blocks.items():
-            blocks[lane_id] = block @ paths[lane_id]
-        jobs = [pool.submit(meters[lane_id].add, block) for lane_id, block in blocks.items() if lane_id in meters]
-        for name, members in (("kick", kicks), ("bass", basses)):
-            own = [blocks[lane_id] for lane_id in members if lane_id in blocks]
-            if own:
-                sums[name].append(np.sum(own, axis=0).astype(np.float32))
-        for job in jobs:
-            job.result()
-        waiting.clear()
-
-    with ThreadPoolExecutor(WORKERS, thread_name_prefix="judge") as pool:
-        for _, stems in render_stems(plan, progress=progress, cancelled=cancelled):
-            waiting.append(stems)
-            if len(waiting) == BLOCKS:
-                gather(pool)
-        if waiting:
-            gather(pool)
-    kick, bass = (np.concatenate(parts) if parts else None for parts in (sums["kick"], sums["bass"]))
-    return Heard({lane_id: meter.result() for lane_id, meter in meters.items()}, kick, bass)
-
-
-def change_masking(before: Masking, session: Session, sources: Sources, lane_id: str) -> Masking:
-    """The table after one lane changed: only that lane is rendered again, the others silent."""
-    lanes = tuple(lane if lane.id == lane_id else replace(lane, mute=True, solo=False) for lane in session.lanes)
-    alone = replace(session, lanes=lanes, mix=replace(session.mix, chain=(), automation=()))
-    heard = hear_lanes(alone, sources, lanes={lane_id})
-    silent = masking.excitation_of(np.zeros((1, 2)), session.sample_rate)
-    return masking.with_track(before, lane_id, heard.excitations.get(lane_id, silent))
 
 
 def low_end(session: Session, sources: Sources, heard: Heard, characters: Mapping[str, Character]) -> LowEnd:

@@ -111,13 +111,18 @@ class ExcitationMeter:
             self.add(np.zeros((self._size - self._rest.shape[1], len(self._rest)), dtype=np.float32))
         bands = len(centres_hz())
         power = np.concatenate(self._rows) if self._rows else np.zeros((0, bands), dtype=np.float32)
-        _, spreading = _filters(self._size, self._rate)
-        weighted = power * hearing.a_weighting(centres_hz()).astype(np.float32)
-        frame_loud = weighted.max(axis=1, initial=0.0)
-        loud = float(np.percentile(frame_loud[frame_loud > 0.0], 95)) if np.any(frame_loud > 0.0) else 0.0
-        gated = weighted > loud * 10.0 ** (-GATE_DB / 10.0)
-        weight = np.where(gated & (weighted > 0.0), weighted, np.float32(0.0)) ** np.float32(COMPRESSION)
-        return Excitation(power, power @ spreading, weight.astype(np.float32))
+        return excitation_of_power(power, self._rate)
+
+
+def excitation_of_power(power: Bands, sample_rate: int) -> Excitation:
+    """Spread and weight of band powers, (frames, bands)."""
+    _, spreading = _filters(int(2 ** round(np.log2(FRAME_S * sample_rate))), sample_rate)
+    weighted = power * hearing.a_weighting(centres_hz()).astype(np.float32)
+    frame_loud = weighted.max(axis=1, initial=0.0)
+    loud = float(np.percentile(frame_loud[frame_loud > 0.0], 95)) if np.any(frame_loud > 0.0) else 0.0
+    gated = weighted > loud * 10.0 ** (-GATE_DB / 10.0)
+    weight = np.where(gated & (weighted > 0.0), weighted, np.float32(0.0)) ** np.float32(COMPRESSION)
+    return Excitation(power, power @ spreading, weight.astype(np.float32))
 
 
 def excitation_of(samples: NDArray[np.floating], sample_rate: int) -> Excitation:
