@@ -21,6 +21,7 @@ ALIKE = 4.0
 """The loudest samples before and behind differ by less than this factor (12 dB)."""
 LARGER_STEP, SMALLER_STEP = 0.2, 0.015
 """Steps into and out of the hole, of the loudest sample beside it."""
+LEAST_STEP = LEVEL_OVER * SMALLER_STEP
 BRIEF_S, AROUND_S = 0.03, 0.02
 """For holes up to the first, a whole period of a low note on both sides is looked at..."""
 ABRUPT, CLEARLY_ABRUPT = 0.018, 0.06
@@ -68,6 +69,9 @@ class GapMeter:
         lengths = lasts - firsts + 1
         fits = (lengths >= self._shortest) & (lengths <= self._longest)
         fits &= (firsts > self._edge) & (lasts < len(x) - self._edge)
+        inner = np.flatnonzero(fits)
+        steps_in, steps_out = (np.abs(x[at + 1] - x[at]) for at in (firsts[inner] - 1, lasts[inner]))
+        fits[inner] = np.minimum(steps_in, steps_out) > LEAST_STEP
         found = []
         for first, last in zip(firsts[fits], lasts[fits], strict=True):
             if last - first < BRIEF_S * self._rate and self._is_brief_hole(x, int(first), int(last)):

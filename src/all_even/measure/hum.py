@@ -93,7 +93,8 @@ def _quietest(low: NDArray[np.floating], frequency_hz: float) -> float:
     frames = frames[np.max(np.abs(frames), axis=1) > 0.0]
     window = np.hanning(SHORT_FRAME + 1)[:-1]
     turning = window * np.exp(-2j * np.pi * frequency_hz / LOW_RATE * np.arange(SHORT_FRAME)) / window.sum()
-    return float(np.percentile(2.0 * np.abs(frames @ turning.astype(np.complex64)) ** 2, HELD_PERCENTILE))
+    parts = frames @ np.stack((turning.real, turning.imag), axis=1).astype(np.float32)
+    return float(np.percentile(2.0 * np.sum(parts**2, axis=1), HELD_PERCENTILE))
 
 
 def _in_pauses(low: NDArray[np.floating]) -> Hum | None:

@@ -8,6 +8,7 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import rfft
 
 from all_even.decibels import power_db_array
 
@@ -43,19 +44,20 @@ class ThirdOctaveMeter:
         self._hop = self._length // 2
         self._window = np.hanning(self._length + 1)[:-1].astype(np.float32)
         self._scale = 2.0 / (self._length * float(np.sum(self._window.astype(np.float64) ** 2)))
-        self._edges = _edges(sample_rate)
-        self._bin_edges = np.arange(self._length // 2 + 2)
+        edges = _edges(sample_rate)
+        self._bins = np.minimum(edges.astype(np.int64), self._length // 2)
+        self._shares = edges - self._bins
         self._usable = sample_rate / 2 >= MIDBANDS_HZ
         self._rest = np.empty((0, channels), dtype=np.float32)
         self._rows: list[NDArray[np.float64]] = []
 
     def add(self, block: NDArray[np.float32]) -> None:
         joined = np.concatenate((self._rest, block)) if len(self._rest) else block
-        start = 0
-        while start + self._length <= len(joined):
-            self._frame(joined[start : start + self._length])
-            start += self._hop
-        self._rest = joined[start:].copy()
+        count = max(0, (len(joined) - self._length) // self._hop + 1)
+        if count:
+            frames = np.lib.stride_tricks.sliding_window_view(joined, self._length, axis=0)[:: self._hop]
+            self._frames(frames)
+        self._rest = joined[count * self._hop :].copy()
 
     def result_db(self) -> list[float | None]:
         """Level per band over the active frames, dBFS (RMS over channels); None above Nyquist or silent.
@@ -65,7 +67,7 @@ class ThirdOctaveMeter:
         if len(self._rest) and (not self._rows or 2 * len(self._rest) > self._length):
             padded = np.zeros((self._length, self._rest.shape[1]), dtype=np.float32)
             padded[: len(self._rest)] = self._rest
-            self._frame(padded, len(self._rest))
+            self._frames(padded.T[np.newaxis], len(self._rest))
             self._rest = self._rest[:0]
         if not self._rows:
             return [None] * len(MIDBANDS_HZ)
@@ -79,10 +81,15 @@ class ThirdOctaveMeter:
             for level, usable in zip(levels, self._usable, strict=True)
         ]
 
-    def _frame(self, samples: NDArray[np.float32], filled: int | None = None) -> None:
+    def _frames(self, frames: NDArray[np.float32], filled: int | None = None) -> None:
+        """frames: (count, channels, length). filled: how many of their samples hold sound, if not all."""
         scale = self._scale * (self._length / filled if filled else 1.0)
-        spectrum = np.fft.rfft(np.ascontiguousarray(samples.T) * self._window, axis=1)
-        power = (spectrum.real**2 + spectrum.imag**2).mean(axis=0)
-        summed = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
-        low, high = np.interp(self._edges, self._bin_edges, summed)
-        self._rows.append((high - low) * scale)
+        spectra = rfft(frames * self._window, axis=2)
+        powers = (spectra.real**2 + spectra.imag**2).mean(axis=1)
+        summed = np.zeros((len(powers), powers.shape[1] + 1))
+        np.cumsum(powers, axis=1, dtype=np.float64, out=summed[:, 1:])
+        # An edge inside a bin takes its share of it.
+        low, high = (
+            summed[:, bins] + shares * powers[:, bins] for bins, shares in zip(self._bins, self._shares, strict=True)
+        )
+        self._rows.extend((high - low) * scale)
