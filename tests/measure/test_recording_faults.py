@@ -6,7 +6,7 @@ import pytest
 from all_even.measure.files import measure_file
 from all_even.measure.findings import findings
 from tests.conftest import RATE, noise, sine
-from tests.measure.sounds import kick, placed, plucked
+from tests.measure.sounds import kick, placed, plucked, snare
 
 NOTES = [(0.3 + 0.7 * i, 0.5, 110.0 * 2 ** (i % 5 / 12)) for i in range(14)]
 SECONDS = 11.0
@@ -70,6 +70,24 @@ def test_hum_is_found_under_the_music_with_its_level(told, mains):
     found = told(plucked(NOTES, seconds) + hum)
     assert set(found) == {"hum"}
     assert found["hum"] == pytest.approx(-55.0 - 3.01 + 10 * np.log10(3.0), abs=2.5)
+
+
+def test_hum_between_the_hits_of_a_drum_is_found_and_repeated_hits_are_no_hum(told):
+    """Hits that repeat exactly have a comb of lines as well; a loud drum drowns a hum in a long spectrum."""
+    seconds = 24.0
+    hits = placed(snare(), np.arange(0.3, seconds - 0.5, 0.7557), seconds)
+    assert told(0.5 * hits) == {}
+    hum = sum(sine(60.0 * k, seconds, -50.0) for k in (1, 2, 3, 4))
+    assert "hum" in told(0.5 * hits + hum)
+
+
+def test_hum_between_notes_is_no_note(write, home):
+    seconds = 16.0
+    hum = sum(sine(50.0 * k, seconds, -50.0 - 6.0 * k) for k in range(1, 6))
+    sound = 0.5 * plucked([(0.5 + 2.0 * i, 0.6, 110.0) for i in range(7)], seconds) + hum
+    found = measure_file(write("a.wav", sound)).character
+    assert found.hum is not None
+    assert [round(note.frequency_hz) for note in found.notes] == [110] * 7
 
 
 def test_a_held_low_g_is_not_hum(told):

@@ -151,6 +151,12 @@ def test_every_role_has_a_family_and_unknown_names_are_unknown():
         ("bass clarinet", "bass clarinet"),
         ("LdVox_comp", "lead voice"),
         ("eGtr1", "electric guitar"),
+        ("CAISSE CLAIRE!!", "snare top"),
+        ("bajo DI (2)", "bass DI"),
+        ("Trompete", "trumpet"),
+        ("E-Gitarre 2", "electric guitar"),
+        ("voz final", "voice"),
+        ("Klavier L", "piano"),
     ):
         assert guess_role(name) == role, name
     assert display_name("03_LdVox_comp") == "Ld Vox comp"

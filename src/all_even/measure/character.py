@@ -26,6 +26,7 @@ from all_even.measure.tuning import Tuning
 
 Envelope = NDArray[np.float16]
 """RMS of each millisecond, linear, (frames,)."""
+HUM_WITHIN, HUM_OVER_DB = 0.01, 3.0
 QUIET_DBFS = -70.0
 """A track that never rises over this holds nothing to judge."""
 
@@ -98,11 +99,19 @@ def character(traces: Traces, dropouts: tuple[tuple[float, float], ...], cuts: C
         own = as_kick if own_hits == kick_hits else _struck(traces, own_hits, low_level, low_level)
     else:
         own = _struck(traces, own_hits, tails.envelope_db(traces.low, band_hz=None), low_level)
-    line = notes.find_notes(traces)
+    humming = hum.find_hum(traces.low)
+    line = tuple(note for note in notes.find_notes(traces) if humming is None or not _is_hum(note, humming))
     return Character(
-        own, as_kick, line, evenness.evenness(traces.low, line), tuning.tuning(line), hum.find_hum(traces.low),
+        own, as_kick, line, evenness.evenness(traces.low, line), tuning.tuning(line), humming,
         dropouts, cuts, reverb.reverb_s(traces) if line else None,
     )  # fmt: skip
+
+
+def _is_hum(note: Note, humming: Hum) -> bool:
+    """Whether what was read as a note is the hum between notes: at a multiple of the mains, and no louder."""
+    multiple = note.frequency_hz / humming.mains_hz
+    near = round(multiple) >= 1 and abs(multiple / round(multiple) - 1.0) < HUM_WITHIN
+    return near and note.level_db < humming.level_dbfs + HUM_OVER_DB
 
 
 def _struck(traces: Traces, found: Hits, level_db: tails.Array, low_level_db: tails.Array) -> Struck:
