@@ -10,6 +10,7 @@ from all_even.engine import arrival, flow
 from all_even.engine.plan import make_plan
 from all_even.engine.render import measure_mix
 from all_even.engine.rivers import rivers
+from all_even.measure import levels
 from all_even.measure.track import Measurement
 from all_even.session import chain_edits, edits, routing, routing_edits
 from all_even.session.model import MIX, Lane, Session
@@ -124,3 +125,14 @@ def test_rivers_widen_towards_their_bus_and_keys_stay_threads(song):
     closed = next(branch for branch in rivers(muted, rows, known).branches if branch.row == 0)
     assert not closed.open
     assert closed.share_lu is None
+
+
+def test_the_spread_of_levels_counts_hops_where_their_peaks_lie():
+    hops = np.array([[0.0, 10 ** (level / 20.0)] for level in (-80.0, -59.9, -12.1, -12.1, -0.1, 3.0)])
+    edges, share = levels.peak_spread(hops)
+    assert len(edges) == 40
+    assert share.sum() == pytest.approx(1.0)
+    assert share[0] == pytest.approx(0.2)
+    assert share[np.searchsorted(edges, -12.1) - 1] == pytest.approx(0.4)
+    assert share[-1] == pytest.approx(0.4)
+    assert levels.peak_spread(np.zeros((3, 2)))[1].sum() == 0.0

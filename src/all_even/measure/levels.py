@@ -19,6 +19,7 @@ Array = NDArray[np.float64]
 
 ABSOLUTE_GATE_DBFS = -70.0
 RELATIVE_GATE_DB = -20.0
+SPREAD_LOW_DBFS, SPREAD_STEP_DB = -60.0, 1.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,18 @@ def file_hops(hops: Hops) -> Array:
 def file_level(hops: Hops) -> Level:
     """Level while playing of a file that was measured."""
     return level_of(file_hops(hops))
+
+
+def peak_spread(hops: Array) -> tuple[Array, Array]:
+    """How often the peaks of the hops lie at each level: (lower edges in dBFS, share of all hops over -60 dBFS).
+
+    hops: (hops, 2) power and peak. 40 bins of 1.5 dB; what is over full scale counts in the last.
+    """
+    edges = np.arange(SPREAD_LOW_DBFS, SPREAD_STEP_DB / 2.0, SPREAD_STEP_DB)
+    peaks = 20.0 * np.log10(np.maximum(hops[:, 1], 1e-6))
+    heard = np.minimum(peaks[peaks > SPREAD_LOW_DBFS], -1e-9)
+    counts, _ = np.histogram(heard, edges)
+    return edges[:-1], counts / max(1, len(heard))
 
 
 class LevelMeter:

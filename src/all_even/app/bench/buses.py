@@ -291,7 +291,7 @@ class BusesBench(QWidget):
         self.path.show_stops(tuple(stops), self.open_station, note)
 
     def _key_levels(self, session: Session, source: str) -> Any:
-        """(hops, 2) of what a key brings, or None where it was not measured."""
+        """(hops, 2) of what a strip brings to its fader and to its keys, or None where it was not measured."""
         from all_even.measure.levels import file_hops
 
         flow = self.desk.flow.strip(session, source) if self.desk.flow is not None else None
@@ -344,7 +344,7 @@ class BusesBench(QWidget):
                 rows.append((session.strip_name(item.edge.source) + kind, item.share_lu, item.change_lu))
             self.changes.show_rows(rows, dynamic)
         else:
-            self.changes.show_path(self._way(session, current))
+            self.changes.show_path(self._way(session, current), self._key_levels(session, current))
 
     def _way(self, session: Session, current: str) -> list[str]:
         """Where a lane leads and what listens to it, in sentences."""

@@ -1,14 +1,19 @@
 """What a bus makes of its members: each one's share, and how far its dynamics let it come up or sink."""
 
+from typing import Any
+
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
-from all_even.dsp.parameter import decibel_text, signed
+from all_even.app.bench.station_drawing import paint_spread
+from all_even.dsp.parameter import decibel_text, number, signed
 
 LINE = 16.0
 LEAST_RANGE_LU = 1.0
+LEAST_HILL = 70.0
+LEVEL_TICKS = (-48.0, -36.0, -24.0, -12.0, 0.0)
 
 
 class ChangeDrawing(Drawing):
@@ -22,6 +27,7 @@ class ChangeDrawing(Drawing):
         self._dynamic = False
         self._range_lu = LEAST_RANGE_LU
         self._sentences = False
+        self._hops: Any = None
 
     def show_rows(self, rows: list[tuple[str, float | None, float | None]], dynamic: bool) -> None:
         self._rows, self._dynamic = sorted(rows, key=lambda row: -(row[1] if row[1] is not None else -999.0)), dynamic
@@ -58,6 +64,9 @@ class ChangeDrawing(Drawing):
             column, line = divmod(index, fits)
             left, y = plot.left() + column * width + 8, plot.top() + 4 + line * LINE
             self._row(painter, QRectF(left, y, width - 16, LINE), name, share, change)
+        below = plot.top() + 4 + len(shown) * LINE + 8
+        if self._sentences and self._hops is not None and plot.bottom() - below > LEAST_HILL:
+            self._levels(painter, QRectF(plot.left(), below, plot.width(), plot.bottom() - below))
         if len(shown) < len(self._rows):
             column, line = divmod(len(shown), fits)
             box = QRectF(plot.left() + column * width + 8, plot.top() + 4 + line * LINE, width - 16, LINE)
@@ -93,9 +102,25 @@ class ChangeDrawing(Drawing):
             align=paint.RIGHT,
         )
 
-    def show_path(self, lines: list[str]) -> None:
-        """A lane's way in sentences, where there are no members to show."""
+    def _levels(self, painter: QPainter, plot: QRectF) -> None:
+        """How often the lane reaches each level: what thresholds of its stations will meet."""
+        hill = QRectF(plot.left() + 12, plot.top() + 20, plot.width() - 24, plot.height() - 38)
+        text = "How often it reaches each peak level, dBFS, in 10 ms"
+        box = QRectF(hill.left(), plot.top(), hill.width(), LINE)
+        paint.text(painter, box, text, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint_spread(painter, hill, self._hops, 1.0)
+        paint.line(painter, hill.left(), hill.bottom(), hill.right(), hill.bottom(), theme.colour("line"))
+        for tick in LEVEL_TICKS:
+            x = hill.left() + hill.width() * (tick + 60.0) / 60.0
+            paint.line(painter, x, hill.bottom(), x, hill.bottom() + 3, theme.colour("quiet"))
+            align = paint.RIGHT if tick == 0 else paint.CENTRE
+            place = QRectF(x - 30, hill.bottom() + 3, 30 if tick == 0 else 60, 14)
+            paint.text(painter, place, number(tick, 0), size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+
+    def show_path(self, lines: list[str], hops: Any = None) -> None:
+        """A lane's way in sentences, where there are no members to show. hops: (hops, 2) power and peak, if known."""
         self._rows, self._dynamic, self._sentences = [(line, None, None) for line in lines], False, True
+        self._hops = hops
         self.title = "Where it leads"
         self.setAccessibleDescription("; ".join(lines))
         self.renew()

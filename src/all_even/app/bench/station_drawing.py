@@ -16,6 +16,7 @@ from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.saturation import Saturation
+from all_even.measure.levels import peak_spread
 
 NOTES = (
     (32.70, "C1"),
@@ -109,15 +110,7 @@ class StationDrawing(Drawing):
                 painter, box, f"{tick}".replace("-", "−"), size=theme.SMALL, colour=theme.colour("quiet"), align=align
             )
         if self._levels is not None and len(self._levels):
-            peaks = 20 * np.log10(np.maximum(self._levels[:, 1], 1e-6))
-            counts, _ = np.histogram(peaks[peaks > QUIETEST_DB], np.arange(QUIETEST_DB, 1.0, 1.5))
-            top = counts.max(initial=0)
-            step = plot.width() / max(1, len(counts))
-            for index, count in enumerate(counts):
-                height = plot.height() * 0.45 * count / top if top else 0.0
-                painter.fillRect(
-                    QRectF(plot.left() + index * step, plot.bottom() - height, step - 0.5, height), theme.colour("line")
-                )
+            paint_spread(painter, plot, self._levels, 0.45)
         level_in = np.linspace(QUIETEST_DB, 0.0, 121)
         station = self._station
         if isinstance(station, Limiter):
@@ -181,3 +174,14 @@ class StationDrawing(Drawing):
         painter.setPen(QPen(theme.colour("text"), 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y in zip(xs, ys, strict=True)]))
+
+
+def paint_spread(painter: QPainter, plot: QRectF, levels: Any, share: float) -> None:
+    """A hill: how often each level from -60 to 0 dBFS is reached. share: of the plot's height for the top."""
+    _, often = peak_spread(levels)
+    top = float(often.max(initial=0.0))
+    step = plot.width() / max(1, len(often))
+    for index, part in enumerate(often):
+        height = plot.height() * share * part / top if top else 0.0
+        box = QRectF(plot.left() + index * step, plot.bottom() - height, step - 0.5, height)
+        painter.fillRect(box, theme.colour("line"))
