@@ -12,6 +12,7 @@ from all_even.demo.score import make_score
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
+from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.utility import Gain
 from all_even.engine.player import START_RAMP_S
 from all_even.engine.render import render
@@ -318,3 +319,47 @@ def test_shares_in_the_lanes_are_those_of_the_bench(routed):
     for branch in rivers.branches:
         if branch.column == rivers.columns.index(bus.id) and branch.open:
             assert branch.share_lu == pytest.approx(rows[desk.session.strip_name(ids[branch.row])], abs=1e-9)
+
+
+def drag(widget, start: QPoint, end: QPoint) -> None:
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+    for part in (0.5, 1.0):
+        QTest.mouseMove(widget, start + (end - start) * part)
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+
+def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = desk.session.lanes[3].id
+    bands = (Band(frequency_hz=100.0, gain_db=-3.0), Band(frequency_hz=2000.0, gain_db=4.0))
+    desk.edit(lambda s: chain_edits.add_station(s, lane, Equaliser(bands=bands)))
+    desk.select((lane,))
+    routed.settle_paint()
+    drawing = bench.station.drawing
+    plot = drawing.plot()
+    start = QPoint(round(drawing._x(plot, 2000.0)), round(plot.center().y()) - 8)
+    before = desk.session
+    drag(drawing, start, start + QPoint(round(plot.width() / 10), -round(plot.height() / 12)))
+    moved = desk.session.chain(lane)[0].bands
+    assert moved[0] == bands[0]
+    assert moved[1].frequency_hz == pytest.approx(2000.0 * 1000.0**0.1, rel=0.03)
+    assert moved[1].gain_db == pytest.approx(7.0, abs=0.4)
+    assert bench.station._band == 1
+    desk.undo()
+    assert desk.session.lanes == before.lanes
+    assert desk.session.chain(lane)[0].bands == bands
+
+
+def test_the_line_of_a_threshold_is_dragged(routed):
+    desk, bench = routed.desk, routed.window.buses_bench
+    lane = desk.session.lanes[3].id
+    desk.edit(lambda s: chain_edits.add_station(s, lane, Compressor(threshold_db=-30.0)))
+    desk.select((lane,))
+    routed.settle_paint()
+    drawing = bench.station.drawing
+    plot = drawing.plot()
+    start = QPoint(round(plot.left() + plot.width() / 2), round(plot.center().y()))
+    drag(drawing, start, start + QPoint(round(plot.width() / 5), 0))
+    assert desk.session.chain(lane)[0].threshold_db == pytest.approx(-18.0, abs=0.6)
+    desk.undo()
+    assert desk.session.chain(lane)[0].threshold_db == -30.0

@@ -78,6 +78,10 @@ class StationPanel(QWidget):
         row = QHBoxLayout()
         row.setSpacing(8)
         self.drawing = StationDrawing()
+        self.drawing.band_chosen.connect(self._choose_band)
+        self.drawing.band_moved.connect(self._move_band)
+        self.drawing.threshold_moved.connect(lambda value: self._change(threshold_db=value))
+        self.drawing.released.connect(desk.end_gesture)
         row.addWidget(self.drawing, 1)
         self.scroll = QScrollArea()
         self.scroll.setWidgetResizable(True)
@@ -111,7 +115,7 @@ class StationPanel(QWidget):
         shape = None
         if isinstance(station, Ducker):
             shape = next((item for item in session.shapes if item.id == station.shape), None)
-        self.drawing.show_station(station, levels, gains, shape, session.sample_rate)
+        self.drawing.show_station(station, levels, gains, shape, session.sample_rate, self._band)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the settings are worth more than the drawing."""
@@ -341,6 +345,15 @@ class StationPanel(QWidget):
         merge = f"station {self._station_id} {self._band} {' '.join(values)}"
         self.desk.try_edit(
             lambda s: chain_edits.change_part(s, self._strip, self._station_id, self._band, **values), merge=merge
+        )
+
+    def _move_band(self, index: int, frequency_hz: float, gain_db: float) -> None:
+        merge = f"station {self._station_id} {index} dragged"
+        self.desk.try_edit(
+            lambda s: chain_edits.change_part(
+                s, self._strip, self._station_id, index, frequency_hz=frequency_hz, gain_db=gain_db
+            ),
+            merge=merge,
         )
 
     def _set_key(self, source: str | None) -> None:

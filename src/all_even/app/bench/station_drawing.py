@@ -1,17 +1,22 @@
-"""A station's small drawing: response, transfer with the levels that meet it, envelope, or its gain in time."""
+"""A station's small drawing: response, transfer with the levels that meet it, envelope, or its gain in time.
 
+The bars of an equaliser are handles: sideways is frequency, up and down gain, the resulting curve follows.
+So is the line of a threshold. Shift moves finer, a double click takes a bar back to 0 dB.
+"""
+
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from all_even.app import paint, theme
 from all_even.app.bench.drawings import BOTTOM, Drawing
 from all_even.dsp import biquad
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker, DuckShape
-from all_even.dsp.equaliser import Equaliser
+from all_even.dsp.equaliser import GAINLESS, Equaliser
 from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass, LowPass
@@ -32,21 +37,50 @@ NOTES = (
 RESPONSE_DB = 18.0
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 QUIETEST_DB = -60.0
+REACH = 12.0
+"""So near the pointer has to be to take hold of a bar or line, px."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Grip:
+    """What was taken hold of, and where it stood. band: -1 for a threshold, whose dB are `first`."""
+
+    start: QPointF
+    band: int
+    first: float
+    second: float
 
 
 class StationDrawing(Drawing):
     """Shows one station. levels: (hops, 2) power and peak that come in; gains: (hops, 2) in dB."""
 
+    band_chosen = pyqtSignal(int)
+    band_moved = pyqtSignal(int, float, float)
+    """(band, Hz, dB)"""
+    threshold_moved = pyqtSignal(float)
+    released = pyqtSignal()
+
     def __init__(self) -> None:
-        super().__init__("Station", "What the opened station does; the hill is how often its detector hears each level")
+        super().__init__(
+            "Station",
+            "What the opened station does; the hill is how often its detector hears each level. Bars of an equaliser "
+            "and the line of a threshold can be dragged, Shift moves finer",
+        )
         self._station: Any = None
         self._levels: Any = None
         self._gains: Any = None
         self._shape: DuckShape | None = None
         self._rate = 48_000
+        self._chosen = 0
+        self._grip: _Grip | None = None
         self.setMinimumWidth(130)
+        self.setMouseTracking(True)
 
-    def show_station(self, station: Any, levels: Any, gains: Any, shape: DuckShape | None, rate: int) -> None:
+    def show_station(
+        self, station: Any, levels: Any, gains: Any, shape: DuckShape | None, rate: int, chosen: int = 0
+    ) -> None:
+        """chosen: the band whose settings are shown beside."""
+        self._chosen = chosen
         self._station, self._levels, self._gains, self._shape, self._rate = station, levels, gains, shape, rate
         if isinstance(station, (HighPass, LowPass, Equaliser)):
             self.title = "Response, dB over notes"
@@ -84,13 +118,14 @@ class StationDrawing(Drawing):
         at = np.geomspace(LOWEST_HZ, HIGHEST_HZ, 160)
         if isinstance(station, Equaliser):
             gain = station.magnitude(at, self._rate)
-            for band in station.bands:
+            for index, band in enumerate(station.bands):
                 x = self._x(plot, band.frequency_hz)
-                y = plot.center().y() - plot.height() * band.gain_db / (2 * RESPONSE_DB)
+                gain_db = 0.0 if band.shape in GAINLESS else band.gain_db
+                y = plot.center().y() - plot.height() * max(-RESPONSE_DB, min(RESPONSE_DB, gain_db)) / (2 * RESPONSE_DB)
                 tint = theme.colour("act" if band.on else "line")
-                painter.fillRect(
-                    QRectF(x - 2, min(y, plot.center().y()), 4, max(2.0, abs(plot.center().y() - y))), tint
-                )
+                half = 3.5 if index == self._chosen else 2.0
+                bar = QRectF(x - half, min(y, plot.center().y()), 2 * half, abs(plot.center().y() - y))
+                painter.fillRect(bar.adjusted(0, -2, 0, 2), tint)
         else:
             gain = biquad.magnitude(station.sections(self._rate), at, self._rate)
         level = np.clip(20 * np.log10(np.maximum(gain, 1e-6)), -RESPONSE_DB, RESPONSE_DB)
@@ -99,6 +134,54 @@ class StationDrawing(Drawing):
 
     def _x(self, plot: QRectF, frequency: float) -> float:
         return plot.left() + plot.width() * np.log(frequency / LOWEST_HZ) / np.log(HIGHEST_HZ / LOWEST_HZ)
+
+    # Handles.
+
+    def _grip_at(self, at: QPointF) -> "_Grip | None":
+        """What is under the pointer: the nearest bar, or the line of the threshold."""
+        plot, station = self.plot(), self._station
+        if isinstance(station, Equaliser) and station.bands and plot.adjusted(0, -4, 0, 4).contains(at):
+            away = [abs(self._x(plot, band.frequency_hz) - at.x()) for band in station.bands]
+            index = int(np.argmin(away))
+            if away[index] <= REACH:
+                band = station.bands[index]
+                return _Grip(at, index, band.frequency_hz, band.gain_db)
+        if isinstance(station, (Compressor, Gate)) and plot.contains(at):
+            x = plot.left() + plot.width() * (station.threshold_db - QUIETEST_DB) / -QUIETEST_DB
+            if abs(max(plot.left(), x) - at.x()) <= REACH:
+                return _Grip(at, -1, station.threshold_db, 0.0)
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._grip = self._grip_at(event.position())
+            if self._grip is not None and self._grip.band >= 0:
+                self.band_chosen.emit(self._grip.band)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._grip is None:
+            near = self._grip_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeAllCursor if near else Qt.CursorShape.ArrowCursor)
+            return
+        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        plot, moved = self.plot(), (event.position() - self._grip.start) * fine
+        if self._grip.band < 0:
+            self.threshold_moved.emit(round(self._grip.first - QUIETEST_DB * moved.x() / plot.width(), 1))
+            return
+        frequency = self._grip.first * (HIGHEST_HZ / LOWEST_HZ) ** (moved.x() / plot.width())
+        gain = self._grip.second - 2 * RESPONSE_DB * moved.y() / plot.height()
+        self.band_moved.emit(self._grip.band, round(frequency, 1), round(gain, 1))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._grip is not None:
+            self._grip = None
+            self.released.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        grip = self._grip_at(event.position())
+        if grip is not None and grip.band >= 0:
+            self.band_moved.emit(grip.band, grip.first, 0.0)
+            self.released.emit()
 
     def _transfer(self, painter: QPainter, plot: QRectF) -> None:
         self.level_axis(painter, plot, (-48.0, -36.0, -24.0, -12.0, 0.0), QUIETEST_DB, 0.0)
