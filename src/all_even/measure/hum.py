@@ -6,6 +6,7 @@ whole hertz and more beside 50, 100 and 150. Hits that repeat exactly have a com
 which may fall on the mains'; but between the hits they are gone, and a hum is not.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -66,24 +67,31 @@ def _under_everything(low: NDArray[np.floating]) -> Hum | None:
     power *= 2.0 / (FRAME * np.sum(window**2))  # mean square; a line is spread over three bins
     held: NDArray[np.float64] = np.percentile(power, HELD_PERCENTILE, axis=0)
     frequency = np.arange(len(held)) * LOW_RATE / FRAME
-    best: Hum | None = None
-    for mains in MAINS_HZ:
-        lines, total = [], 0.0
+
+    def lines(mains: float) -> list[tuple[float, float]]:
+        found = []
         for k in range(1, HARMONICS + 1):
             near = np.abs(frequency - k * mains)
-            line = held[near <= WITHIN_HZ].max()
+            line = float(held[near <= WITHIN_HZ].max())
             beside = float(np.median(held[(near > BESIDE_HZ[0]) & (near < BESIDE_HZ[1])]))
-            over_db = float(10.0 * np.log10(max(line, 1e-20) / max(beside, 1e-20)))
-            if over_db > STANDS_OUT_DB:
+            if line > beside * 10.0 ** (STANDS_OUT_DB / 10.0):
                 level = float(np.percentile(power[:, near <= LINE_HZ].sum(axis=1), HELD_PERCENTILE))
-                lasts = _quietest(low, k * mains) > level * 10.0 ** (-FADES_DB / 10.0)
-                if lasts and 10.0 * np.log10(max(level, 1e-20)) > LOWEST_DBFS:
-                    lines.append(k * mains)
-                    total += level
-        if len(lines) >= FEWEST_LINES and lines[0] <= 2 * mains:
-            level_dbfs = float(10.0 * np.log10(total))
+                if _quietest(low, k * mains) > level * 10.0 ** (-FADES_DB / 10.0):
+                    found.append((k * mains, level))
+        return found
+
+    return _loudest(lines)
+
+
+def _loudest(lines: Callable[[float], list[tuple[float, float]]]) -> Hum | None:
+    """The louder of both mains whose lines are enough. lines: (Hz, mean square) of those that stand out."""
+    best: Hum | None = None
+    for mains in MAINS_HZ:
+        found = [(hz, power) for hz, power in lines(mains) if 10.0 * np.log10(max(power, 1e-20)) > LOWEST_DBFS]
+        if len(found) >= FEWEST_LINES and found[0][0] <= 2 * mains:
+            level_dbfs = float(10.0 * np.log10(sum(power for _, power in found)))
             if best is None or level_dbfs > best.level_dbfs:
-                best = Hum(mains, level_dbfs, tuple(lines))
+                best = Hum(mains, level_dbfs, tuple(hz for hz, _ in found))
     return best
 
 
@@ -114,24 +122,20 @@ def _in_pauses(low: NDArray[np.floating]) -> Hum | None:
     spectra = np.abs(np.fft.rfft(frames[quiet] * window.astype(np.float32), 4 * PAUSE_FRAME, axis=1)) ** 2
     spectra *= 2.0 / window.sum() ** 2  # mean square of a line
     step_hz = LOW_RATE / (4 * PAUSE_FRAME)
-    best: Hum | None = None
-    for mains in MAINS_HZ:
-        lines, total = [], 0.0
+
+    def lines(mains: float) -> list[tuple[float, float]]:
+        found = []
         for k in range(1, HARMONICS + 1):
             near = slice(int((k * mains - 3.0) / step_hz), int((k * mains + 3.0) / step_hz) + 2)
             beside = np.median(spectra[:, _beside(k * mains, step_hz)], axis=1)
             peak = spectra[:, near].max(axis=1)
             at_hz = (near.start + spectra[:, near].argmax(axis=1)) * step_hz
             there = (peak > beside * 10.0 ** (PAUSE_OVER_DB / 10.0)) & (np.abs(at_hz - k * mains) < PAUSE_WITHIN_HZ)
-            line = float(np.median(peak))
-            if np.mean(there) > MOST_PAUSES and 10.0 * np.log10(max(line, 1e-20)) > LOWEST_DBFS:
-                lines.append(k * mains)
-                total += line
-        if len(lines) >= FEWEST_LINES and lines[0] <= 2 * mains:
-            level_dbfs = float(10.0 * np.log10(total))
-            if best is None or level_dbfs > best.level_dbfs:
-                best = Hum(mains, level_dbfs, tuple(lines))
-    return best
+            if np.mean(there) > MOST_PAUSES:
+                found.append((k * mains, float(np.median(peak))))
+        return found
+
+    return _loudest(lines)
 
 
 def _beside(frequency_hz: float, step_hz: float) -> NDArray[np.int64]:
