@@ -363,3 +363,16 @@ def test_the_line_of_a_threshold_is_dragged(routed):
     assert desk.session.chain(lane)[0].threshold_db == pytest.approx(-18.0, abs=0.6)
     desk.undo()
     assert desk.session.chain(lane)[0].threshold_db == -30.0
+
+
+def test_drawings_follow_the_theme(routed):
+    """Their pictures are kept: all of them have to be drawn anew."""
+    bench, window = routed.window.buses_bench, routed.window
+    window.apply_theme("day")
+    routed.settle_paint()
+    day = bench.path.grab().toImage().pixelColor(60, 30).lightness()
+    window.apply_theme("night")
+    routed.settle_paint()
+    night = bench.path.grab().toImage().pixelColor(60, 30).lightness()
+    assert day > 180
+    assert night < 90

@@ -517,6 +517,10 @@ class MainWindow(QMainWindow):
             self.side.moves.refresh()
             self.strip._redraw()
             self._refresh_bench()
+            from all_even.app.bench.drawings import Drawing
+
+            for drawing in self.findChildren(Drawing):
+                drawing.renew()  # their pictures are kept, in the old colours
         self.update()
 
     def switch_theme(self) -> None:
