@@ -13,6 +13,7 @@ import pytest
 from all_even.measure.character import CharacterMeter
 from all_even.measure.hits import find_hits
 from all_even.measure.pitch import cents_between
+from all_even.measure.tempo import Train, find_tempo
 from all_even.measure.traces import trace_samples
 from tests.proof.sampled import BANK, BASSES, PLAYER, RATE, make_song
 
@@ -104,3 +105,26 @@ def test_notes_of_recorded_basses(songs, capsys):
     assert sum(right.values()) >= 0.9 * sum(true_notes.values())
     assert sum(right.values()) >= 0.95 * sum(found_notes.values())
     assert max(cents) < 15.0
+
+
+def test_tempo_and_bars_of_recorded_drums(songs, capsys):
+    """Players who are 4 ms off (standard deviation): the tempo, and where the bars begin."""
+    off_bpm, off_ms = [], []
+    for song in songs:
+        trains = []
+        for part, kind in (("kick", "kick"), ("snare", "snare"), ("hat", "other")):
+            traces = trace_samples(song.sounds[part].astype(np.float32)[:, np.newaxis], RATE)
+            trains.append(Train(find_hits(traces, kick=part == "kick").times_s, kind))
+        found = find_tempo(trains, max(len(sound) for sound in song.sounds.values()) / RATE)
+        assert found is not None, song.seed
+        bar_s = 4.0 * 60.0 / song.bpm
+        astray = (np.array(found.downbeats_s) - 0.5 + bar_s / 2.0) % bar_s - bar_s / 2.0
+        off_bpm.append(abs(found.bpm - song.bpm))
+        off_ms.append(1000.0 * float(np.abs(astray).max()))
+    with capsys.disabled():
+        print(
+            f"\nRecorded drums: tempo worst {max(off_bpm):.3f} BPM off, bars worst {max(off_ms):.0f} ms off, "
+            f"in {len(songs)} songs."
+        )
+    assert max(off_bpm) < 0.1
+    assert sum(off < 20.0 for off in off_ms) >= 0.9 * len(songs)
