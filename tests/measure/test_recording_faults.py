@@ -115,3 +115,9 @@ def test_printed_reverberation_is_told_with_its_time(told):
     wet = np.fft.irfft(np.fft.rfft(dry, size) * np.fft.rfft(room, size))[: len(dry)]
     assert "reverb" not in told(dry)
     assert told(dry + 0.4 * wet / np.abs(wet).max() * np.abs(dry).max())["reverb"] == pytest.approx(0.8, rel=0.3)
+
+
+def test_a_float_file_far_over_full_scale_breaks_nothing(write, home):
+    report = measure_file(write("a.wav", 1e6 * noise(3.0), subtype="FLOAT"))
+    assert report.error is None
+    assert np.isfinite(report.envelope).all()

@@ -26,6 +26,8 @@ from all_even.measure.tuning import Tuning
 
 Envelope = NDArray[np.float16]
 """RMS of each millisecond, linear, (frames,)."""
+LOUDEST = 6e4
+"""The most that an envelope in half precision holds."""
 HUM_WITHIN, HUM_OVER_DB = 0.01, 3.0
 QUIET_DBFS = -70.0
 """A track that never rises over this holds nothing to judge."""
@@ -82,7 +84,7 @@ class CharacterMeter:
         traces = self._traces.result()
         loud_dbfs = power_db(float(np.percentile(traces.power, 95))) if len(traces) else OFF_DB
         cuts = self._ends.result(self._sum / max(1, self._frames), loud_dbfs)
-        envelope = np.sqrt(traces.power).astype(np.float16)
+        envelope = np.minimum(np.sqrt(traces.power), LOUDEST).astype(np.float16)
         return character(traces, self._gaps.result(), cuts), envelope
 
 
