@@ -28,7 +28,7 @@ from all_even.dsp.parameter import LEVEL
 from all_even.session import chain_edits, edits, routing, routing_edits
 from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Session, Strip
 
-SIDE_WIDTH = 232
+SIDE_WIDTH, SEND_WIDTH = 232, 78
 PAN_LAWS = {"-3 dB": "−3 dB, constant power", "-4.5 dB": "−4.5 dB", "-6 dB": "−6 dB, constant sum"}
 
 
@@ -241,9 +241,11 @@ class BusesBench(QWidget):
                 name = session.strip_name(send.to)
                 label = fields.label(name, "small")
                 label.setToolTip(name)
-                label.setText(label.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 70))
+                label.setText(
+                    label.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, SIDE_WIDTH - SEND_WIDTH - 88)
+                )
                 level = fields.NumberField(LEVEL, f"Send to {name}")
-                level.setFixedWidth(70)
+                level.setFixedWidth(SEND_WIDTH)
                 level.value_changed.connect(partial(self._set_send, send.to))
                 before = fields.button(
                     "pre", "Take the copy before the fader", partial(self._turn_pre, send.to), checkable=True
@@ -269,7 +271,7 @@ class BusesBench(QWidget):
 
     def _show_path(self, session: Session, current: str, folder: bool) -> None:
         if folder:
-            self.path.show_stops((), "", "")
+            self.path.show_stops((), "", "A folder holds levels: no sound passes through it")
             return
         flow = self.desk.flow.strip(session, current) if self.desk.flow is not None else None
         chain = session.chain(current)

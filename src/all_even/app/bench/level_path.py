@@ -99,9 +99,7 @@ class LevelPath(Drawing):
             LOW_DB,
             HIGH_DB + 6.0,
         )
-        if not self._stops:
-            return
-        width = plot.width() / len(self._stops)
+        width = plot.width() / max(1, len(self._stops))
         for index, stop in enumerate(self._stops):
             self._station(painter, plot, index, stop, width)
         self._line(painter)
