@@ -271,7 +271,7 @@ class BusesBench(QWidget):
 
     def _show_path(self, session: Session, current: str, folder: bool) -> None:
         if folder:
-            self.path.show_stops((), "", "A folder holds levels: no sound passes through it")
+            self.path.show_stops((), "", "A folder only holds levels")
             return
         flow = self.desk.flow.strip(session, current) if self.desk.flow is not None else None
         chain = session.chain(current)
