@@ -35,6 +35,7 @@ TILT_DB = 14.0
 FULL_DB = -4.0
 """As strong as this in its own band a candidate is no bleed, whatever else sounds at the same time."""
 SWELL_FRAMES = 150
+"""So soon after a hit, what rises without an attack is that hit's own swell."""
 SURE_DB = 6.0
 """Hits closer than this to a limit are called unsure."""
 STEADY_DB = 12.0
