@@ -96,6 +96,20 @@ def test_a_parallel_copy_arrives_with_the_lane_that_sends_it(sources):
     assert 10.0 * np.log10(quieter / before) == pytest.approx(10.0 * np.log10(1.1), abs=0.1)
 
 
+def test_a_muted_parallel_bus_gives_nothing_back(sources):
+    """Mute to compare: also where the bus has a chain. A lane whose group is muted arrives by its copy alone."""
+    crush = Gain(id="g", gain_db=-10.0)
+    for chain in ((), (crush,)):
+        bus = Bus(id="p", name="p", use="parallel", chain=chain, mute=True)
+        muted = replace(session_of(hats={"sends": (Send(to="p"),)}), buses=(bus,))
+        alone, heard = (listening.hear_lanes(one, sources).excitations["hats"] for one in (session_of(), muted))
+        np.testing.assert_allclose(heard.power, alone.power, rtol=1e-4, atol=1e-12)
+    buses = (Bus(id="b", name="b", mute=True), Bus(id="p", name="p", use="parallel", chain=(crush,)))
+    copied = replace(session_of(hats={"destination": "b", "sends": (Send(to="p"),)}), buses=buses)
+    power = listening.hear_lanes(copied, sources).excitations["hats"].power.sum()
+    assert 10.0 * np.log10(power / alone.power.sum()) == pytest.approx(-10.0, abs=0.1)
+
+
 def test_a_change_of_a_key_is_heard_in_the_lane_it_ducks(sources):
     """The kick's own level is behind its key; its chain is not: with the kick filtered away the bass stays up."""
     duck = Compressor(id="d", threshold_db=-40.0, ratio=20.0, attack_ms=1.0, release_ms=300.0, key=Key(source="kick"))

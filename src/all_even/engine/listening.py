@@ -56,15 +56,14 @@ class _Way:
 
 
 def _way(session: Session, destination: str) -> _Way | None:
-    """None where it does not lead to the mix."""
-    gains, passed = np.eye(2), set[str]()
+    """None where it does not lead to the mix: nowhere, or through a bus that is muted."""
+    gains, sounding = np.eye(2), routing.hearing(session).sounding
     while destination != MIX:
-        if destination == NOWHERE or destination in passed:
+        if destination == NOWHERE or destination not in sounding:
             return None
         bus = session.bus(destination)
         if _works(bus):
             return _Way(gains, bus.id)
-        passed.add(bus.id)
         gains = gains @ edge_gains(session, bus, routing.Edge(bus.id, bus.destination, "destination"), 2)
         destination = bus.destination
     return _Way(gains, "")
@@ -77,9 +76,9 @@ def _works(bus: Strip) -> bool:
 
 def _copies(session: Session, strip: Strip) -> list[tuple[_Way, float]]:
     """Where a strip's copies go, and their gain beside what it gives to its destination."""
-    found = []
-    for send in strip.sends:
-        way = _way(session, send.to) if send.on and send.level_db > decibels.OFF_DB else None
+    found, opened = [], routing.hearing(session).open_edges
+    for index, send in enumerate(strip.sends):
+        way = _way(session, send.to) if routing.Edge(strip.id, send.to, "send", index) in opened else None
         if way is not None:
             before = routing.level_db(session, strip) if send.pre_fader else 0.0
             if before > decibels.OFF_DB:
@@ -97,7 +96,9 @@ class _Listening:
         strips = [strip for strip in session.strips if strip.id in taps]
         self.ways = {strip.id: way for strip in strips if (way := _way(session, strip.destination)) is not None}
         self.copies = {strip.id: copies for strip in strips if (copies := _copies(session, strip))}
-        lanes = [lane for lane in session.lanes if lane.id in self.ways and lane.id in wanted]
+        lanes = [
+            lane for lane in session.lanes if lane.id in wanted and (lane.id in self.ways or lane.id in self.copies)
+        ]
         kicks = {lane.id for lane in lanes if lane.role.startswith("kick")}
         self.sums = {"kick": kicks, "bass": {lane.id for lane in lanes if family_of(lane.role) == "bass"}}
         self.parts: dict[str, list[NDArray[np.float32]]] = {"kick": [], "bass": []}
@@ -124,7 +125,9 @@ class _Listening:
                 jobs.append(pool.submit(meter.add, np.sum(coming, axis=0)))
                 jobs.append(pool.submit(self.behind[bus_id].add, given[bus_id]))
         for name, members in self.sums.items():
-            own = [self._time_domain(lane_id, stems[lane_id]) for lane_id in members if lane_id in stems]
+            own = [
+                self._time_domain(lane_id, stems[lane_id]) for lane_id in members if lane_id in stems.keys() & self.ways
+            ]
             if own:
                 self.parts[name].append(np.sum(own, axis=0).astype(np.float32))
         for job in jobs:
@@ -153,14 +156,14 @@ class _Listening:
         excitations = {}
         for lane_id, meter in self.lanes.items():
             direct = meter.result()
-            ways = [(self.ways[lane_id], direct.power)]
+            ways = [(self.ways[lane_id], direct.power)] if lane_id in self.ways else []
             if lane_id in self.sent:
                 sent = self.sent[lane_id].result().power
                 # A matrix of gains keeps or lowers the power of both sides alike, as far as this needs it.
                 ways += [
                     (way, sent * np.float32(gain**2 * 0.5 * np.sum(way.gains**2))) for way, gain in self.copies[lane_id]
                 ]
-            if len(ways) == 1 and not ways[0][0].next_bus:
+            if lane_id not in self.sent and not ways[0][0].next_bus:
                 excitations[lane_id] = direct
                 continue
             power: Powers = np.asarray(sum(self._through(way, power, groups) for way, power in ways), dtype=np.float32)

@@ -127,7 +127,7 @@ class LevelPath(Drawing):
         strong = theme.colour("text") if stop.station_id else quiet
         colour = quiet if stop.bypass else strong
         if width < STAGGERED_UNDER:
-            # Names on two lines in turn, each twice as wide; figures are on the axis and in the words of a pointer.
+            # Names on two lines in turn, each twice as wide; the level is read off the axis.
             box = QRectF(x - width, plot.bottom() + 2 + 14 * (index % 2), 2 * width, 15)
             paint.text(painter, box, stop.short or stop.name, size=theme.SMALL, colour=colour, align=paint.CENTRE)
             return

@@ -169,7 +169,9 @@ class StationDrawing(Drawing):
             self.threshold_moved.emit(round(self._grip.first - QUIETEST_DB * moved.x() / plot.width(), 1))
             return
         frequency = self._grip.first * (HIGHEST_HZ / LOWEST_HZ) ** (moved.x() / plot.width())
-        gain = self._grip.second - 2 * RESPONSE_DB * moved.y() / plot.height()
+        gain = self._grip.second
+        if self._station.bands[self._grip.band].shape not in GAINLESS:
+            gain -= 2 * RESPONSE_DB * moved.y() / plot.height()
         self.band_moved.emit(self._grip.band, round(frequency, 1), round(gain, 1))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
