@@ -4,10 +4,14 @@ The cache is keyed by a hash of all sources with kernels, so that an edit to one
 the machine code of another version of its callee. Where the folder can't be written, a temporary
 one is used. `fastmath` stays off (it deletes NaN guards) and so does `parallel` (threads are the
 worker pool's business). Kernels release the GIL.
+
+With `ALL_EVEN_CHECK_BOUNDS` set, kernels are compiled so that an index outside an array is an error
+instead of a write into foreign memory: for tests, in a cache of their own.
 """
 
 import hashlib
 import os
+import stat
 import tempfile
 import types
 from collections.abc import Callable
@@ -18,6 +22,13 @@ from typing import Any, TypeVar, cast
 from all_even import places
 
 F = TypeVar("F", bound=Callable[..., Any])
+WARM = ".warm"
+"""In the cache folder, once everything was compiled."""
+
+
+def checks_bounds() -> bool:
+    """Whether kernels of this process are compiled with checks of every index."""
+    return bool(os.environ.get("ALL_EVEN_CHECK_BOUNDS"))
 
 
 def source_hash() -> str:
@@ -32,13 +43,24 @@ def source_hash() -> str:
 
 
 def cache_dir() -> str:
+    """The folder of this version's compiled kernels, made where it is missing; nobody else may write to it."""
     try:
-        folder = places.cache_folder("kernels") / source_hash()
-        folder.mkdir(exist_ok=True)
+        folder = places.cache_folder("kernels") / (source_hash() + ("-checked" if checks_bounds() else ""))
+        folder.mkdir(mode=0o700, exist_ok=True)
+        status = folder.stat()
+        if status.st_uid != os.geteuid():
+            raise PermissionError
+        if stat.S_IMODE(status.st_mode) & 0o077:
+            folder.chmod(0o700)
         (folder / ".writable").touch()
         return str(folder)
     except OSError:
         return tempfile.mkdtemp(prefix="all-even-kernels-")
+
+
+def is_warm() -> bool:
+    """Whether this version's kernels were all compiled before."""
+    return (Path(os.environ.get("NUMBA_CACHE_DIR") or cache_dir()) / WARM).is_file()
 
 
 class Kernel:
@@ -77,7 +99,11 @@ class Kernel:
         # The cache tells functions apart by this name, not by whether they keep the interpreter.
         copy.__qualname__ = plain.__qualname__ + ("_brief" if self._keeps_interpreter else "")
         options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy"}
-        return cast(Callable[..., Any], numba.njit(**options)(copy))
+        compiled = numba.njit(**options, boundscheck=checks_bounds())(copy)
+        from all_even import kernel_files  # late: it needs the compiler
+
+        kernel_files.check_sums(compiled)
+        return cast(Callable[..., Any], compiled)
 
     @cached_property
     def brief(self) -> "Kernel":

@@ -80,13 +80,13 @@ def test_a_users_error_arrives_as_its_sentence(work):
     assert said == [("open", "kick.wav is empty: it has 0 bytes.")]
 
 
-def test_a_defect_arrives_as_a_sentence_too(work, capsys):
+def test_a_defect_arrives_as_a_sentence_and_goes_into_the_log(work, home):
     said = []
     work.failed.connect(lambda name, sentence: said.append(sentence))
     work.start("open", lambda report: 1 / 0, lambda r: None)
     until(lambda: said)
     assert "ZeroDivisionError" in said[0]
-    assert "ZeroDivisionError" in capsys.readouterr().err
+    assert "ZeroDivisionError" in (home / "data" / "defects.log").read_text()
 
 
 def test_progress_is_told_and_silent_after_cancel(work):

@@ -1,5 +1,7 @@
 """Formats, other rates, channels taken, time references."""
 
+import os
+
 import numpy as np
 import pytest
 
@@ -81,11 +83,34 @@ def test_a_pair_of_channels_can_be_taken(write, home):
 def test_the_cache_is_emptied_but_for_what_is_open(write, home):
     closed = write("closed.flac", noise(0.2, 1))
     opened = write("open.flac", noise(0.2, 2))
-    path = decoded._decoded_path(inspect(closed), RATE)
+    unused = decoded.open_frames(inspect(closed), RATE)
     frames = decoded.open_frames(inspect(opened), RATE)
-    assert decoded.empty_cache() == 4 * 9600
-    assert not path.exists()
+    assert decoded.empty_cache() == 0
+    del unused
+    assert decoded.empty_cache() == decoded.HEAD.size + 4 * 9600
+    assert len(list((home / "cache" / "decoded").glob("*.f32"))) == 1
     assert frames.read(0, 100).any()
+
+
+@pytest.mark.parametrize("damage", ["emptied", "cut", "one bit", "not ours"])
+def test_a_damaged_decoded_copy_is_made_again(write, home, damage):
+    info = inspect(write("a.flac", noise(0.2, 1)))
+    whole = decoded.open_frames(info, RATE).read(0, 9600)
+    (copy,) = (home / "cache" / "decoded").glob("*.f32")
+    data = bytearray(copy.read_bytes())
+    data[5000] ^= 1
+    copy.write_bytes({"emptied": b"", "cut": data[:3000], "one bit": bytes(data), "not ours": b"RIFF" * 999}[damage])
+    np.testing.assert_array_equal(decoded.open_frames(info, RATE).read(0, 9600), whole)
+
+
+def test_a_decoded_copy_that_is_cut_while_it_is_open_goes_on_in_silence(write, home):
+    frames = decoded.open_frames(inspect(write("a.flac", noise(0.2, 1))), RATE)
+    whole = frames.read(0, 9600)
+    (copy,) = (home / "cache" / "decoded").glob("*.f32")
+    os.truncate(copy, decoded.HEAD.size + 4 * 5000)
+    cut = frames.read(0, 9600)
+    np.testing.assert_array_equal(cut[:5000], whole[:5000])
+    assert not cut[5000:].any()
 
 
 def test_a_file_is_known_by_its_content(write):

@@ -13,8 +13,9 @@ from msgspec.structs import replace
 from all_even.deliver import shapes
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import Sheet, csv_text, html, json_text, write_recall
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
 from all_even.engine.render import measure_mix, render
+from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.measure.files import measure_files
 from all_even.measure.track import measure_samples
@@ -134,5 +135,5 @@ def test_nothing_is_printed_over_a_recording(opened, short_folder):
     recording = sound_paths(short_folder)[0]
     before = recording.read_bytes()
     with pytest.raises(UserError, match="one of the session's recordings"):
-        print_mix(make_plan(*opened), recording, originals=store.source_paths(opened[0]))
+        print_mix(make_plan(*opened), recording, protected=store.recordings(opened[0]))
     assert recording.read_bytes() == before

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from all_even import outputs
 from all_even.deliver.print_mix import PrintSettings
 from all_even.deliver.stems import INSIDE, print_stems, stem_names
 from all_even.dsp.compressor import Compressor
@@ -61,10 +62,12 @@ def test_cancelling_leaves_nothing_and_recordings_are_never_written_over(song, t
     with pytest.raises(Cancelled):
         print_stems(session, sources, tmp_path / "stems", cancelled=stop)
     assert list((tmp_path / "stems").rglob("*.wav")) == []
-    own = (tmp_path / "stems" / "05 Drums.wav").resolve()
+    printed = {item.path.name: item.path for item in print_stems(session, sources, tmp_path / "first")}
+    (tmp_path / "stems").mkdir()
+    name = next(name for name in printed if name.endswith("Drums.wav"))
+    printed[name].rename(tmp_path / "stems" / name)
+    protected = outputs.recordings([tmp_path / "stems" / name])
     with pytest.raises(UserError, match="one of the session's recordings"):
-        print_stems(
-            session, sources, tmp_path / "stems", originals=[own, (tmp_path / "stems" / "03 Drums.wav").resolve()]
-        )
+        print_stems(session, sources, tmp_path / "stems", protected=protected)
     with pytest.raises(UserError, match="can't be made"):
         print_stems(session, sources, tmp_path / "no" / "stems")

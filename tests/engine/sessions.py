@@ -112,11 +112,11 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
         times = sorted(draw(st.lists(st.floats(0.0, FRAMES / RATE), min_size=1, max_size=4)))
         return tuple(Point(time_s=time, value=draw(st.floats(low, high))) for time in times)
 
-    def automation(stations_made, sends) -> tuple[Automation, ...]:
+    def automation(stations_made, sends, fader: bool = True) -> tuple[Automation, ...]:
         made = []
-        if draw(st.booleans()):
+        if fader and draw(st.booleans()):
             made.append(Automation(parameter="level_db", points=points(-40.0, 6.0)))
-        if draw(st.booleans()):
+        if fader and draw(st.booleans()):
             made.append(Automation(parameter="pan", points=points(-1.0, 1.0)))
         if sends and draw(st.booleans()):
             made.append(Automation(parameter=f"send:{sends[0].to}", points=points(-40.0, 0.0)))
@@ -177,6 +177,6 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
             Session(name="x", sample_rate=RATE).mix,
             chain=mix_chain,
             trim_db=draw(st.floats(-12.0, 6.0)),
-            automation=automation(mix_chain, ()),
+            automation=automation(mix_chain, (), fader=False),
         ),
     )

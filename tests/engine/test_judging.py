@@ -11,7 +11,8 @@ from all_even.dsp.processor import Key
 from all_even.dsp.utility import Gain
 from all_even.engine import judging, listening
 from all_even.engine.flow import measure_flow
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
+from all_even.engine.sources import Opened
 from all_even.measure import masking
 from all_even.measure.character import CharacterMeter
 from all_even.session.importance import importance
@@ -39,7 +40,7 @@ def session_of(**changes) -> Session:
 
 @pytest.fixture(scope="module")
 def sources():
-    return Sources(frames={name: Memory(sound.astype(np.float32)[:, np.newaxis]) for name, sound in SOUNDS.items()})
+    return {name: Memory(sound.astype(np.float32)[:, np.newaxis]) for name, sound in SOUNDS.items()}
 
 
 @pytest.fixture(scope="module")
@@ -52,7 +53,7 @@ def characters():
     return found
 
 
-def shares(session: Session, sources: Sources) -> dict[str, float | None]:
+def shares(session: Session, sources: Opened) -> dict[str, float | None]:
     return dict(masking.find_masking(listening.hear_lanes(session, sources).excitations).shares)
 
 

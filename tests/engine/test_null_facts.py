@@ -9,8 +9,9 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.utility import Gain, Width
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
 from all_even.engine.render import render, render_stems
+from all_even.engine.sources import Sources
 from all_even.session import chain_edits, edits, routing_edits
 from all_even.session.model import MIX
 from all_even.session.new import inspect_all, new_session, sound_paths

@@ -9,8 +9,9 @@ import soundfile
 from all_even.decibels import gain
 from all_even.dsp import pan
 from all_even.engine import arrival
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
 from all_even.engine.render import measure_mix, render
+from all_even.engine.sources import Sources
 from all_even.measure.files import measure_file
 from all_even.session import edits, store
 from all_even.session.new import inspect_all, new_session, sound_paths
@@ -57,7 +58,8 @@ def test_the_mix_is_the_sum_of_lanes_with_their_gains(small):
     session = edits.change_strips(session, [b], pan=0.4, polarity_inverted=True)
     session = edits.change_strips(session, [c], start_s=0.35)
     session = edits.set_trim(session, -2.0)
-    mono, both, late = (sources.frames[i].read(0, sources.frames[i].frames).astype(float) for i in (a, b, c))
+    opened = sources.frames(session)
+    mono, both, late = (opened[i].read(0, opened[i].frames).astype(float) for i in (a, b, c))
     expected = np.zeros((round(0.65 * RATE), 2))
     expected[: len(mono)] += gain(-6.0) * mono @ np.array([[math.cos(math.pi / 8), math.sin(math.pi / 8)]])
     expected[: len(both)] -= both * [math.cos(0.7 * math.pi * 2 / 4) / math.sqrt(0.5), 1.0]
@@ -100,9 +102,9 @@ def test_a_file_that_goes_missing_leaves_the_others(small, tmp_path):
     (tmp_path / "mix" / "b.wav").unlink()
     sources = Sources()
     sources.update(session)
-    assert sources.problems == {
-        session.lanes[1].id: f"b.wav is not there any more: {tmp_path / 'mix'} has no such file."
-    }
+    problems = sources.problems(session)
+    assert list(problems) == [session.lanes[1].id]
+    assert problems[session.lanes[1].id].startswith("b.wav is not there any more: ")
     assert len(make_plan(session, sources).lane_ids) == 2
 
 

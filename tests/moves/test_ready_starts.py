@@ -5,8 +5,9 @@ import pytest
 
 from all_even.dsp.compressor import Compressor
 from all_even.engine.flow import measure_flow
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
 from all_even.engine.render import hear_strip, measure_mix
+from all_even.engine.sources import Sources
 from all_even.measure.files import measure_files
 from all_even.moves import propose
 from all_even.moves.buses import ready_starts

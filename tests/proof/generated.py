@@ -15,8 +15,9 @@ import soundfile
 
 from all_even.demo.score import Score, make_score
 from all_even.demo.stems import write_stems
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
 from all_even.engine.render import measure_mix
+from all_even.engine.sources import Sources
 from all_even.measure.files import FileReport, measure_files
 from all_even.measure.findings import findings
 from all_even.measure.pairs import Pair, find_pairs

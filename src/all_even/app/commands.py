@@ -55,6 +55,7 @@ def all_commands(window: "MainWindow") -> list[Command]:
         Command("Lanes", "Choose the role", "R", window.choose_role),
         Command("Lanes", "Type the level", "E", window.type_level),
         Command("Lanes", "Type the mix trim", "T", window.type_trim),
+        Command("Lanes", "Measure what is missing", "", lambda: desk.is_open and desk.measure_lanes()),
         Command("Lanes", "All even", "Ctrl+Shift+E", window.all_even),
         Command("Lanes", "Summing group of the selection", "Ctrl+B", buses("make_group")),
         Command("Lanes", "Folder group of the selection", "Ctrl+F", buses("make_folder")),

@@ -4,7 +4,6 @@ Widgets read `desk.session` and call `desk.edit`; they learn of changes by one s
 and the new session. Everything slow goes through `desk.work`.
 """
 
-import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,9 +12,10 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from all_even.app import kept
-from all_even.app.work import Report, Work
-from all_even.errors import UserError
-from all_even.session import edits, store
+from all_even.app.work import Job, Report, Work
+from all_even.errors import Cancelled, UserError
+from all_even.session import edits, recovery, store
+from all_even.session.document import Document
 from all_even.session.history import History
 from all_even.session.model import MIX, Session
 
@@ -52,14 +52,10 @@ class Desk(QObject):
         super().__init__()
         self.work = Work(self)
         self.work.failed.connect(lambda _name, sentence: self.said.emit(sentence))
-        self._history: History | None = None
+        self.document: Document | None = None
         self._open_device = open_device
         self._player: Any = None
         self._sources: Any = None
-        self._sources_lock = threading.Lock()
-        self.path: Path | None = None
-        self._saved: Session | None = None
-        self._lock: store.Lock | None = None
         self.reports: dict[str, Any] = {}
         self.flow: Any = None
         self.mix_stale = True
@@ -73,22 +69,30 @@ class Desk(QObject):
         self._settle.timeout.connect(self._measure_mix)
         self._autosave = QTimer(self, interval=AUTOSAVE_MS)
         self._autosave.timeout.connect(self.autosave)
-        self._autosaved: Session | None = None
 
     # The session and its history.
 
     @property
     def session(self) -> Session:
-        assert self._history is not None
-        return self._history.session
+        assert self.document is not None
+        return self.document.session
 
     @property
     def is_open(self) -> bool:
-        return self._history is not None
+        return self.document is not None
+
+    @property
+    def path(self) -> Path | None:
+        """Where the session's file is; None for one that was never saved."""
+        return self.document.path if self.document else None
 
     @property
     def unsaved(self) -> bool:
-        return self.is_open and self.session != self._saved
+        return self.document is not None and self.document.unsaved
+
+    @property
+    def _history(self) -> History | None:
+        return self.document.history if self.document else None
 
     @property
     def undo_text(self) -> str | None:
@@ -97,6 +101,12 @@ class Desk(QObject):
     @property
     def redo_text(self) -> str | None:
         return self._history.redo_text if self._history else None
+
+    def _start(
+        self, name: str, job: Job, done: Callable[[Any], None], partial: Callable[[Any], None] | None = None
+    ) -> None:
+        """Runs a job of the present document; closing it drops what comes of it."""
+        self.work.start(name, job, done, partial, owner=self.document)
 
     def edit(
         self, edit: edits.Edit, *, merge: str | None = None, text: str | None = None, reason: str = "", move: Any = None
@@ -148,7 +158,7 @@ class Desk(QObject):
         if reread:
             for lane_id in reread:
                 self.reports.pop(lane_id, None)
-            self._measure_lanes()
+            self.measure_lanes()
         if _sound(old) != _sound(new):
             self.mix_stale = True
             self._send_plan()
@@ -176,24 +186,18 @@ class Desk(QObject):
         self.work.start("open", job, lambda result: self._take(result[0], None, unreadable=result[1]))
 
     def open_session(self, path: Path) -> None:
-        """Opens a session file, or its recovery copy where that is newer."""
+        """Opens a session file, with what a recovery copy has beyond it."""
 
         def job(_report: Report) -> Any:
             session = store.load(path)
-            copy = kept.recovery_path(path)
-            if copy.exists() and path.exists() and copy.stat().st_mtime > path.stat().st_mtime:
-                try:
-                    recovered = store.load(copy)
-                except UserError:
-                    return session, None
-                if recovered != session:
-                    return session, recovered
-            return session, None
+            return session, recovery.newer_than(path, session)
 
-        def done(result: tuple[Session, Session | None]) -> None:
-            session, recovered = result
+        def done(result: tuple[Session, tuple[Session, Path] | None]) -> None:
+            session, found = result
             self._take(session, path)
-            if recovered is not None:
+            if found is not None and self.document is not None:
+                recovered, copy = found
+                self.document.copy.adopt(copy)
                 self.edit(lambda _now: recovered, text="Recovered what was not saved before")
                 self.said.emit("Changes that were not saved last time have been recovered; undo takes them back.")
 
@@ -233,15 +237,11 @@ class Desk(QObject):
 
     def _take(self, session: Session, path: Path | None, unreadable: list[Any] | None = None) -> None:
         self.close_session()
-        self._history = History(session)
-        self.path = path
-        self._saved = session if path is not None else None
-        self._autosaved = session
+        self.document = document = Document(session, path)
         self.unreadable = unreadable or []
         self.selected = (session.lanes[0].id,) if session.lanes else ()
         if path is not None:
-            self._lock = store.Lock(path)
-            if not self._lock.held:
+            if document.lock is not None and not document.lock.held:
                 self.said.emit(f"{path.name} is open in another window: save here under another name.")
             kept.remember_recent(path)
         self._autosave.start()
@@ -251,82 +251,84 @@ class Desk(QObject):
             count = len(unreadable)
             more = f" ({count - 1} more can't be used; all are listed under Moves.)" if count > 1 else ""
             self.said.emit(f"{unreadable[0][1]}{more}")
-        self._measure_lanes()
+        self.measure_lanes()
 
     def close_session(self) -> None:
-        """Lets go of the session; the player stops."""
-        for name in ("measure", "mix", "moves", "prepare", "sources", "compare", "print"):
-            self.work.cancel(name)
+        """Lets go of the session; the player stops. What was not saved stays in its recovery copy.
+
+        Whatever is being done for it is dropped, except a save: that completes, for its own file.
+        """
+        document = self.document
+        if document is not None:
+            if document.worth_keeping:
+                self._write_copy(document)
+            self.work.cancel_owned(document)
+            document.close()
+        self._settle.stop()
         if self._player is not None:
             self._player.stop()
             self._player.set_plan(None)
-        if self._lock is not None:
-            self._lock.release()
-            self._lock = None
-        self._history = None
+        self.document = None
         self._sources = None
         self.selected = ()
         self.reports, self.flow, self.mix_stale, self.made = {}, None, True, {}
         self.moves = {stage: [] for stage in STAGES}
+        self.unreadable = []
         self.hearing = Hearing()
 
     def save(self, path: Path | None = None) -> None:
         """Saves to `path`, or where the session came from; says so in the status line."""
-        target = path or self.path
-        if target is None or not self.is_open:
+        document, target = self.document, path or self.path
+        if target is None or document is None:
             return
         if target.suffix != store.SUFFIX:
             target = target.with_name(target.name + store.SUFFIX)
-        if path is None and self._lock is not None and not self._lock.held:
+        lock = document.lock_for(target)
+        if not lock.held:
             self.said.emit(f"{target.name} is open in another window: save under another name.")
             return
-        session = self.session
+        session, number = document.session, document.begin()
 
         def job(_report: Report) -> None:
-            store.save(session, target)
+            try:
+                document.write(session, target, number)
+            except UserError:
+                if lock is not document.lock:
+                    lock.release()
+                raise
 
         def done(_result: None) -> None:
-            if self.path != target:
-                if self._lock is not None:
-                    self._lock.release()
-                self._lock = store.Lock(target)
-            kept.recovery_path(self.path).unlink(missing_ok=True)
-            self.path = target
-            self._saved = session
+            document.is_saved(session, target, lock)
             kept.remember_recent(target)
-            self.saved_state_changed.emit()
+            if document is self.document:
+                self.saved_state_changed.emit()
             self.said.emit(f"Saved as {target.name} in {target.parent}.")
 
-        self.work.start("save", job, done)
+        self.work.start("save", job, done, owner=document, completes=True)
 
     def autosave(self) -> None:
         """Keeps a recovery copy of unsaved changes."""
-        if not self.is_open or self.session == self._autosaved or not self.unsaved:
-            return
-        session, target = self.session, kept.recovery_path(self.path)
+        document = self.document
+        if document is not None and document.worth_keeping and document.session != document.kept:
+            self._write_copy(document)
 
-        def done(_result: None) -> None:
-            self._autosaved = session
-
-        self.work.start("autosave", lambda _report: store.save(session, target), done)
-
-    def autosave_now(self) -> None:
-        """The recovery copy at once, in this thread: the window is closing."""
-        if self.is_open and self.unsaved and self.session.ledger:
-            try:
-                store.save(self.session, kept.recovery_path(self.path))
-            except UserError as error:
-                self.said.emit(str(error))
+    def _write_copy(self, document: Document) -> None:
+        session, number = document.session, document.begin()
+        document.kept = session
+        self.work.start(
+            "autosave", lambda _report: document.write_copy(session, number), lambda _none: None,
+            owner=document, completes=True,
+        )  # fmt: skip
 
     def recover(self, path: Path) -> None:
-        """Opens a recovery copy of a session that was never saved."""
-        try:
-            session = store.load(path)
-        except UserError as error:
-            self.said.emit(str(error))
-            return
-        path.replace(kept.recovery_path(None))
-        self._take(session, None)
+        """Opens a recovery copy of a session that was never saved; it becomes this document's copy."""
+
+        def done(session: Session) -> None:
+            self._take(session, None)
+            if self.document is not None:
+                self.document.copy.adopt(path)
+
+        self.work.start("open", lambda _report: store.load(path), done)
 
     # Selection and stage.
 
@@ -371,7 +373,8 @@ class Desk(QObject):
         ]
         return max(ends, default=0.0)
 
-    def _measure_lanes(self) -> None:
+    def measure_lanes(self) -> None:
+        """Measures every lane that is not measured yet."""
         session = self.session
         wanted = [lane for lane in session.lanes if lane.id not in self.reports]
 
@@ -397,21 +400,21 @@ class Desk(QObject):
             self.reports[value[0]] = value[1]
             self.lane_measured.emit(value[0])
 
-        self.work.start("measure", job, lambda _none: self._open_sources(), partial)
+        self._start("measure", job, lambda _none: self.open_sources(), partial)
 
-    def _open_sources(self) -> None:
-        session = self.session
+    def open_sources(self) -> None:
+        """Opens the files for playing."""
+        session, opened = self.session, self._sources
 
         def job(report: Report) -> Any:
-            from all_even.engine.plan import Sources
+            from all_even.engine.sources import Sources
 
-            with self._sources_lock:
-                sources = self._sources or Sources()
-                for index, lane in enumerate(session.lanes):
-                    if report.cancelled.is_set():
-                        break
-                    report.progress(index / max(1, len(session.lanes)), f"Opening {lane.name}")
-                    sources.open_lane(session, lane)
+            sources = opened or Sources()
+            for index, lane in enumerate(session.lanes):
+                if report.cancelled.is_set():
+                    raise Cancelled
+                report.progress(index / max(1, len(session.lanes)), f"Opening {lane.name}")
+                sources.open_lane(session, lane)
             return sources
 
         def done(sources: Any) -> None:
@@ -420,7 +423,7 @@ class Desk(QObject):
             self._send_loop()
             self._measure_mix()
 
-        self.work.start("sources", job, done)
+        self._start("sources", job, done)
 
     @property
     def sources(self) -> Any:
@@ -459,7 +462,7 @@ class Desk(QObject):
             self.mix_measured.emit()
             self._propose()
 
-        self.work.start("mix", job, done)
+        self._start("mix", job, done)
 
     def _situation(self, session: Session) -> Any:
         from all_even.engine.flow import measure_flow
@@ -473,13 +476,11 @@ class Desk(QObject):
             return measure_mix(make_plan(trial, sources))
 
         def flowing(trial: Session) -> Any:
-            with self._sources_lock:
-                sources.update(trial)
+            sources.update(trial)
             return measure_flow(make_plan(trial, sources))
 
         def hear(trial: Session, strip_id: str) -> Any:
-            with self._sources_lock:
-                sources.update(trial)
+            sources.update(trial)
             return hear_strip(trial, sources, strip_id)
 
         return Situation(session, dict(self.reports), self.mix, measured, self.flow, flowing, hear)
@@ -496,7 +497,7 @@ class Desk(QObject):
             self.moves = moves
             self.moves_changed.emit()
 
-        self.work.start("moves", job, done)
+        self._start("moves", job, done)
 
     def propose_all_even(self, done: Callable[[list[Any]], None]) -> None:
         """The move All even for the present state, whether or not it was made before."""
@@ -507,7 +508,7 @@ class Desk(QObject):
 
             return moves(situation) if situation.mix is not None else []
 
-        self.work.start("all even", job, done)
+        self._start("all even", job, done)
 
     def apply_move(self, move: Any) -> None:
         """Makes a move; its result is written into the ledger as soon as it is measured.
@@ -521,7 +522,7 @@ class Desk(QObject):
                 report.progress(-1.0, f"Trying out: {move.title}")
                 return move.prepare(situation)
 
-            self.work.start("prepare", job, self.apply_move)
+            self._start("prepare", job, self.apply_move)
             return
         self.made[move.id] = move
         self.edit(move.edit, text=move.title, reason=move.reason, move=move.record())
@@ -535,7 +536,7 @@ class Desk(QObject):
 
     def _write_results(self, measured: Session) -> None:
         """Figures after moves that were made since the last measuring."""
-        if self._history is None or measured != self.session:
+        if self.document is None or measured != self.session:
             return
         situation = self._situation(self.session)
         session = self.session
@@ -544,7 +545,7 @@ class Desk(QObject):
             if move is not None and move.after is None and move.id in self.made:
                 session = edits.record_result(session, move.id, self.made.pop(move.id).measure(situation))
         if session is not self.session:
-            self._history.amend(session)
+            self.document.history.amend(session)
             self.changed.emit(session, session)
 
     # Hearing.
@@ -559,7 +560,11 @@ class Desk(QObject):
         return self._player
 
     def toggle_play(self) -> None:
-        if not self.is_open or self._sources is None:
+        if not self.is_open:
+            return
+        if self._sources is None:
+            if not self.work.busy("sources") and not self.work.busy("measure"):
+                self.open_sources()  # it was stopped before
             self.said.emit("Nothing to play yet: the files are still being opened.")
             return
         if self.player.playing:
@@ -587,17 +592,26 @@ class Desk(QObject):
         """Switches between two states (`now` or snapshot names), the louder lowered to the other's loudness."""
         wanted = second if self.hearing.name == first else first
         states = {name: self._state(name) for name in (first, second)}
-        plans = {name: self.plan(state) for name, state in states.items()}
-        if any(plan is None for plan in plans.values()):
+        sources, asked = self._sources, self.session
+        if sources is None:
             return
 
-        def job(report: Report) -> dict[str, float | None]:
+        def job(report: Report) -> tuple[dict[str, Any], dict[str, float | None]]:
+            from all_even.engine.plan import make_plan
             from all_even.engine.render import measure_mix
 
             report.progress(-1.0, "Measuring both for the same loudness")
-            return {name: measure_mix(plan, cancelled=report.cancelled).integrated_lufs for name, plan in plans.items()}
+            plans, loudness = {}, {}
+            for name, state in states.items():
+                sources.update(state)  # a snapshot may read other files
+                plans[name] = make_plan(state, sources)
+                loudness[name] = measure_mix(plans[name], cancelled=report.cancelled).integrated_lufs
+            return plans, loudness
 
-        def done(loudness: dict[str, float | None]) -> None:
+        def done(result: tuple[dict[str, Any], dict[str, float | None]]) -> None:
+            plans, loudness = result
+            if self.session is not asked:
+                return  # it was changed meanwhile
             known = [value for value in loudness.values() if value is not None]
             own = loudness[wanted]
             matched_db = min(known) - own if own is not None and known else 0.0
@@ -605,7 +619,7 @@ class Desk(QObject):
             self.player.set_plan(plans[wanted], 10.0 ** (matched_db / 20.0))
             self.hearing_changed.emit()
 
-        self.work.start("compare", job, done)
+        self._start("compare", job, done)
 
     def _state(self, name: str) -> Session:
         return self.session if name == "now" else edits.recall_snapshot(self.session, name)
@@ -614,7 +628,7 @@ class Desk(QObject):
         """Ends threads; called once when the window closes."""
         self._autosave.stop()
         self.close_session()
-        self.work.close()
+        self.work.close()  # a recovery copy that is being written is waited for
         if self._player is not None:
             self._player.close()
             self._player = None

@@ -8,7 +8,8 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from all_even.app import fields, theme
-from all_even.app.kept import recent_sessions, unsaved_recoveries
+from all_even.app.kept import recent_sessions
+from all_even.session import recovery
 
 STEPS = (
     ("Gather", "Says what each file is and what is wrong with it, and puts the tracks in order."),
@@ -88,7 +89,7 @@ class StartPage(QWidget):
             item = self.recent_box.takeAt(0)
             if item.widget() is not None:
                 item.widget().deleteLater()
-        rescued, recent = unsaved_recoveries(), recent_sessions()
+        rescued, recent = recovery.orphans(None), recent_sessions()
         if rescued:
             self.recent_box.addWidget(fields.label("Not saved last time", "small"))
             for path in rescued[:3]:

@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QHelpEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -17,10 +17,12 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QProgressBar,
     QStackedWidget,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
 
+from all_even import texts
 from all_even.app import fields, theme
 from all_even.app.commands import MENUS, Command, all_commands
 from all_even.app.desk import STAGES, Desk
@@ -184,7 +186,11 @@ class MainWindow(QMainWindow):
         return [command for command, _ in self._actions]
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """A button reached by keyboard is pressed by Space and Enter, before Space means play."""
+        """Tooltips are text, never markup; a button reached by keyboard is pressed by Space and Enter, before
+        Space means play."""
+        if isinstance(event, QHelpEvent) and isinstance(watched, QWidget) and "<" in watched.toolTip():
+            QToolTip.showText(event.globalPos(), texts.tip(watched.toolTip()), watched)
+            return True
         if isinstance(watched, QAbstractButton) and isinstance(event, QKeyEvent):
             if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Space:
                 event.accept()
@@ -262,7 +268,6 @@ class MainWindow(QMainWindow):
 
     def close_session(self) -> None:
         if self.desk.is_open:
-            self.desk.autosave()
             self.desk.close_session()
             self._timer.stop()
             self.pages.setCurrentWidget(self.start_page)
@@ -482,6 +487,8 @@ class MainWindow(QMainWindow):
             if self.desk.work.busy(name):
                 self.desk.work.cancel(name)
                 self.say("Stopped.")
+                if name == "measure":
+                    self.desk.open_sources()  # what was not measured can still be played
                 return
 
     def _idle_status(self) -> None:
@@ -554,6 +561,5 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         """Unsaved changes stay in a recovery copy; nothing asks, nothing is lost."""
         self._timer.stop()
-        self.desk.autosave_now()
         self.desk.close()
         super().closeEvent(event)

@@ -1,16 +1,20 @@
 """Long work off the interface thread: one pool, results as signals, stale results dropped.
 
-A job is named; starting one with the same name cancels the one before. What a job returns reaches
-the interface thread as a call; what a user can cause to go wrong arrives as a sentence.
+A job is named; starting one with the same name cancels the one before. A job belongs to a document, or to
+nobody: when its document is closed it is cancelled and its result is dropped, whatever it was. A job that
+`completes` (a save) can't be cancelled: it ends for its own document, and so does what follows it. What a
+job returns reaches the interface thread as a call; what a user can cause to go wrong arrives as a sentence.
 """
 
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from all_even import places
 from all_even.errors import Cancelled, UserError
 
 
@@ -30,6 +34,18 @@ class Report:
 Job = Callable[[Report], Any]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Running:
+    """A job under way. owner: the document it belongs to. completes: it is never cancelled."""
+
+    name: str
+    owner: object
+    completes: bool
+    done: Callable[[Any], None]
+    partial: Callable[[Any], None] | None
+    cancelled: threading.Event = field(repr=False)
+
+
 class Work(QObject):
     """Runs jobs and tells about them; lives in the interface thread."""
 
@@ -38,33 +54,48 @@ class Work(QObject):
     started = pyqtSignal(str)
     ended = pyqtSignal(str)
     failed = pyqtSignal(str, str)
-    _finished = pyqtSignal(str, int, object, object)
-    _partial = pyqtSignal(str, int, object)
+    _finished = pyqtSignal(int, object, object)
+    _partial = pyqtSignal(int, object)
 
     def __init__(self, parent: QObject | None = None, workers: int = 3) -> None:
         super().__init__(parent)
         self._pool = ThreadPoolExecutor(workers, thread_name_prefix="work")
-        self._running: dict[str, tuple[int, threading.Event, Callable[[Any], None], Callable[[Any], None] | None]] = {}
+        self._running: dict[int, _Running] = {}
         self._count = 0
+        self._closing = False
         self._finished.connect(self._on_finished)
         self._partial.connect(self._on_partial)
 
     def start(
-        self, name: str, job: Job, done: Callable[[Any], None], partial: Callable[[Any], None] | None = None
+        self,
+        name: str,
+        job: Job,
+        done: Callable[[Any], None],
+        partial: Callable[[Any], None] | None = None,
+        *,
+        owner: object = None,
+        completes: bool = False,
     ) -> None:
-        """Runs `job(report)`; `done(result)` and `partial(value)` are called in the interface thread."""
+        """Runs `job(report)`; `done(result)` and `partial(value)` are called in the interface thread.
+
+        owner: the document it belongs to. completes: it is never cancelled.
+        """
+        if self._closing:
+            return
         self.cancel(name)
         self._count += 1
         ticket = self._count
         report = Report(
             lambda share, text: self._emit(self.progressed, name, share, text),
-            lambda value: self._emit(self._partial, name, ticket, value),
+            lambda value: self._emit(self._partial, ticket, value),
         )
-        self._running[name] = (ticket, report.cancelled, done, partial)
+        self._running[ticket] = _Running(name, owner, completes, done, partial, report.cancelled)
         self.started.emit(name)
 
         def run() -> None:
             try:
+                if report.cancelled.is_set():
+                    raise Cancelled
                 result, error = job(report), None
             except Cancelled:
                 result, error = None, "cancelled"
@@ -72,29 +103,35 @@ class Work(QObject):
                 result, error = None, str(problem)
             except Exception as defect:
                 if not report.cancelled.is_set():
-                    import traceback
-
-                    traceback.print_exc()
+                    places.note_defect(defect)
                 result, error = None, f"Something went wrong inside All Even while it worked ({type(defect).__name__})."
-            self._emit(self._finished, name, ticket, result, error)
+            self._emit(self._finished, ticket, result, error)
 
         self._pool.submit(run)
 
     def cancel(self, name: str) -> None:
-        """Asks a job to stop and forgets it; its result will not arrive."""
-        entry = self._running.pop(name, None)
-        if entry is not None:
-            entry[1].set()
-            self.ended.emit(name)
+        """Asks a job to stop and forgets it; its result will not arrive. One that completes goes on."""
+        self._drop(lambda job: job.name == name)
+
+    def cancel_owned(self, owner: object) -> None:
+        """Forgets all that belongs to a document, except what completes."""
+        self._drop(lambda job: job.owner is owner)
+
+    def _drop(self, which: Callable[[_Running], bool]) -> None:
+        for ticket, job in list(self._running.items()):
+            if which(job) and not job.completes:
+                del self._running[ticket]
+                job.cancelled.set()
+                self.ended.emit(job.name)
 
     def busy(self, name: str | None = None) -> bool:
-        return bool(self._running) if name is None else name in self._running
+        return bool(self._running) if name is None else any(job.name == name for job in self._running.values())
 
     def close(self) -> None:
-        """Cancels everything and waits for the threads."""
-        for name in list(self._running):
-            self.cancel(name)
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        """Cancels everything that can be, waits for the rest, and for the threads."""
+        self._drop(lambda _job: True)
+        self._closing = True
+        self._pool.shutdown(wait=True)
 
     def _emit(self, signal: Any, *values: Any) -> None:
         try:
@@ -102,18 +139,17 @@ class Work(QObject):
         except RuntimeError:  # the window is gone
             return
 
-    def _on_finished(self, name: str, ticket: int, result: Any, error: str | None) -> None:
-        entry = self._running.get(name)
-        if entry is None or entry[0] != ticket:
+    def _on_finished(self, ticket: int, result: Any, error: str | None) -> None:
+        job = self._running.pop(ticket, None)
+        if job is None:
             return
-        del self._running[name]
-        self.ended.emit(name)
+        self.ended.emit(job.name)
         if error is None:
-            entry[2](result)
+            job.done(result)
         elif error != "cancelled":
-            self.failed.emit(name, error)
+            self.failed.emit(job.name, error)
 
-    def _on_partial(self, name: str, ticket: int, value: Any) -> None:
-        entry = self._running.get(name)
-        if entry is not None and entry[0] == ticket and entry[3] is not None:
-            entry[3](value)
+    def _on_partial(self, ticket: int, value: Any) -> None:
+        job = self._running.get(ticket)
+        if job is not None and job.partial is not None:
+            job.partial(value)

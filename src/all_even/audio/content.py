@@ -4,12 +4,13 @@ Hashing is remembered per path, size, time of change and inode for the life of t
 disk: reopening a folder of 120 long files reads none of them again.
 """
 
+import contextlib
 import hashlib
 import json
 import threading
 from pathlib import Path
 
-from all_even import places
+from all_even import outputs, places
 
 _LOCK = threading.Lock()
 _remembered: dict[str, str] | None = None
@@ -34,13 +35,8 @@ def remember() -> None:
     """Writes what was hashed to disk; call once after a batch."""
     with _LOCK:
         memory = dict(list(_memory().items())[-20_000:])
-        target = places.cache_folder("measures") / "hashes.json"
-        beside = places.beside(target)
-        try:
-            beside.write_text(json.dumps(memory))
-            beside.replace(target)
-        except OSError:
-            pass  # only a memory: the next run hashes again
+        with contextlib.suppress(OSError):  # only a memory: without it the next run hashes again
+            outputs.write_whole(places.cache_folder("measures") / "hashes.json", json.dumps(memory).encode())
 
 
 def _memory() -> dict[str, str]:

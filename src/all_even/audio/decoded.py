@@ -1,14 +1,20 @@
 """Frames of any file at the session's rate: read in place where possible, else from a decoded copy.
 
 Plain PCM at the session's rate is read straight from the user's file. Compressed files and files
-of another rate are decoded (and resampled with soxr, very high quality) once into a raw float32
-copy in the user's cache folder, which is then memory-mapped. A copy in use is never evicted.
+of another rate are decoded (and resampled with soxr, very high quality) once into a float32 copy in the
+user's cache folder. The copy begins with its length and checksum; one that does not fit is made again. It is
+read, not mapped: a file that is cut while it is open gives silence, where a mapping would end the
+program. A copy in use is never evicted.
 """
 
+import contextlib
 import os
+import struct
 import threading
+import zlib
+from collections import Counter
 from pathlib import Path
-from typing import Protocol
+from typing import BinaryIO, Protocol
 
 import numpy as np
 import soxr
@@ -16,9 +22,14 @@ import soxr
 from all_even import places
 from all_even.audio import sound_file
 from all_even.audio.content import content_hash
-from all_even.audio.sound_file import Samples, SoundInfo
+from all_even.audio.sound_file import Samples, SoundFileError, SoundInfo
+from all_even.errors import short_name
+from all_even.outputs import Beside
 
 CACHE_LIMIT_BYTES = 8 << 30
+HEAD = struct.Struct("<16sIIQ")
+"""Mark, channels, CRC-32 of the samples, bytes of the samples."""
+MARK = b"all-even float 1"
 
 
 class Frames(Protocol):
@@ -44,20 +55,56 @@ class InPlace:
 
 
 class DecodedCopy:
-    """A memory-mapped float32 copy in the cache."""
+    """A float32 copy in the cache. Raises ValueError where it is not whole."""
 
-    def __init__(self, path: Path, channels: int) -> None:
+    def __init__(self, path: Path) -> None:
+        self._fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+        try:
+            self.channels, self.frames = _checked(self._fd)
+        except BaseException:
+            os.close(self._fd)
+            raise
         self._path = path
-        self._data = np.memmap(path, dtype=np.float32, mode="r").reshape(-1, channels)
-        self.channels, self.frames = channels, len(self._data)
-        _in_use.add(path)
+        _in_use[path] += 1
 
     def read(self, start: int, frames: int) -> Samples:
         result = np.zeros((frames, self.channels), dtype=np.float32)
         first, stop = max(0, start), min(start + frames, self.frames)
         if stop > first:
-            result[first - start : stop - start] = self._data[first:stop]
+            wanted = result[first - start : stop - start].data.cast("B")
+            done, place = 0, HEAD.size + 4 * self.channels * first
+            while done < len(wanted):
+                try:
+                    got = os.preadv(self._fd, [wanted[done:]], place + done)
+                except OSError:
+                    got = 0
+                if got <= 0:  # cut short while it is open: the rest is silent
+                    wanted[done - done % 4 :] = bytes(len(wanted) - done + done % 4)
+                    break
+                done += got
         return result
+
+    def __del__(self) -> None:
+        with contextlib.suppress(OSError, AttributeError):
+            os.close(self._fd)
+            _in_use[self._path] -= 1
+
+
+def _checked(fd: int) -> tuple[int, int]:
+    """Channels and frames of a copy that is whole; ValueError for any other."""
+    with open(fd, "rb", closefd=False) as file:
+        head = file.read(HEAD.size)
+        if len(head) < HEAD.size:
+            raise ValueError
+        mark, channels, wanted, size = HEAD.unpack(head)
+        if mark != MARK or not channels or size % (4 * channels) or os.fstat(fd).st_size != HEAD.size + size:
+            raise ValueError
+        crc = 0
+        while chunk := file.read(1 << 20):
+            crc = zlib.crc32(chunk, crc)
+    if crc != wanted:
+        raise ValueError
+    return channels, size // (4 * channels)
 
 
 class Taken:
@@ -71,7 +118,7 @@ class Taken:
         return np.ascontiguousarray(self._source.read(start, frames)[:, self._columns])
 
 
-_in_use: set[Path] = set()
+_in_use: Counter[Path] = Counter()
 _making: dict[Path, threading.Lock] = {}
 _registry = threading.Lock()
 
@@ -82,7 +129,7 @@ def open_frames(info: SoundInfo, sample_rate: int, take: tuple[int, ...] | None 
     if info.plain_pcm and info.sample_rate == sample_rate:
         source = InPlace(info)
     else:
-        source = DecodedCopy(_decoded_path(info, sample_rate), info.channels)
+        source = _decoded(info, sample_rate)
     return Taken(source, take) if take else source
 
 
@@ -91,45 +138,76 @@ def empty_cache() -> int:
     return _shrink(0)
 
 
-def _decoded_path(info: SoundInfo, sample_rate: int) -> Path:
+def _decoded(info: SoundInfo, sample_rate: int) -> DecodedCopy:
+    """The copy of a file, made where there is none that is whole. SoundFileError where nothing can be decoded."""
     path = places.cache_folder("decoded") / f"{content_hash(info.path)}-{sample_rate}.f32"
     with _registry:
         lock = _making.setdefault(path, threading.Lock())
     with lock:
-        if not path.exists():
-            _shrink(CACHE_LIMIT_BYTES)
-            beside = places.beside(path)
-            try:
-                with beside.open("wb") as out:
-                    _decode(info, sample_rate, out)
-                beside.replace(path)
-            finally:
-                beside.unlink(missing_ok=True)
-        else:
+        try:
+            found = DecodedCopy(path)
             os.utime(path)
-    return path
+            return found
+        except (OSError, ValueError):
+            _make(path, info, sample_rate)
+        try:
+            return DecodedCopy(path)
+        except ValueError:
+            name = short_name(sound_file.display_name(info.path))
+            raise SoundFileError(f"{name} can't be decoded: its copy in the cache does not stay whole.") from None
 
 
-def _decode(info: SoundInfo, sample_rate: int, out) -> None:  # type: ignore[no-untyped-def]
+def _make(path: Path, info: SoundInfo, sample_rate: int) -> None:
+    _shrink(CACHE_LIMIT_BYTES)
+    beside = Beside(path)
+    try:
+        out = beside.file
+        out.write(bytes(HEAD.size))
+        crc, size = _decode(info, sample_rate, out)
+        if size == 0:
+            name = short_name(sound_file.display_name(info.path))
+            raise SoundFileError(f"{name} can't be decoded: no sound could be read from it.")
+        out.seek(0)
+        out.write(HEAD.pack(MARK, info.channels, crc, size))
+        beside.keep()
+    finally:
+        beside.discard()
+
+
+def _decode(info: SoundInfo, sample_rate: int, out: BinaryIO) -> tuple[int, int]:
+    """Writes the samples; returns their CRC-32 and how many bytes they are."""
     resampler = None
     if info.sample_rate != sample_rate:
         resampler = soxr.ResampleStream(info.sample_rate, sample_rate, info.channels, dtype="float32", quality="VHQ")
+    crc = size = 0
+
+    def write(block: Samples) -> None:
+        nonlocal crc, size
+        data = np.ascontiguousarray(block).tobytes()
+        crc, size = zlib.crc32(data, crc), size + len(data)
+        out.write(data)
+
     for block in sound_file.read_blocks(info):
         sound_file.make_finite(block)
-        out.write(np.ascontiguousarray(resampler.resample_chunk(block) if resampler else block).tobytes())
+        write(resampler.resample_chunk(block) if resampler else block)
     if resampler:
-        rest = resampler.resample_chunk(np.zeros((0, info.channels), dtype=np.float32), last=True)
-        out.write(np.ascontiguousarray(rest).tobytes())
+        write(resampler.resample_chunk(np.zeros((0, info.channels), dtype=np.float32), last=True))
+    return crc, size
 
 
 def _shrink(limit_bytes: int) -> int:
-    copies = [(path.stat().st_mtime, path) for path in places.cache_folder("decoded").glob("*.f32")]
-    total = sum(path.stat().st_size for _, path in copies)
+    copies = []
+    for path in places.cache_folder("decoded").glob("*.f32"):
+        with contextlib.suppress(OSError):  # another run was quicker
+            status = path.stat()
+            copies.append((status.st_mtime, status.st_size, path))
+    total = sum(size for _, size, _ in copies)
     freed = 0
-    for _, path in sorted(copies):
+    for _, size, path in sorted(copies):
         if total - freed <= limit_bytes:
             break
-        if path not in _in_use:
-            freed += path.stat().st_size
-            path.unlink(missing_ok=True)
+        if not _in_use[path]:
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
+                freed += size
     return freed

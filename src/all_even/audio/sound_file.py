@@ -20,7 +20,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from all_even.audio import header as headers
-from all_even.errors import UserError
+from all_even.errors import UserError, short_name, system_reason
 
 Samples: TypeAlias = NDArray[np.float32]
 """Sound: shape (frames, channels), full scale = 1.0."""
@@ -44,7 +44,10 @@ SUFFIXES = frozenset(
     ]
 )
 LOWEST_RATE, HIGHEST_RATE = 4_000, 384_000
+MOST_CHANNELS = 1024
 BLOCK_FRAMES = 1 << 16
+LARGEST_SAMPLE = 1e6
+"""120 dB over full scale: what is larger is no sound but damage, and counts like NaN."""
 SEEKABLE_PCM = frozenset({"WAV", "WAVEX", "RF64", "W64", "AIFF", "CAF"})
 PLAIN_SUBTYPES = frozenset({"PCM_S8", "PCM_U8", "PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE"})
 
@@ -86,16 +89,25 @@ def display_name(path: Path) -> str:
     return path.name.encode("utf-8", "replace").decode("utf-8")
 
 
+def told_name(path: Path) -> str:
+    """The file name as it stands in a sentence."""
+    return short_name(display_name(path))
+
+
 def inspect(path: Path) -> SoundInfo:
     """Describes the file, or raises `SoundFileError` with the reason it can't be mixed."""
-    name = display_name(path)
+    return _inspected(path, 2, None)
+
+
+def _inspected(path: Path, most_channels: int, take: tuple[int, ...] | None) -> SoundInfo:
+    name = told_name(path)
     _check_place(path, name)
     try:
         header = headers.read_header(path)
     except PermissionError:
         raise SoundFileError(f"{name} can't be read: this user has no permission.") from None
     except OSError as error:
-        raise SoundFileError(f"{name} can't be read: {os.strerror(error.errno or 5).lower()}.") from None
+        raise SoundFileError(f"{name} can't be read: {system_reason(error)}.") from None
     if header is not None and header.channels == 0:
         raise SoundFileError(f"{name} has no channels: its header says 0.")
     _check_rate(name, header.sample_rate if header else None)
@@ -108,14 +120,16 @@ def inspect(path: Path) -> SoundInfo:
                 sample_rate=file.samplerate,
                 channels=file.channels,
                 frames=file.frames,
-                start_frame=_time_reference(path, file.format),
+                start_frame=(header.time_reference or None) if header else None,
                 defect=_cut_short(name, header),
                 plain_pcm=file.format in SEEKABLE_PCM and file.subtype in PLAIN_SUBTYPES,
             )
-    except (soundfile.SoundFileError, OSError, ValueError, RuntimeError):
+    except (soundfile.SoundFileError, OSError, ValueError, RuntimeError, OverflowError, MemoryError):
         raise SoundFileError(_why_unreadable(path, name, header)) from None
     _check_rate(name, info.sample_rate)
-    if info.channels > 2:
+    if take is not None and (not take or min(take) < 1 or max(take) > info.channels):
+        raise SoundFileError(f"{name} has no such channel: it has {info.channels}, and {max(take or (0,))} is wanted.")
+    if info.channels > most_channels:
         raise SoundFileError(
             f"{name} has {info.channels} channels: only mono and stereo are mixed, "
             "but two of its channels can be taken.",
@@ -127,17 +141,8 @@ def inspect(path: Path) -> SoundInfo:
 
 
 def inspect_pair(path: Path, take: tuple[int, ...]) -> SoundInfo:
-    """`inspect` for a file of more than two channels of which `take` (counted from 1) is wanted."""
-    try:
-        return inspect(path)
-    except SoundFileError as error:
-        if error.channels is None or not take or max(take) > error.channels:
-            raise
-        with _opened(path) as file:
-            return SoundInfo(
-                path, file.format, file.subtype, file.samplerate, file.channels, file.frames,
-                None, None, file.format in SEEKABLE_PCM and file.subtype in PLAIN_SUBTYPES,
-            )  # fmt: skip
+    """`inspect` for a file of any number of channels of which `take` (counted from 1) is wanted."""
+    return _inspected(path, MOST_CHANNELS, take)
 
 
 def read_blocks(info: SoundInfo, block_frames: int = BLOCK_FRAMES) -> Iterator[Samples]:
@@ -145,10 +150,11 @@ def read_blocks(info: SoundInfo, block_frames: int = BLOCK_FRAMES) -> Iterator[S
 
     Stops at the last frame that can be decoded; a caller that counts finds what is missing.
     """
+    frames = max(1024, 2 * block_frames // max(2, info.channels))
     with _opened(info.path) as file:
         while True:
             try:
-                block = file.read(block_frames, dtype="float32", always_2d=True)
+                block = file.read(frames, dtype="float32", always_2d=True)
             except (soundfile.SoundFileError, RuntimeError):
                 return
             if not len(block):
@@ -187,14 +193,21 @@ class Reader:
         return result
 
     def close(self) -> None:
+        """Harmless when called twice."""
         with self._lock:
-            self._file.close()
-            os.close(self._fd)
+            if self._fd >= 0:
+                self._file.close()
+                os.close(self._fd)
+                self._fd = -1
+
+    def __del__(self) -> None:
+        if getattr(self, "_file", None) is not None:
+            self.close()
 
 
 def make_finite(samples: Samples) -> int:
-    """Sets NaN and infinity to 0 in place; returns how many there were."""
-    bad = ~np.isfinite(samples)
+    """Sets NaN, infinity and what is larger than `LARGEST_SAMPLE` to 0 in place; returns how many there were."""
+    bad = ~(np.abs(samples) < LARGEST_SAMPLE)
     count = int(np.count_nonzero(bad))
     if count:
         samples[bad] = 0.0
@@ -242,11 +255,14 @@ def _check_place(path: Path, name: str) -> None:
     try:
         found = path.stat()
     except FileNotFoundError:
-        raise SoundFileError(f"{name} is not there any more: {path.parent} has no such file.") from None
+        folder = short_name(str(path.parent))
+        raise SoundFileError(f"{name} is not there any more: {folder} has no such file.") from None
     except PermissionError:
         raise SoundFileError(f"{name} can't be read: this user has no permission.") from None
     except OSError as error:
-        raise SoundFileError(f"{name} can't be read: {os.strerror(error.errno or 5).lower()}.") from None
+        raise SoundFileError(f"{name} can't be read: {system_reason(error)}.") from None
+    except ValueError:
+        raise SoundFileError(f"{name} can't be read: no file can have that name.") from None
     if stat.S_ISDIR(found.st_mode):
         raise SoundFileError(f"{name} is a folder, not a sound file.")
     if not stat.S_ISREG(found.st_mode):
@@ -284,16 +300,3 @@ def _why_unreadable(path: Path, name: str, header: headers.Header | None) -> str
         return f"{name} is damaged, or coded in a way that can't be read."
     suffix = path.suffix.lower().lstrip(".") or "sound"
     return f"{name} is not a sound file: its content is not {suffix.upper()} nor anything else that can be read."
-
-
-def _time_reference(path: Path, container: str) -> int | None:
-    """The BWF time reference in frames since midnight, where there is one."""
-    if container not in ("WAV", "WAVEX", "RF64"):
-        return None
-    import wavinfo
-
-    try:
-        bext = wavinfo.WavInfoReader(str(path)).bext
-    except Exception:  # the chunk is optional, and a broken one is no reason to refuse the sound
-        return None
-    return int(bext.time_reference) if bext is not None and bext.time_reference else None

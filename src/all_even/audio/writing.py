@@ -5,7 +5,7 @@ integers are made here. 16 bits get TPDF dither of two quantisation steps peak t
 session frame 0 on a fixed grid, so that a print of a section equals that section of the whole print.
 """
 
-import os
+import contextlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,9 +15,10 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from all_even import places
+from all_even import outputs
 from all_even.audio.sound_file import Samples
-from all_even.errors import UserError
+from all_even.errors import UserError, short_name
+from all_even.outputs import NO_RECORDINGS, Beside, Recordings
 
 Bits = Literal["16", "24", "32f"]
 SUBTYPES: dict[str, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
@@ -78,7 +79,8 @@ def tpdf(first_frame: int, frames: int, channels: int) -> NDArray[np.float64]:
 class SoundWriter:
     """A WAV or FLAC file by the path's ending that appears whole, when it is finished, or not at all.
 
-    Raises `UserError` for an ending or a depth the format can't hold, or where the disk refuses.
+    Raises `UserError` for an ending or a depth the format can't hold, where the disk refuses, and where a
+    recording (`protected`) or a file of another kind would be replaced.
     """
 
     def __init__(
@@ -90,23 +92,27 @@ class SoundWriter:
         bits: Bits = "24",
         dither: bool | None = None,
         first_frame: int = 0,
+        protected: Recordings = NO_RECORDINGS,
     ) -> None:
-        container = {".wav": "WAV", ".flac": "FLAC"}.get(path.suffix.lower())
-        if container is None:
-            raise UserError(f"{path.name} can't be written: the name has to end in .wav or .flac.")
+        target = outputs.allowed(path, outputs.SOUND, protected)
+        container = {".wav": "WAV", ".flac": "FLAC"}[path.suffix.lower()]
         if container == "FLAC" and bits == "32f":
             raise UserError("FLAC holds 16 or 24 bits, not 32-bit float: choose WAV or fewer bits.")
-        if not path.parent.is_dir():
-            raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
         self.path = path
         self._quantise = Quantiser(bits, dither=dither, first_frame=first_frame)
-        self._beside = places.beside(path)
         self._frames = 0
         try:
+            self._beside = Beside(target)
+        except OSError:
+            raise self._refused() from None
+        try:
             self._file = soundfile.SoundFile(
-                self._beside, "w", samplerate=sample_rate, channels=channels, format=container, subtype=SUBTYPES[bits]
-            )
+                self._beside.file.fileno(), "w", samplerate=sample_rate, channels=channels, format=container,
+                subtype=SUBTYPES[bits], closefd=False,
+            )  # fmt: skip
+            self._file.software = outputs.MARK.decode()
         except (OSError, soundfile.SoundFileError):
+            self._beside.discard()
             raise self._refused() from None
 
     def write(self, block: Samples) -> None:
@@ -121,20 +127,19 @@ class SoundWriter:
         """Closes the file and puts it into its place."""
         try:
             self._file.close()
-            with self._beside.open("rb") as written:
-                os.fsync(written.fileno())
-            self._beside.replace(self.path)
+            self._beside.keep()
         except (OSError, soundfile.SoundFileError):
             raise self._refused() from None
         return Written(self.path, self._frames, self._quantise.overs)
 
     def discard(self) -> None:
         """Leaves nothing behind of a file that was not finished."""
-        self._file.close()
-        self._beside.unlink(missing_ok=True)
+        with contextlib.suppress(OSError, soundfile.SoundFileError):
+            self._file.close()
+        self._beside.discard()
 
     def _refused(self) -> UserError:
-        return UserError(f"{self.path.name} can't be written: the folder refuses it or the disk is full.")
+        return UserError(f"{short_name(self.path.name)} can't be written: the folder refuses it or the disk is full.")
 
 
 def write_sound(
@@ -146,11 +151,13 @@ def write_sound(
     bits: Bits = "24",
     dither: bool | None = None,
     first_frame: int = 0,
+    protected: Recordings = NO_RECORDINGS,
 ) -> Written:
     """Writes a whole file from blocks; errors as `SoundWriter`."""
     writer = SoundWriter(
-        path, sample_rate=sample_rate, channels=channels, bits=bits, dither=dither, first_frame=first_frame
-    )
+        path, sample_rate=sample_rate, channels=channels, bits=bits, dither=dither, first_frame=first_frame,
+        protected=protected,
+    )  # fmt: skip
     try:
         for block in blocks:
             writer.write(block)

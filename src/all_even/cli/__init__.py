@@ -9,8 +9,9 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from all_even import places
 from all_even.cli import files, sessions
-from all_even.errors import UserError
+from all_even.errors import UserError, one_sentence, system_reason
 
 DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
 WINDOW_HELP = """\
@@ -35,14 +36,45 @@ def main(arguments: Sequence[str] | None = None) -> int:
         result: int = options.run(options)
         return result
     except UserError as error:
-        print(str(error).replace("\n", " "), file=sys.stderr)
+        print(error, file=sys.stderr)
+        return 1
+    except OSError as error:  # the disk or the terminal, at a place where no sentence of its own was made
+        if isinstance(error, BrokenPipeError):
+            sys.stderr.close()
+            return 1
+        print(one_sentence(f"That could not be done: {system_reason(error)}."), file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         print("Stopped.", file=sys.stderr)
         return 1
-    except BrokenPipeError:
-        sys.stderr.close()
+    except Exception as defect:
+        log = places.note_defect(defect)
+        where = f" Details: {log}" if log else ""
+        print(one_sentence(f"Something went wrong inside All Even ({type(defect).__name__}).{where}"), file=sys.stderr)
         return 1
+
+
+def seconds(text: str) -> float:
+    return _number(text, 0.0, 1e6)
+
+
+def decibels(text: str) -> float:
+    return _number(text, 0.0, 60.0)
+
+
+def seed(text: str) -> int:
+    return int(_number(text, 0, 2**31))
+
+
+def _number(text: str, low: float, high: float) -> float:
+    """A finite number in a range, or the parser's own refusal (exit status 2)."""
+    try:
+        value = float(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError("not a number") from None
+    if not low <= value <= high:
+        raise argparse.ArgumentTypeError(f"has to be from {low:g} to {high:g}")
+    return value
 
 
 def build_parser() -> argparse.ArgumentParser:
@@ -57,7 +89,7 @@ def build_parser() -> argparse.ArgumentParser:
 
     demo = commands.add_parser("demo", help="write the demo's stems and a session file")
     demo.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="folder to write into")
-    demo.add_argument("--seed", type=int, default=0, help="0 is the demo; others are tunes of their own")
+    demo.add_argument("--seed", type=seed, default=0, help="0 is the demo; others are tunes of their own")
     demo.add_argument("--tracks", type=int, default=None, help="how many files (default: all parts once)")
     demo.add_argument("--bars", type=int, default=24, help="length in bars (default: 24)")
     demo.set_defaults(run=files.demo)
@@ -70,7 +102,7 @@ def build_parser() -> argparse.ArgumentParser:
     duck = commands.add_parser("duck", help="fit every way to duck a bass to a kick, best first")
     duck.add_argument("--key", type=Path, required=True, metavar="FILE", help="the kick")
     duck.add_argument("--target", type=Path, required=True, metavar="FILE", help="the bass")
-    duck.add_argument("--depth", type=float, default=10.0, metavar="DB", help="how far the kick should stand over it")
+    duck.add_argument("--depth", type=decibels, default=10.0, metavar="DB", help="how far the kick stands over it")
     duck.add_argument("--json", action="store_true")
     duck.set_defaults(run=files.duck)
 
@@ -99,8 +131,8 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--no-dither", action="store_true", help="round 16 bits without TPDF dither")
     render.add_argument("--rate", type=int, default=None, metavar="HZ")
     render.add_argument("--stems", type=Path, default=None, metavar="DIR", help="also a file per group and lane")
-    render.add_argument("--start", type=float, default=0.0, metavar="S")
-    render.add_argument("--end", type=float, default=None, metavar="S")
+    render.add_argument("--start", type=seconds, default=0.0, metavar="S")
+    render.add_argument("--end", type=seconds, default=None, metavar="S")
     render.set_defaults(run=sessions.render)
 
     recall = commands.add_parser("recall", help="write the recall sheet of a session")

@@ -20,7 +20,7 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.engine import listening
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
 from all_even.engine.render import WORKERS, render
 from all_even.measure import masking
 from all_even.measure.character import CharacterMeter
@@ -105,7 +105,7 @@ def _masking() -> list[Benchmark]:
     """24 mono tracks of 60 s as they arrive, all pairs; then one of them changed."""
     lanes = tuple(Lane(id=f"lane{i}", name=f"Lane {i}", file="none.wav", level_db=-12.0) for i in range(TRACKS))
     session = Session(name="Masking", sample_rate=RATE, lanes=lanes)
-    sources = Sources(frames={lane.id: _InMemory(_track(i, SECONDS)) for i, lane in enumerate(lanes)})
+    sources = {lane.id: _InMemory(_track(i, SECONDS)) for i, lane in enumerate(lanes)}
     table: list[masking.Masking] = []
 
     def everything() -> None:

@@ -2,11 +2,10 @@
 
 import argparse
 import dataclasses
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from all_even.cli.printing import plain_text, print_json, progress, shown
+from all_even.cli.printing import plain_text, print_json, progress, say, shown, warn
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
@@ -30,7 +29,7 @@ def demo(options: argparse.Namespace) -> int:
     infos, _ = inspect_all(sound_paths(folder))
     name = "Slack Water" if options.seed == 0 else f"Tune {options.seed}"
     store.save(new_session(folder, infos, name), folder / f"{name}{store.SUFFIX}")
-    print(f"{len(infos)} files and {name}{store.SUFFIX} written to {folder}")
+    say(f"{len(infos)} files and {name}{store.SUFFIX} written to {folder}")
     return 0
 
 
@@ -137,7 +136,7 @@ def _song(song: "Song") -> dict[str, Any]:
 def _print_tracks(result: dict[str, Any]) -> None:
     for track in result["tracks"]:
         if not track["ok"]:
-            print(f"{Path(track['file']).name}: {track['error']}")
+            say(f"{Path(track['file']).name}: {track['error']}")
             continue
         playing = [track["role"]]
         if track["fundamental_hz"] is not None:
@@ -146,7 +145,7 @@ def _print_tracks(result: dict[str, Any]) -> None:
             playing.append(f"tail {track['tail_ms']:.0f} ms")
         if track["onsets_s"]:
             playing.append(f"{len(track['onsets_s'])} onsets")
-        print(
+        say(
             f"{Path(track['file']).name}: {track['duration_s']:.1f} s, "
             f"{shown(track['integrated_lufs'])} LUFS, peak {shown(track['true_peak_dbtp'])} dBTP, "
             + ", ".join(playing)
@@ -155,13 +154,13 @@ def _print_tracks(result: dict[str, Any]) -> None:
     for pair in result["pairs"]:
         a, b = Path(pair["a"]).name, Path(pair["b"]).name
         if pair["kind"] == "duplicate":
-            print(f"{a} and {b} are the same sound.")
+            say(f"{a} and {b} are the same sound.")
         elif pair["kind"] == "offset" and abs(pair["value"]) > 0.05:
-            print(f"{b} comes {abs(pair['value']):.2f} ms {'later' if pair['value'] > 0 else 'earlier'} than {a}.")
+            say(f"{b} comes {abs(pair['value']):.2f} ms {'later' if pair['value'] > 0 else 'earlier'} than {a}.")
         elif pair["kind"] == "polarity" and pair["value"] < 0:
-            print(f"{b} is upside down against {a}.")
+            say(f"{b} is upside down against {a}.")
     if result["tempo_bpm"] is not None:
-        print(f"{result['tempo_bpm']:.2f} BPM" + ("" if result["tempo_steady"] else ", changing"))
+        say(f"{result['tempo_bpm']:.2f} BPM" + ("" if result["tempo_steady"] else ", changing"))
 
 
 TRACK_FIGURES = (
@@ -221,12 +220,12 @@ def duck(options: argparse.Namespace) -> int:
         print_json(result)
         return 0
     if not found.needed:
-        print("No duck needed: kick and bass hardly meet.")
+        say("No duck needed: kick and bass hardly meet.")
     if found.infeasible:
-        print(found.infeasible)
+        say(found.infeasible)
     for row in rows:
         settings = ", ".join(f"{name} {value:.4g}" for name, value in row["parameters"].items())
-        print(
+        say(
             f"{row['name']}: gap {shown(row['gap_db'])} dB, pile-up {shown(row['pile_up_db'])} dB, depth "
             f"{shown(row['depth_db'])} dB, {row['unrecovered_hits']} not recovered, cost {row['cost']:.2f}"
             + (f" ({settings})" if settings else "")
@@ -241,12 +240,12 @@ def new(options: argparse.Namespace) -> int:
     infos, bad = inspect_all(sound_paths(options.folder))
     if infos:
         for _, error in bad:
-            print(error, file=sys.stderr)
+            warn(str(error))
     else:
         raise UserError(f"{options.folder.name or options.folder} holds no sound file that can be read.")
     session = new_session(options.folder, infos)
     store.save(session, options.output)
-    print(f"{options.output.name}: {len(session.lanes)} lanes at {session.sample_rate} Hz")
+    say(f"{options.output.name}: {len(session.lanes)} lanes at {session.sample_rate} Hz")
     return 0
 
 
@@ -259,5 +258,5 @@ def bench(options: argparse.Namespace) -> int:
     else:
         for result in results:
             peer = f", {result.peer} {shown(result.peer_factor)}×" if result.peer else ""
-            print(f"{result.name}: {shown(result.realtime_factor)}× real time{peer} ({result.note})")
+            say(f"{result.name}: {shown(result.realtime_factor)}× real time{peer} ({result.note})")
     return 0

@@ -1,22 +1,49 @@
-"""How commands print: JSON, figures for people, progress."""
+"""How commands print: JSON, lines for people, progress. Names from outside never steer the terminal."""
 
 import json
+import math
 import sys
 from pathlib import Path
 from typing import Any
+
+from all_even import texts
+
+
+def say(text: str) -> None:
+    """A line of the result."""
+    print("\n".join(texts.line(part) for part in text.split("\n")))
+
+
+def warn(sentence: str) -> None:
+    """A line beside the result."""
+    print(texts.line(sentence), file=sys.stderr)
 
 
 def progress(done: int, total: int, name: str) -> None:
     if sys.stderr.isatty():
         print(
-            f"\r{done} of {total} measured: {name[:50]:50}",
+            f"\r{done} of {total} measured: {texts.line(name)[:50]:50}",
             end="\n" if done == total else "",
             file=sys.stderr,
         )
 
 
 def print_json(value: Any) -> None:
-    print(json.dumps(value, ensure_ascii=False, allow_nan=False, indent=1))
+    """Every figure finite or null."""
+    print(json.dumps(finite(value), ensure_ascii=False, allow_nan=False, indent=1))
+
+
+def finite(value: Any) -> Any:
+    """The same with null where a figure is no number, and text that any reader can decode."""
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, str):
+        return value.encode("utf-8", "replace").decode("utf-8")
+    if isinstance(value, dict):
+        return {finite(key): finite(item) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [finite(item) for item in value]
+    return value
 
 
 def plain_text(path: Path) -> str:

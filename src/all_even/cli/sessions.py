@@ -2,10 +2,9 @@
 
 import argparse
 import dataclasses
-import sys
 from typing import Any
 
-from all_even.cli.printing import print_json, shown
+from all_even.cli.printing import print_json, say, shown, warn
 from all_even.errors import UserError
 
 
@@ -16,7 +15,7 @@ def figures(options: argparse.Namespace) -> int:
 
     found, problems = measure_session(store.load(options.session))
     for sentence in problems.values():
-        print(sentence, file=sys.stderr)
+        warn(sentence)
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "balance_db", "correlation")
     mix = {name: getattr(found.mix, name) for name in names}
     result = {
@@ -31,20 +30,21 @@ def figures(options: argparse.Namespace) -> int:
         print_json(result)
         return 0
     for name, value in mix.items():
-        print(f"{name}: {shown(value)}")
+        say(f"{name}: {shown(value)}")
     for lane in found.lanes:
         covered = "" if lane.masked_share is None else f", {100.0 * lane.masked_share:.0f} % covered"
-        print(f"{lane.name}: {shown(lane.contribution_lu)} LU{covered}")
+        say(f"{lane.name}: {shown(lane.contribution_lu)} LU{covered}")
     low = found.low_end
     if low.focus is not None:
-        print(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
+        say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
     return 0
 
 
 def moves(options: argparse.Namespace) -> int:
     from all_even.engine.flow import measure_flow
-    from all_even.engine.plan import Sources, make_plan
+    from all_even.engine.plan import make_plan
     from all_even.engine.render import hear_strip, measure_mix
+    from all_even.engine.sources import Sources
     from all_even.measure import files
     from all_even.moves import propose
     from all_even.moves.move import Situation
@@ -71,7 +71,8 @@ def moves(options: argparse.Namespace) -> int:
     def situation(now: Session) -> Situation:
         sources.update(now)
         flow = measure_flow(make_plan(now, sources))
-        lanes = [lane for lane in now.lanes if lane.id in sources.frames]
+        opened = sources.frames(now)
+        lanes = [lane for lane in now.lanes if lane.id in opened]
         jobs = [(store.lane_path(now, lane), lane.take) for lane in lanes]
         reports = dict(files.measure_files(jobs))
         return Situation(
@@ -111,28 +112,29 @@ def moves(options: argparse.Namespace) -> int:
         print_json({"moves": rows})
     else:
         for row in rows:
-            print(f"{row['id']}: {row['title']}. {row['reason']}")
+            say(f"{row['id']}: {row['title']}. {row['reason']}")
             if row["id"] in results:
                 before, after, expected = (shown(row[key]) for key in ("before", "after", "expected"))
-                print(f"    {row['metric']}: {before} → {after}, expected {expected}")
+                say(f"    {row['metric']}: {before} → {after}, expected {expected}")
     return 0
 
 
 def render(options: argparse.Namespace) -> int:
     from all_even.deliver.print_mix import PrintSettings, print_mix
     from all_even.deliver.stems import print_stems
-    from all_even.engine.plan import Sources, make_plan
+    from all_even.engine.plan import make_plan
+    from all_even.engine.sources import Sources
     from all_even.session import store
 
     if options.rate is not None and not 4_000 <= options.rate <= 384_000:
         raise UserError("--rate has to be between 4000 and 384000 Hz.")
-    if options.start < 0 or (options.end is not None and options.end <= options.start):
-        raise UserError("--start has to be at least 0 and before --end.")
+    if options.end is not None and options.end <= options.start:
+        raise UserError("--start has to be before --end.")
     session = store.load(options.session)
     sources = Sources()
     sources.update(session)
-    for sentence in sources.problems.values():
-        print(sentence, file=sys.stderr)
+    for sentence in sources.problems(session).values():
+        warn(sentence)
     settings = PrintSettings(
         bits=options.bits,
         rate=options.rate,
@@ -140,35 +142,37 @@ def render(options: argparse.Namespace) -> int:
         start_s=options.start,
         end_s=options.end,
     )
-    originals = store.source_paths(session)
+    protected = store.recordings(session)
     if options.stems is not None:
         *stems, written = print_stems(
-            session, sources, options.stems, settings, mix_path=options.output, originals=originals
+            session, sources, options.stems, settings, mix_path=options.output, protected=protected
         )
-        print(f"{options.stems.name}: {len(stems)} stems")
+        say(f"{options.stems.name}: {len(stems)} stems")
     else:
-        written = print_mix(make_plan(session, sources), options.output, settings, originals=originals)
+        written = print_mix(make_plan(session, sources), options.output, settings, protected=protected)
     overs = f", {written.overs} samples over full scale" if written.overs else ""
-    print(f"{written.path.name}: {written.frames} frames{overs}")
+    say(f"{written.path.name}: {written.frames} frames{overs}")
     return 0
 
 
 def recall(options: argparse.Namespace) -> int:
     from all_even.deliver.recall import Sheet, write_recall
     from all_even.engine.flow import measure_flow
-    from all_even.engine.plan import Sources, make_plan
+    from all_even.engine.plan import make_plan
+    from all_even.engine.sources import Sources
     from all_even.measure import files
     from all_even.session import store
 
     session = store.load(options.session)
     sources = Sources()
     sources.update(session)
-    lanes = [lane for lane in session.lanes if lane.id in sources.frames]
+    opened = sources.frames(session)
+    lanes = [lane for lane in session.lanes if lane.id in opened]
     jobs = [(store.lane_path(session, lane), lane.take) for lane in lanes]
     reports = dict(files.measure_files(jobs))
     plan = make_plan(session, sources)
     flow = measure_flow(plan) if plan.frames else None
     by_lane = {lane.id: reports[i] for i, lane in enumerate(lanes)}
     write_recall(Sheet(session, by_lane, flow.mix if flow else None, flow), options.output)
-    print(options.output.name)
+    say(options.output.name)
     return 0

@@ -4,7 +4,7 @@ A 32-bit float print is never limited. Overs in 16 and 24 bits are counted and r
 """
 
 import threading
-from collections.abc import Collection, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,6 +16,7 @@ from all_even.audio.writing import Bits, Written, write_sound
 from all_even.engine.plan import Plan
 from all_even.engine.render import Progress, render
 from all_even.errors import UserError
+from all_even.outputs import NO_RECORDINGS, Recordings
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,16 +35,14 @@ def print_mix(
     path: Path,
     settings: PrintSettings | None = None,
     *,
-    originals: Collection[Path] = (),
+    protected: Recordings = NO_RECORDINGS,
     progress: Progress | None = None,
     cancelled: threading.Event | None = None,
 ) -> Written:
     """Renders the plan into a WAV or FLAC file, by the name's ending; nothing is left when cancelled.
 
-    originals: resolved paths of recordings, over which nothing is printed.
+    protected: the recordings, over which nothing is printed.
     """
-    if path.resolve() in originals:
-        raise UserError(f"{path.name} is one of the session's recordings: choose another name for the mix.")
     settings = settings or PrintSettings()
     start, end = section(plan, settings)
     rate = settings.rate or plan.sample_rate
@@ -58,6 +57,7 @@ def print_mix(
         bits=settings.bits,
         dither=settings.dither and settings.bits == "16",
         first_frame=start,
+        protected=protected,
     )
 
 

@@ -12,21 +12,20 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from all_even import places
+from all_even import outputs, texts
 from all_even.deliver import shapes
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
 from all_even.engine import arrival
 from all_even.engine.flow import Flow
-from all_even.errors import UserError
+from all_even.errors import UserError, short_name
 from all_even.measure.files import FileReport
 from all_even.measure.findings import findings
 from all_even.measure.track import TrackMeasures
-from all_even.session import edits
+from all_even.session import edits, store
 from all_even.session.model import Session
 from all_even.session.roles import family_of
 
 FORMATS = (".html", ".csv", ".json")
-FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 RAIL_DB = (-40.0, 12.0)
 
 
@@ -78,16 +77,16 @@ class Sheet:
 
 def write_recall(sheet: Sheet, path: Path) -> None:
     """Writes the sheet in the format of the path's ending."""
-    makers = {".html": html, ".csv": csv_text, ".json": json_text}
-    maker = makers.get(path.suffix.lower())
-    if maker is None:
-        raise UserError(f"{path.name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json.")
+    formats = {".html": (html, outputs.HTML), ".csv": (csv_text, outputs.CSV), ".json": (json_text, outputs.JSON)}
+    name = short_name(path.name)
+    maker, kind = formats.get(path.suffix.lower(), (None, None))
+    if maker is None or kind is None:
+        raise UserError(f"{name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json.")
+    target = outputs.allowed(path, kind, store.recordings(sheet.session))
     try:
-        beside = places.beside(path)
-        beside.write_text(maker(sheet), encoding="utf-8", newline="")
-        beside.replace(path)
+        outputs.write_whole(target, maker(sheet).encode("utf-8", "replace"))
     except OSError:
-        raise UserError(f"{path.name} can't be written: the folder refuses it or the disk is full.") from None
+        raise UserError(f"{name} can't be written: the folder refuses it or the disk is full.") from None
 
 
 def json_text(sheet: Sheet) -> str:
@@ -135,7 +134,7 @@ def csv_text(sheet: Sheet) -> str:
     writer = csv.writer(out)
 
     def row(*cells: Any) -> None:
-        writer.writerow([_cell(value) for value in cells])
+        writer.writerow([texts.cell(value) for value in cells])
 
     rows = sheet.rows()
     if rows:
@@ -200,9 +199,3 @@ def html(sheet: Sheet) -> str:
         time_text=time_text,
         decibel_text=decibel_text,
     )
-
-
-def _cell(value: Any) -> Any:
-    if isinstance(value, str) and value.startswith(FORMULA_STARTS):
-        return "'" + value
-    return "" if value is None else value

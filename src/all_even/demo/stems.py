@@ -15,18 +15,20 @@ from typing import Any
 import numpy as np
 import soxr
 
-from all_even import places
+from all_even import outputs, places
 from all_even.audio.writing import write_sound
 from all_even.demo import instruments as sound
 from all_even.demo import parts
 from all_even.demo.instruments import SAMPLE_RATE, Signal
 from all_even.demo.parts import TAIL_S, Studio
 from all_even.demo.score import Score, make_score
+from all_even.errors import UserError, short_name, system_reason
 
 CLIP_LEVEL = 10.0 ** (-0.3 / 20.0)
 LIMIT_LEVEL = 10.0 ** (-1.0 / 20.0)
 BREATH_OF_ROOM = 10.0 ** (-78.0 / 20.0)
 DEMO_VERSION = 2
+TRUTH = outputs.Kind("list of what was planted", (".json",), lambda head: b'"tempo_bpm"' in head)
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +109,15 @@ def write_stems(folder: Path, *, seed: int = 0, tracks: int | None = None, bars:
 
     tracks: how many files (more than there are parts repeats them as doubles); bars: length.
     """
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise UserError(f"{short_name(folder.name)} can't be made: {system_reason(error)}.") from None
+    if seed < 0:
+        raise UserError("The seed of a tune has to be 0 or more.")
+    # Whatever lies in the folder and is not one of our own files stays.
+    protected = outputs.recordings((), [folder])
+    sheet = outputs.allowed(folder / "truth.json", TRUTH)
     studio = Studio(make_score(seed, bars=bars))
     wanted = list(STEMS if tracks is None else [STEMS[i % len(STEMS)] for i in range(tracks)])
     names = [
@@ -116,12 +126,17 @@ def write_stems(folder: Path, *, seed: int = 0, tracks: int | None = None, bars:
 
     def write(name: str, stem: Stem) -> None:
         samples = render_stem(stem, studio)
-        write_sound(folder / name, [samples], sample_rate=stem.sample_rate, channels=samples.shape[1])
+        write_sound(
+            folder / name, [samples], sample_rate=stem.sample_rate, channels=samples.shape[1], protected=protected
+        )
 
     with ThreadPoolExecutor(workers) as pool:
         for future in [pool.submit(write, name, stem) for name, stem in zip(names, wanted, strict=True)]:
             future.result()
-    (folder / "truth.json").write_text(json.dumps(truth(studio.score, names, wanted), indent=1))
+    try:
+        outputs.write_whole(sheet, json.dumps(truth(studio.score, names, wanted), indent=1).encode())
+    except OSError as error:
+        raise UserError(f"truth.json can't be written: {system_reason(error)}.") from None
     return folder
 
 

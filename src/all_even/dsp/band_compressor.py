@@ -54,6 +54,8 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
             raise ValueError("a band compressor needs one more band than crossovers")
         if list(self.crossovers_hz) != sorted(self.crossovers_hz):
             raise ValueError("the crossovers of a band compressor have to rise")
+        if not all(crossover.LOWEST_HZ <= frequency <= crossover.HIGHEST_HZ for frequency in self.crossovers_hz):
+            raise ValueError("the crossovers of a band compressor have to be from 20 Hz to 20 kHz")
 
     def with_band(self, index: int) -> "BandCompressor":
         """Splits a band in the middle of its octaves; both halves keep its settings."""

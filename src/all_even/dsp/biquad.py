@@ -200,7 +200,7 @@ def run_sections(block, sections, state):  # type: ignore[no-untyped-def]
     can work on one while it waits for the other.
     """
     frames, channels = block.shape
-    count = len(sections)
+    count = min(len(sections), len(state) // 4)
     k = 0
     while channels == 2 and k + 1 < count:
         b0, b1, b2, a1, a2 = sections[k, 0], sections[k, 1], sections[k, 2], sections[k, 3], sections[k, 4]

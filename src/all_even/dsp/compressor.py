@@ -29,7 +29,7 @@ from numpy.typing import NDArray
 
 from all_even.dsp import biquad
 from all_even.dsp.biquad import clean
-from all_even.dsp.processor import Key, Processor, finite, named, quiet, setting
+from all_even.dsp.processor import Key, Processor, finite, inside, named, quiet, setting
 from all_even.dsp.vector_math import exp_block, log_block
 from all_even.kernels import kernel
 
@@ -277,6 +277,8 @@ def smooth_reduction(wanted, c, state):  # type: ignore[no-untyped-def]
 @kernel
 def delayed(block, lookahead, place, ring):  # type: ignore[no-untyped-def]
     """Delays (frames, channels) in place by a ring of two numbers a frame; returns the new place."""
+    lookahead = min(lookahead, len(ring) // 2)
+    place = inside(place, lookahead)
     if lookahead > 0:
         for i in range(len(block)):
             for channel in range(block.shape[1]):
@@ -329,7 +331,7 @@ def compress(block, key, gain, c, state, position):  # type: ignore[no-untyped-d
         for i in range(frames):
             gain[i] = -max(left[i], right[i])
     lookahead = int(c[10])
-    state[6] = delayed(block, lookahead, int(state[6]), state[FIXED_STATE:])
+    state[6] = delayed(block, lookahead, state[6], state[FIXED_STATE:])
     if listening:
         block[:] = heard
         return

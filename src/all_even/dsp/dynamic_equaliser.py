@@ -129,7 +129,7 @@ def _move_bands(block, key, gain, c, state, position):  # type: ignore[no-untype
                 heard[i, channel] = block[i, min(channel, channels - 1)]
     if len(gain) > 0:
         gain[:] = 0.0
-    for band in range(len(c) // PER_BAND):
+    for band in range(min(len(c) // PER_BAND, len(state) // STATE_PER_BAND)):
         b = c[band * PER_BAND : (band + 1) * PER_BAND]
         s = state[band * STATE_PER_BAND : (band + 1) * STATE_PER_BAND]
         if b[0] < 0.0:

@@ -108,7 +108,7 @@ def _gate(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
             reduction = release * reduction + (1.0 - release) * goal
         reductions[i] = reduction
     state[0], state[1], state[2] = quiet(level), quiet(reduction), hold
-    state[3] = delayed(block, int(c[19]), int(state[3]), state[FIXED_STATE:])
+    state[3] = delayed(block, int(c[19]), state[3], state[FIXED_STATE:])
     if len(gain) > 0:
         gain[:] = -reductions
     if c[7] != 0.0:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean
 from all_even.dsp.compressor import smoothing
-from all_even.dsp.processor import Processor, setting
+from all_even.dsp.processor import Processor, inside, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -85,17 +85,20 @@ def _limit(block, key, gain, c, state, position):  # type: ignore[no-untyped-def
     frames, channels = block.shape
     ceiling, before, release = c[0], c[1], c[2]
     window, latency = int(c[3]), int(c[4])
+    if len(state) < 8 + 2 * latency + 2 * TAPS + 4 * (window + 2):
+        block[:] = 0.0  # a state that was not made for these settings: silence, never foreign memory
+        return
     taps = c[5 : 5 + 3 * TAPS]
     delay = 8
     past = delay + 2 * latency
     average = past + 2 * TAPS
     queue = average + window + 2
-    place = int(state[1])
-    released = state[2]
-    head = int(state[4])
-    length = int(state[5])
-    now = state[0]
     size = window + 2
+    place = inside(state[1], latency)
+    released = state[2]
+    head = inside(state[4], size)
+    length = inside(state[5], size + 1)
+    now = state[0]
     clean(block)
     for i in range(frames):
         peak = 0.0
@@ -127,7 +130,7 @@ def _limit(block, key, gain, c, state, position):  # type: ignore[no-untyped-def
         state[queue + last] = missing
         state[queue + size + last] = now
         length += 1
-        while now - state[queue + size + head] >= window:
+        while length > 1 and now - state[queue + size + head] >= window:
             head = (head + 1) % size
             length -= 1
         most = state[queue + head]

@@ -16,9 +16,10 @@ processor applied, for meters; no rows where nobody asks. position: song frame o
 that what is anchored in time does not depend on block sizes. Coefficients hold throughout a block.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache, lru_cache
-from typing import Annotated, Any, ClassVar, Literal, get_args, get_origin, get_type_hints
+from typing import Annotated, Any, ClassVar, Literal, TypeVar, get_args, get_origin, get_type_hints
 
 import numpy as np
 from msgspec import NODEFAULT, Meta, Struct, structs
@@ -28,6 +29,7 @@ from all_even.dsp.parameter import Choice, Parameter, Setting, Switch
 from all_even.kernels import brief, kernel
 
 Array = NDArray[np.float64]
+P = TypeVar("P", bound="Described")
 Identifier = Annotated[str, Meta(max_length=80, pattern="^[A-Za-z0-9_.:-]+$")]
 
 GRID_FRAMES = 32
@@ -164,6 +166,17 @@ def clamped(processor: Any) -> Any:
     return structs.replace(processor, **changes)
 
 
+def moved(processor: P, values: Mapping[str, float]) -> P:
+    """The description with new numbers, each in its range; what is fixed, or no number, stays as it is."""
+    described = settings(type(processor))
+    changes = {}
+    for name, value in values.items():
+        parameter = described.get(name)
+        if isinstance(parameter, Parameter) and not parameter.fixed:
+            changes[name] = parameter.clamped(value)
+    return structs.replace(processor, **changes) if changes else processor
+
+
 @dataclass(slots=True)
 class Single:
     """One processor by itself, as a function of blocks: for tests, trials and previews."""
@@ -195,6 +208,12 @@ class Single:
 def finite(x):  # type: ignore[no-untyped-def]
     """The sample, or 0 for what is no sample: NaN, infinity, or 120 dB over full scale."""
     return x if abs(x) < 1e6 else 0.0
+
+
+@kernel
+def inside(place, size):  # type: ignore[no-untyped-def]
+    """A remembered place as an index of a ring, 0 where it is none: no kernel writes outside its state."""
+    return int(place) if 0.0 <= place < size else 0
 
 
 @kernel

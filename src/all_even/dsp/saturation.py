@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean
-from all_even.dsp.processor import Processor, named, quiet, setting
+from all_even.dsp.processor import Processor, inside, named, quiet, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -178,7 +178,7 @@ def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-
                 back[1:] = taps[:-1, FACTOR - phase]  # the last one is 0
                 _add_filtered(wet, over, back, 1.0)
         before, after = state[2 + channel], state[4 + channel]
-        place = int(state[6 + channel])
+        place = inside(state[6 + channel], LATENCY)
         for i in range(frames):
             y = wet[i]
             if kind == 2:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean, run_sections
-from all_even.dsp.processor import Processor, named, setting
+from all_even.dsp.processor import Processor, inside, named, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -77,12 +77,13 @@ class Delay(Processor, frozen=True, kw_only=True, tag_field="kind", tag="delay")
 
 @kernel
 def delay_line(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
-    """Delays by c[0] whole frames. state: the ring's place, then two numbers a frame."""
+    """Delays by c[0] whole frames, at most as many as the state holds. state: the ring's place, then two numbers
+    a frame."""
     clean(block)
-    delay = int(c[0])
-    if delay == 0:
+    delay = min(int(c[0]), (len(state) - 1) // 2)
+    if delay <= 0:
         return
-    place = int(state[0])
+    place = inside(state[0], delay)
     for i in range(len(block)):
         for channel in range(block.shape[1]):
             s = 1 + 2 * place + channel

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from all_even.engine import arrival, judging, listening
 from all_even.engine.flow import Flow, measure_flow
 from all_even.engine.judging import LowEnd
-from all_even.engine.plan import Sources, make_plan
+from all_even.engine.plan import make_plan
+from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.measure import files, masking
 from all_even.measure.character import Character
 from all_even.measure.files import FileReport
@@ -44,9 +45,10 @@ class SessionFigures:
     masking: Masking
 
 
-def lane_reports(session: Session, sources: Sources) -> dict[str, FileReport]:
+def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
     """Every opened lane's file, measured (from cache where known), by lane id."""
-    wanted = [lane for lane in session.lanes if lane.id in sources.frames]
+    opened = frames_of(session, sources)
+    wanted = [lane for lane in session.lanes if lane.id in opened]
     found = dict(files.measure_files([(store.lane_path(session, lane), lane.take) for lane in wanted]))
     return {lane.id: found[index] for index, lane in enumerate(wanted)}
 
@@ -67,9 +69,7 @@ def session_song(session: Session, reports: Mapping[str, FileReport]) -> Song:
     return find_song(parts)
 
 
-def session_figures(
-    session: Session, sources: Sources, reports: Mapping[str, FileReport], flow: Flow
-) -> SessionFigures:
+def session_figures(session: Session, sources: Opened, reports: Mapping[str, FileReport], flow: Flow) -> SessionFigures:
     """Puts figures together from measured files and the measured flow; renders what arrives once more."""
     mix = flow.mix
     heard = listening.hear_lanes(session, sources)
@@ -107,4 +107,4 @@ def measure_session(session: Session) -> tuple[SessionFigures, dict[str, str]]:
     sources.update(session)
     reports = lane_reports(session, sources)
     flow = measure_flow(make_plan(session, sources))
-    return session_figures(session, sources, reports, flow), sources.problems
+    return session_figures(session, sources, reports, flow), sources.problems(session)

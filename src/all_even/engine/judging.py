@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from all_even.dsp.ducker import Ducker
 from all_even.engine.listening import Heard, hear_lanes
-from all_even.engine.plan import Sources
+from all_even.engine.sources import Opened
 from all_even.measure import duck, focus
 from all_even.measure.character import Character
 from all_even.session import routing
@@ -46,7 +46,7 @@ class LowEnd:
 NO_LOW_END = LowEnd(None, None, None, None, None, None, None, None)
 
 
-def low_end(session: Session, sources: Sources, heard: Heard, characters: Mapping[str, Character]) -> LowEnd:
+def low_end(session: Session, sources: Opened, heard: Heard, characters: Mapping[str, Character]) -> LowEnd:
     """How kick and bass share the bottom; hits of the first kick with any."""
     if heard.kick is None or heard.bass is None:
         return NO_LOW_END
@@ -99,7 +99,7 @@ def _owner(kick: Array, bass: Array, rate: int) -> str | None:
     return None if abs(difference) < OWNER_DB else "kick" if difference > 0.0 else "bass"
 
 
-def _with_and_without(session: Session, sources: Sources, bass: Array, rate: int) -> tuple[Array, Array] | None:
+def _with_and_without(session: Session, sources: Opened, bass: Array, rate: int) -> tuple[Array, Array] | None:
     """Low-band power of the bass without and with what ducks it; None where nothing does."""
     basses = {lane.id for lane in session.lanes if family_of(lane.role) == "bass"}
     plain = replace(session, lanes=tuple(_without_ducks(lane) if lane.id in basses else lane for lane in session.lanes))

@@ -17,8 +17,9 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even import decibels
-from all_even.engine.plan import Sources, edge_gains, make_plan
+from all_even.engine.plan import edge_gains, make_plan
 from all_even.engine.render import WORKERS, render_stems
+from all_even.engine.sources import Opened
 from all_even.measure import masking
 from all_even.measure.masking import Excitation, ExcitationMeter, Masking
 from all_even.session import routing
@@ -196,7 +197,7 @@ def _power_gains(before: Powers, behind: Powers) -> Powers:
 
 def hear_lanes(
     session: Session,
-    sources: Sources,
+    sources: Opened,
     *,
     lanes: Collection[str] | None = None,
     excite: bool = True,
@@ -228,7 +229,7 @@ def hear_lanes(
 
 
 def change_masking(
-    before: Masking, session: Session, sources: Sources, lane_id: str, groups: Mapping[str, Powers] | None = None
+    before: Masking, session: Session, sources: Opened, lane_id: str, groups: Mapping[str, Powers] | None = None
 ) -> Masking:
     """The table after one lane changed: only that lane, and those that are keyed by it, are rendered again.
 

@@ -19,14 +19,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even import decibels
-from all_even.audio import decoded, sound_file
 from all_even.audio.decoded import Frames
 from all_even.dsp import ducker, pan
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.processor import Processor, coefficients_of
 from all_even.engine.automation import Curve, MovingGains, curve
-from all_even.errors import UserError
-from all_even.session import routing, store
+from all_even.engine.sources import Opened, frames_of
+from all_even.session import routing
 from all_even.session.model import MIX, Automation, Lane, MixSettings, Session, Strip
 
 Array = NDArray[np.float64]
@@ -133,44 +132,12 @@ class Plan:
         return (self.sample_rate, *((strip.id, strip.latency_in, strip.latency_out) for strip in self.strips))
 
 
-@dataclass(slots=True)
-class Sources:
-    """The opened files of a session, by lane. A file that can't be opened has a sentence instead."""
-
-    frames: dict[str, Frames] = field(default_factory=dict)
-    problems: dict[str, str] = field(default_factory=dict)
-    _opened_as: dict[str, tuple[str, int, tuple[int, ...] | None]] = field(default_factory=dict)
-
-    def update(self, session: Session) -> None:
-        """Opens what the session needs and is not open; decodes and resamples where needed (slow)."""
-        for lane in session.lanes:
-            self.open_lane(session, lane)
-
-    def open_lane(self, session: Session, lane: Lane) -> None:
-        try:
-            path = store.lane_path(session, lane)
-            wanted = (str(path), session.sample_rate, lane.take)
-            if self._opened_as.get(lane.id) == wanted and lane.id in self.frames:
-                return
-            self.frames.pop(lane.id, None)
-            info = sound_file.inspect_pair(path, lane.take) if lane.take else sound_file.inspect(path)
-            self.frames[lane.id] = decoded.open_frames(info, session.sample_rate, lane.take)
-            self._opened_as[lane.id] = wanted
-            self.problems.pop(lane.id, None)
-        except UserError as error:
-            self.problems[lane.id] = str(error)
-        except OSError:
-            self.problems[lane.id] = f"{lane.file} can't be opened: the disk refuses it."
-
-
-def make_plan(
-    session: Session, sources: Sources | Mapping[str, Frames], *, taps: bool = False, only: str | None = None
-) -> Plan:
+def make_plan(session: Session, sources: Opened, *, taps: bool = False, only: str | None = None) -> Plan:
     """The plan of a session; lanes without an opened file are left out.
 
     taps: also keep what stems need. only: leave out what this strip does not need, and end there.
     """
-    return _Planning(session, sources.frames if isinstance(sources, Sources) else sources, taps, only).plan()
+    return _Planning(session, frames_of(session, sources), taps, only).plan()
 
 
 class _Planning:

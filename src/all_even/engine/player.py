@@ -13,7 +13,7 @@ import time
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,10 +35,13 @@ PRIMED_BLOCKS = 4
 KEPT_BLOCKS = 2
 """An edit keeps what will be heard next, so that the ring does not run dry while two plans are blended."""
 START_RAMP_S = 0.5
+FADE_S = 0.005
+"""Out and in again where playing jumps to another place: a step would be a click, at worst of full scale."""
 SHORTEST_BLEND = 256
 """Frames; shorter blocks (at a loop's end) leave the blend to the next one."""
 PREROLL_S = 0.3
 """How long filters and compressors may settle before playing starts; a print takes all they need."""
+STOP_FADE_S = 0.01
 LOST_DEVICE_S = 0.5
 READ_AHEAD = 1 << 15
 
@@ -73,6 +76,7 @@ class _State:
     ramp: int  # frames of the start ramp already played
     running: Running | None = None
     matching: float = 1.0
+    since_jump: int | None = None  # frames since playing jumped here, while that fades in
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -89,7 +93,7 @@ class _Kept:
         if running is not None and self.memory is not None:
             running.memory[:] = self.memory
             running.position = self.head
-        return _State(self.state.position, self.state.ramp, running, self.state.matching)
+        return replace(self.state)
 
 
 @dataclass(slots=True)
@@ -250,6 +254,9 @@ class Player:
                         ceiling = hops = None
                     plan = wish_plan
                 if located is not None:
+                    if self.playing:
+                        self._fade_out(plan, state, ceiling, FADE_S)
+                        state.since_jump = 0
                     state.position = located
                     state.running = None
                     self._stopped_at = located
@@ -264,7 +271,7 @@ class Player:
                     self._start_device(plan.sample_rate)
                     self.playing = True
                 elif not wish_playing and self.playing:
-                    self._fade_out(plan, state, matching, ceiling)
+                    self._fade_out(plan, state, ceiling, STOP_FADE_S)
                     self._stopped_at = state.position
                     self.playing = False
             self._watch_device()
@@ -315,7 +322,7 @@ class Player:
         self._kept.append(
             _Kept(
                 stream_frame,
-                _State(state.position, state.ramp, state.running, state.matching),
+                replace(state),
                 state.running.position,
                 state.running.memory.copy(),
             )
@@ -323,10 +330,11 @@ class Player:
         out = self._advance(plan, state, frames, matching)
         for row in hops.add(out.astype(np.float32)):
             recent.append(float(row[0] + row[1]))
-        ramp_frames = START_RAMP_S * plan.sample_rate
-        if state.ramp < ramp_frames:
-            rise = np.minimum(1.0, (state.ramp + np.arange(frames)) / ramp_frames)
-            out *= (rise * rise)[:, np.newaxis]
+        _shape(out, state, plan.sample_rate)
+        if looping and loop is not None:
+            left = (loop[1] - state.position - np.arange(frames)) / (FADE_S * plan.sample_rate)
+            if left[-1] < 1.0:
+                out *= _swell(left)[:, np.newaxis]
         held = ceiling(out)
         self._put(out.astype(np.float32))
         momentary, short_term = _recent_loudness(recent)
@@ -340,12 +348,17 @@ class Player:
         )  # fmt: skip
         state.ramp += frames
         state.position += frames
+        if state.since_jump is not None:
+            state.since_jump += frames
+            if state.since_jump > FADE_S * plan.sample_rate:
+                state.since_jump = None
         if looping and loop is not None:
             late = state.running.position > loop[1]
             if state.running.position == loop[1]:
                 state.running.position = loop[0]  # the sources jump first, the sound follows a latency later
             if state.position == loop[1]:
                 state.position = loop[0]
+                state.since_jump = 0
                 if late:
                     state.running = None
 
@@ -426,16 +439,15 @@ class Player:
         return state
 
     def _fade_out(
-        self, plan: Plan | None, state: _State, matching: float, ceiling: mixing.ProtectiveCeiling | None
+        self, plan: Plan | None, state: _State, ceiling: mixing.ProtectiveCeiling | None, fade_s: float
     ) -> None:
-        if plan is None or ceiling is None or state.position >= plan.frames:
+        """Puts a last stretch of what is playing into the ring, ending in silence."""
+        if plan is None or ceiling is None or state.running is None or state.position >= plan.frames:
             return
-        frames = min(BLOCK, plan.frames - state.position)
-        if state.running is None:
-            return
+        frames = min(BLOCK, round(fade_s * plan.sample_rate), plan.frames - state.position)
         out = state.running.advance(frames) * state.matching
-        ramp = min(1.0, state.ramp / (START_RAMP_S * plan.sample_rate)) ** 2
-        out *= (ramp * (0.5 + 0.5 * np.cos(np.pi * np.arange(frames) / frames)))[:, np.newaxis]
+        _shape(out, state, plan.sample_rate)
+        out *= _swell(1.0 - np.arange(frames) / frames)[:, np.newaxis]
         ceiling(out)
         self._put(out.astype(np.float32))
 
@@ -487,6 +499,22 @@ class _ReadAhead:
     def _take(self, start: int, data: Samples) -> None:
         self._start, self._data = start, data
         self._next = self._pool.submit(self.source.read, start + READ_AHEAD, READ_AHEAD)
+
+
+def _swell(share: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Half a cosine from 0 at share 0 to 1 at share 1 and after."""
+    return 0.5 - 0.5 * np.cos(np.pi * np.clip(share, 0.0, 1.0))
+
+
+def _shape(out: NDArray[np.float64], state: _State, sample_rate: int) -> None:
+    """The quiet start, and the way in after a jump, in place."""
+    frames = np.arange(len(out))
+    ramp_frames = START_RAMP_S * sample_rate
+    if state.ramp < ramp_frames:
+        rise = np.minimum(1.0, (state.ramp + frames) / ramp_frames)
+        out *= (rise * rise)[:, np.newaxis]
+    if state.since_jump is not None:
+        out *= _swell((state.since_jump + frames) / (FADE_S * sample_rate))[:, np.newaxis]
 
 
 def _recent_loudness(recent: deque[float]) -> tuple[float | None, float | None]:

@@ -16,8 +16,9 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.engine.plan import Plan, Sources, is_stateless, make_plan
+from all_even.engine.plan import Plan, is_stateless, make_plan
 from all_even.engine.running import Running, Watch
+from all_even.engine.sources import Opened
 from all_even.errors import Cancelled
 from all_even.measure.track import Measurement, TrackMeasures
 from all_even.session.model import MIX, Session
@@ -158,7 +159,7 @@ def _independent(plan: Plan, start: int, end: int, block_frames: int, workers: i
 
 def hear_strip(
     session: Session,
-    sources: Sources,
+    sources: Opened,
     strip_id: str,
     *,
     longest_s: float = 20.0,

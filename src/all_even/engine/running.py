@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.audio.sound_file import Samples
-from all_even.dsp.processor import NO_GAIN, NOTHING, Processor, coefficients_of
+from all_even.dsp.processor import NO_GAIN, NOTHING, Processor, coefficients_of, moved
 from all_even.dsp.utility import delay_line
 from all_even.engine import automation, mixing
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
@@ -198,14 +198,15 @@ class Running:
 
 
 def with_values(processor: Processor, values: dict[str, float]) -> Processor:
-    """The processor with automated settings put in. A path is a field, or `bands.N.field`."""
-    plain = {path: value for path, value in values.items() if "." not in path}
-    bands = list(getattr(processor, "bands", ()))
+    """The processor with automated settings put in, inside their ranges. A path is a field, or `bands.N.field`.
+
+    What can't be automated stays as it is: a kernel's memory was laid out for it.
+    """
+    plain = moved(processor, {path: value for path, value in values.items() if "." not in path})
+    bands: list[Any] = list(getattr(plain, "bands", ()))
     for path, value in values.items():
         if path.startswith("bands."):
             _, number, name = path.split(".", 2)
-            if int(number) < len(bands):
-                bands[int(number)] = replace(bands[int(number)], **{name: value})
-    if bands:
-        return replace(processor, bands=tuple(bands), **plain)
-    return replace(processor, **plain)
+            if number.isdigit() and int(number) < len(bands):
+                bands[int(number)] = moved(bands[int(number)], {name: value})
+    return replace(plain, bands=tuple(bands)) if bands else plain

@@ -4,9 +4,15 @@ Run as `python -m all_even.engine.warm`; the compiled code stays in the kernel c
 """
 
 import os
+import shutil
+import time
 from pathlib import Path
 
 import numpy as np
+
+from all_even import kernels
+
+UNUSED_S = 30 * 86_400.0
 
 
 def warm() -> None:
@@ -41,7 +47,16 @@ def warm() -> None:
             processor.process(np.zeros((512, 2)), NOTHING, NO_GAIN, coefficients, state, 0, short)
     folder = os.environ.get("NUMBA_CACHE_DIR")
     if folder:
-        (Path(folder) / ".warm").touch()
+        (Path(folder) / kernels.WARM).touch()
+        _forget_old(Path(folder))
+
+
+def _forget_old(present: Path) -> None:
+    """Kernels of versions that have not been used for a month."""
+    for other in present.parent.iterdir():
+        mark = other / ".writable"
+        if other != present and mark.is_file() and mark.stat().st_mtime < time.time() - UNUSED_S:
+            shutil.rmtree(other, ignore_errors=True)
 
 
 if __name__ == "__main__":

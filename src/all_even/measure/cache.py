@@ -1,18 +1,19 @@
 """Measures kept on disk, by content hash of the file and version of the measures.
 
-One `.npz` per file: the figures as JSON text, the hops as arrays. Nothing is ever unpickled; a file
-that can't be read is measured again.
+One sealed file each (`sealed`): figures, character and arrays as MessagePack, arrays as raw bytes with their
+type and shape. Reading runs no parser of code and is safe in any number of threads; a file that
+can't be read is measured again.
 """
 
 import dataclasses
-import json
-import zipfile
 from pathlib import Path
+from typing import Annotated, Any, Literal
 
 import msgspec
 import numpy as np
+from msgspec import Meta, Struct
 
-from all_even import places
+from all_even import places, sealed
 from all_even.measure.character import Character, Envelope
 from all_even.measure.hops import Hops
 from all_even.measure.track import VERSION, TrackMeasures
@@ -20,16 +21,35 @@ from all_even.measure.track import VERSION, TrackMeasures
 _HOP_ARRAYS = ("weighted", "power", "low", "high", "mean", "cross")
 
 
+class _Array(Struct, frozen=True):
+    """Little-endian numbers of one type; shape: at most two dimensions."""
+
+    kind: Literal["<f2", "<f4", "<f8"]
+    shape: Annotated[tuple[Annotated[int, Meta(ge=0)], ...], Meta(max_length=2)]
+    data: bytes
+
+    def array(self) -> Any:
+        """An array of its own, that may be written to."""
+        return np.frombuffer(self.data, dtype=self.kind).reshape(self.shape).copy()
+
+
+class _Kept(Struct, frozen=True):
+    figures: dict[str, Any]
+    character: Character
+    arrays: dict[str, _Array]
+
+
 def load(content: str, key: str = "") -> tuple[TrackMeasures, Character, Envelope] | None:
     """What is kept for a content hash (`key` tells variants of one file apart), or None."""
+    data = sealed.read(_path(content, key))
+    if data is None:
+        return None
     try:
-        with np.load(_path(content, key), allow_pickle=False) as kept:
-            figures = json.loads(str(kept["figures"]))
-            hops = Hops(**{name: kept[name] for name in _HOP_ARRAYS})
-            figures["third_octave_db"] = tuple(figures["third_octave_db"])
-            character = msgspec.json.decode(str(kept["character"]), type=Character)
-            return TrackMeasures(**figures, hops=hops), character, kept["envelope"].astype(np.float16)
-    except (OSError, ValueError, KeyError, TypeError, EOFError, zipfile.BadZipFile, msgspec.ValidationError):
+        kept = msgspec.msgpack.decode(data, type=_Kept)
+        hops = Hops(**{name: kept.arrays[name].array() for name in _HOP_ARRAYS})
+        figures = kept.figures | {"third_octave_db": tuple(kept.figures["third_octave_db"])}
+        return TrackMeasures(**figures, hops=hops), kept.character, kept.arrays["envelope"].array()
+    except (ValueError, KeyError, TypeError, msgspec.MsgspecError):
         return None
 
 
@@ -39,16 +59,17 @@ def save(content: str, measures: TrackMeasures, character: Character, envelope: 
         field.name: getattr(measures, field.name) for field in dataclasses.fields(measures) if field.name != "hops"
     }
     arrays = {name: getattr(measures.hops, name) for name in _HOP_ARRAYS} | {"envelope": envelope}
-    told = msgspec.json.encode(character).decode()
-    path = _path(content, key)
-    beside = places.beside(path)
+    kept = _Kept(figures, character, {name: _packed(array) for name, array in arrays.items()})
     try:
-        with beside.open("wb") as file:
-            np.savez(file, figures=np.array(json.dumps(figures)), character=np.array(told), **arrays)
-        beside.replace(path)
+        sealed.write(_path(content, key), msgspec.msgpack.encode(kept))
     except OSError:
-        beside.unlink(missing_ok=True)
+        return
+
+
+def _packed(array: Any) -> _Array:
+    plain = np.ascontiguousarray(array)
+    return _Array(plain.dtype.newbyteorder("<").str, plain.shape, plain.tobytes())  # type: ignore[arg-type]
 
 
 def _path(content: str, key: str) -> Path:
-    return places.cache_folder("measures") / f"{content}{key}-v{VERSION}.npz"
+    return places.cache_folder("measures") / f"{content}{key}-v{VERSION}.measures"

@@ -9,9 +9,10 @@ from pathlib import Path
 
 import numpy as np
 
+from all_even import places
 from all_even.audio import content, sound_file
 from all_even.audio.sound_file import SoundFileError, SoundInfo
-from all_even.errors import Cancelled
+from all_even.errors import Cancelled, system_reason
 from all_even.measure import cache
 from all_even.measure.character import Character, CharacterMeter, Envelope
 from all_even.measure.track import Measurement, TrackMeasures
@@ -44,15 +45,27 @@ class FileReport:
 def measure_file(
     path: Path, *, take: tuple[int, ...] | None = None, cancelled: threading.Event | None = None
 ) -> FileReport:
-    """Measures one file at its own rate; never raises for a bad file. `take`: channels from 1."""
+    """Measures one file at its own rate; never raises for a bad file. `take`: channels from 1.
+
+    A defect of ours that one file brings to light is noted and is that file's sentence: the others go on.
+    """
+    try:
+        return _measured(path, take, cancelled)
+    except (Cancelled, KeyboardInterrupt):
+        raise
+    except Exception as defect:
+        places.note_defect(defect)
+        return FileReport(path, error=f"{sound_file.told_name(path)} can't be measured: All Even stumbled over it.")
+
+
+def _measured(path: Path, take: tuple[int, ...] | None, cancelled: threading.Event | None) -> FileReport:
     try:
         info = sound_file.inspect_pair(path, take) if take else sound_file.inspect(path)
         identity = content.content_hash(path)
     except SoundFileError as error:
         return FileReport(path, error=str(error), offered_channels=error.channels)
     except OSError as error:
-        reason = os.strerror(error.errno or 5).lower()
-        return FileReport(path, error=f"{sound_file.display_name(path)} can't be read: {reason}.")
+        return FileReport(path, error=f"{sound_file.told_name(path)} can't be read: {system_reason(error)}.")
     key = "" if take is None else "-ch" + "-".join(map(str, take))
     kept = cache.load(identity, key)
     if kept is None:
@@ -67,7 +80,7 @@ def measure_file(
         kept = (levels.result(), *playing.result())
         cache.save(identity, *kept, key)
     measures, character, envelope = kept
-    name = sound_file.display_name(path)
+    name = sound_file.told_name(path)
     if measures.frames == 0:
         return FileReport(path, info, error=f"{name} can't be decoded: no sound could be read from it.")
     defect = info.defect

@@ -4,37 +4,52 @@ strip_id is a lane, a bus, or `mix`. Values are brought into their ranges here.
 """
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
+import msgspec
 from msgspec.structs import replace
 
 from all_even.dsp.ducker import DuckShape
 from all_even.dsp.kinds import AnyProcessor
-from all_even.dsp.parameter import LEVEL, PAN, Parameter
-from all_even.dsp.processor import Processor, clamped, settings
+from all_even.dsp.processor import Processor, clamped
 from all_even.errors import UserError
-from all_even.session import edits
-from all_even.session.model import MIX, Automation, Point, Session
+from all_even.session import automating, edits
+from all_even.session.model import LONGEST_S, MIX, Automation, Point, Session
 from all_even.session.routing_edits import checked
+
+T = TypeVar("T", bound=Processor)
+
+
+def valid(station: T) -> T:
+    """The station with every number in its range; a UserError for a word or a part that its kind has not."""
+    inside = clamped(station)
+    bands = getattr(inside, "bands", None)
+    if bands is not None:
+        inside = replace(inside, bands=tuple(clamped(band) for band in bands))
+    try:
+        msgspec.convert(msgspec.to_builtins(inside), type=AnyProcessor)
+    except (msgspec.ValidationError, TypeError, ValueError):
+        raise UserError(f"{station.LABEL} can't be set to that.") from None
+    return inside
 
 
 def set_chain(session: Session, strip_id: str, chain: Sequence[Processor]) -> Session:
-    """A whole new chain; a key that would make a loop raises a RoutingError."""
+    """A whole new chain; a key that would make a loop raises a RoutingError.
+
+    Automation of what is gone with it ends.
+    """
     stations = tuple(cast("AnyProcessor", station) for station in chain)
-    kept = {station.id for station in stations}
-    before = {station.id for station in session.chain(strip_id)}
-    automation = tuple(
-        item for item in automation_of(session, strip_id) if item.parameter.partition(".")[0] not in before - kept
-    )
     if strip_id == MIX:
-        return checked(replace(session, mix=replace(session.mix, chain=stations, automation=automation)))
+        mix = replace(session.mix, chain=stations)
+        return checked(replace(session, mix=replace(mix, automation=automating.kept(mix))))
+    automation = automating.kept(replace(session.strip(strip_id), chain=stations))
     return checked(edits.change_strips(session, (strip_id,), chain=stations, automation=automation))
 
 
 def add_station(session: Session, strip_id: str, station: Processor, index: int | None = None) -> Session:
     """Puts a station into a chain, at its end or before another; it gets an id of its own."""
-    named = replace(clamped(station), id=edits.free_id(session, "s"))
-    chain = list(session.chain(strip_id))
+    named = replace(valid(station), id=edits.free_id(session, "s"))
+    chain: list[Processor] = list(session.chain(strip_id))
     chain.insert(len(chain) if index is None else index, named)
     return set_chain(session, strip_id, chain)
 
@@ -58,7 +73,7 @@ def change_station(session: Session, strip_id: str, station_id: str, **values: A
     if station_id not in {item.id for item in chain}:
         raise KeyError(station_id)
     changed = [
-        clamped(replace(cast(Processor, item), **values)) if item.id == station_id else cast(Processor, item)
+        valid(replace(cast(Processor, item), **values)) if item.id == station_id else cast(Processor, item)
         for item in chain
     ]
     return set_chain(session, strip_id, changed)
@@ -82,6 +97,8 @@ def change_part(session: Session, strip_id: str, station_id: str, index: int, **
     """New settings of one band of a station."""
     station: Any = next(item for item in session.chain(strip_id) if item.id == station_id)
     bands = list(station.bands)
+    if not 0 <= index < len(bands):
+        raise KeyError(index)
     bands[index] = clamped(replace(bands[index], **values))
     return change_station(session, strip_id, station_id, bands=tuple(bands))
 
@@ -152,9 +169,11 @@ def automate(session: Session, strip_id: str, parameter: str, points: Iterable[t
     parameter as in `Automation`. KeyError where the strip has no such setting; ValueError where it
     can't be automated because it changes latency or structure.
     """
-    described = automatable(session, strip_id, parameter)
+    described = automating.automatable(session.mix if strip_id == MIX else session.strip(strip_id), parameter)
     ordered = sorted(points, key=lambda point: point[0])
-    fresh = tuple(Point(time_s=max(0.0, time), value=described.clamped(value)) for time, value in ordered)
+    fresh = tuple(
+        Point(time_s=min(LONGEST_S, max(0.0, time)), value=described.clamped(value)) for time, value in ordered
+    )
     kept = tuple(item for item in automation_of(session, strip_id) if item.parameter != parameter)
     return _with_automation(
         session, strip_id, (*kept, Automation(parameter=parameter, points=fresh)) if fresh else kept
@@ -165,32 +184,6 @@ def _with_automation(session: Session, strip_id: str, automation: tuple[Automati
     if strip_id == MIX:
         return replace(session, mix=replace(session.mix, automation=automation))
     return edits.change_strips(session, (strip_id,), automation=automation)
-
-
-def automatable(session: Session, strip_id: str, parameter: str) -> Parameter:
-    """The description of a setting that automation names; KeyError or ValueError as `automate`."""
-    if strip_id != MIX:
-        if parameter == "level_db":
-            return LEVEL
-        if parameter == "pan":
-            return PAN
-        if parameter.startswith("send:"):
-            if any(send.to == parameter[5:] for send in session.strip(strip_id).sends):
-                return LEVEL
-            raise KeyError(parameter)
-    station_id, _, path = parameter.partition(".")
-    holder: Any = next((item for item in session.chain(strip_id) if item.id == station_id), None)
-    if holder is None:
-        raise KeyError(parameter)
-    if path.startswith("bands."):
-        _, number, path = path.split(".", 2)
-        holder = holder.bands[int(number)]
-    found = settings(type(holder)).get(path)
-    if not isinstance(found, Parameter):
-        raise KeyError(parameter)
-    if found.fixed:
-        raise ValueError(f"{found.name} can't be automated: it changes the latency")
-    return found
 
 
 def set_shape(session: Session, shape: DuckShape) -> Session:

@@ -3,6 +3,7 @@
 Every value is brought into its range here, so that no caller has to; an unknown lane is a KeyError.
 """
 
+import itertools
 from collections.abc import Callable, Container, Iterable, Sequence
 from datetime import datetime
 from typing import Any, TypeVar
@@ -11,6 +12,7 @@ from msgspec.structs import replace
 
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL, PAN, TRIM
+from all_even.session import automating, routing
 from all_even.session.model import (
     MIX,
     NOWHERE,
@@ -26,6 +28,9 @@ from all_even.session.model import (
     Snapshot,
 )
 from all_even.session.roles import family_of
+
+NOW = "now"
+"""What the present state is called among snapshots."""
 
 S = TypeVar("S", Lane, Bus, FolderGroup)
 Edit = Callable[[Session], Session]
@@ -115,14 +120,21 @@ def add_lanes(session: Session, lanes: Sequence[Lane]) -> Session:
 
 
 def free_id(session: Session, prefix: str) -> str:
-    """An id that nothing in the session has: the prefix and the next free number."""
-    taken = {item.id for item in session.members} | {shape.id for shape in session.shapes}
-    chains = [session.mix.chain, *(strip.chain for strip in session.strips)]
-    taken |= {station.id for chain in chains for station in chain}
+    """An id that nothing in the session has, nor in its snapshots: the prefix and the next free number."""
+    taken = _ids(session)
+    for snapshot in session.snapshots:
+        taken |= _ids(snapshot)
     number = 1
     while f"{prefix}{number}" in taken:
         number += 1
     return f"{prefix}{number}"
+
+
+def _ids(state: Session | Snapshot) -> set[str]:
+    found = {item.id for item in (*state.lanes, *state.buses)}
+    found |= {group.id for group in state.folder_groups} | {shape.id for shape in state.shapes}
+    chains = [state.mix.chain, *(strip.chain for strip in (*state.lanes, *state.buses))]
+    return found | {station.id for chain in chains for station in chain}
 
 
 def add_note(session: Session, text: str, position_s: float, written: str | None = None) -> Session:
@@ -140,6 +152,8 @@ def remove_note(session: Session, index: int) -> Session:
 def take_snapshot(session: Session, name: str, taken: str | None = None) -> Session:
     """Keeps lanes and mix bus under a name; a name in use is taken over."""
     name = _one_line(name, 200) or f"Snapshot {len(session.snapshots) + 1}"
+    if name == NOW:
+        name = f"{NOW} (snapshot)"
     kept = tuple(snapshot for snapshot in session.snapshots if snapshot.name != name)
     new = Snapshot(
         name=name, taken=taken or now_text(), lanes=session.lanes, mix=session.mix,
@@ -159,28 +173,58 @@ def remove_snapshot(session: Session, name: str) -> Session:
 
 
 def recall_snapshot(session: Session, name: str) -> Session:
-    """Lanes, buses and mix as they were; lanes that came later stay at the end, going to the mix."""
+    """Lanes, buses and mix as they were; lanes that came later stay at the end, going to the mix.
+
+    A later lane's station that has the id of one in the snapshot gets a new one; where later lanes would
+    close a loop with the routing of the snapshot, they lose their keys and sends.
+    """
     snapshot = next(snapshot for snapshot in session.snapshots if snapshot.name == name)
-    known = {lane.id for lane in snapshot.lanes}
-    later = tuple(lane for lane in session.lanes if lane.id not in known)
-    buses = {bus.id for bus in snapshot.buses}
-    later = tuple(
-        lane if lane.destination in buses | {MIX, NOWHERE} else replace(lane, destination=MIX) for lane in later
-    )
-    strips = buses | {lane.id for lane in snapshot.lanes + later}
-    groups = {group.id for group in snapshot.folder_groups}
-    later = tuple(
-        replace(
-            lane,
-            sends=tuple(send for send in lane.sends if send.to in buses),
-            group=lane.group if lane.group in groups else None,
-            chain=tuple(without_key(station, strips) for station in lane.chain),
-        )
-        for lane in later
-    )
-    return replace(
-        session, lanes=snapshot.lanes + later, mix=snapshot.mix, buses=snapshot.buses,
+    taken = _ids(snapshot)
+    later = tuple(lane for lane in session.lanes if lane.id not in taken)
+    strips = {bus.id for bus in snapshot.buses} | {lane.id for lane in (*snapshot.lanes, *later)}
+    added: list[Lane] = []
+    for lane in later:
+        added.append(_fitted(lane, snapshot, strips, taken))
+        taken |= {station.id for station in added[-1].chain}
+    back = replace(
+        session, lanes=(*snapshot.lanes, *added), mix=snapshot.mix, buses=snapshot.buses,
         folder_groups=snapshot.folder_groups, shapes=snapshot.shapes,
+    )  # fmt: skip
+    if routing.find_loop(back):
+        plain = tuple(_alone(lane) for lane in added)
+        back = replace(back, lanes=(*snapshot.lanes, *plain))
+    return back
+
+
+def _fitted(lane: Lane, snapshot: Snapshot, strips: Container[str], taken: set[str]) -> Lane:
+    """A lane that a snapshot does not know, made to fit its buses, its folders and the ids that are taken."""
+    buses, groups = {bus.id for bus in snapshot.buses}, {group.id for group in snapshot.folder_groups}
+    used = taken | {station.id for station in lane.chain}
+    renamed: dict[str, str] = {}
+    for station in lane.chain:
+        if station.id in taken:
+            renamed[station.id] = next(new for number in itertools.count(1) if (new := f"s{number}") not in used)
+            used.add(renamed[station.id])
+    chain = tuple(
+        replace(without_key(station, strips), id=renamed.get(station.id, station.id)) for station in lane.chain
+    )
+    sends = tuple(send for send in lane.sends if send.to in buses)
+    automation = []
+    for item in automating.without_lost_sends(lane.automation, {send.to for send in sends}):
+        station_id, dot, path = item.parameter.partition(".")
+        automation.append(replace(item, parameter=renamed.get(station_id, station_id) + dot + path))
+    return replace(
+        lane, chain=chain, sends=sends, automation=tuple(automation),
+        destination=lane.destination if lane.destination in buses | {MIX, NOWHERE} else MIX,
+        group=lane.group if lane.group in groups else None,
+    )  # fmt: skip
+
+
+def _alone(lane: Lane) -> Lane:
+    """A lane that depends on nothing and leads to the mix only."""
+    return replace(
+        lane, chain=tuple(without_key(station, ()) for station in lane.chain), sends=(), destination=MIX,
+        automation=automating.without_lost_sends(lane.automation, set()),
     )  # fmt: skip
 
 

@@ -5,13 +5,13 @@ guide nearly nothing.
 """
 
 from all_even.session.model import Session
-from all_even.session.roles import family_of
+from all_even.session.roles import TRIGGER, family_of
 
 LEAD, CARRYING, USUAL, LAYER, GUIDE = 1.0, 0.8, 0.5, 0.35, 0.05
 BY_ROLE = {
     "lead voice": LEAD, "voice": LEAD, "kick": CARRYING, "kick out": USUAL, "snare top": CARRYING,
     "snare bottom": LAYER, "sub bass": USUAL, "bass amplifier": USUAL, "scratch voice": GUIDE, "room": LAYER,
-    "backing voice": USUAL, "pad": LAYER,
+    "backing voice": USUAL, "pad": LAYER, TRIGGER: GUIDE,
 }  # fmt: skip
 BY_FAMILY = {"bass": CARRYING, "percussion": LAYER}
 

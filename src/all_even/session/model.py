@@ -24,7 +24,8 @@ Name = Annotated[str, Meta(max_length=200)]
 LevelDb = Annotated[float, Meta(ge=OFF_DB, le=LEVEL.high)]
 TrimDb = Annotated[float, Meta(ge=TRIM.low, le=TRIM.high)]
 Pan = Annotated[float, Meta(ge=-1.0, le=1.0)]
-Seconds = Annotated[float, Meta(ge=0.0, le=1e6)]
+LONGEST_S = 1e6
+Seconds = Annotated[float, Meta(ge=0.0, le=LONGEST_S)]
 ChannelNumber = Annotated[int, Meta(ge=1, le=1024)]
 
 
@@ -188,7 +189,7 @@ class Snapshot(Value, frozen=True, kw_only=True):
     shapes: tuple[DuckShape, ...] = ()
 
 
-Evidence = dict[str, float | int | str | None]
+Evidence = Annotated[dict[Name, float | int | Text | None], Meta(max_length=200)]
 
 
 class MoveRecord(Value, frozen=True, kw_only=True):

@@ -21,7 +21,7 @@ LONGEST_GAP_S = 3600.0
 def sound_paths(folder: Path) -> list[Path]:
     """The folder's files with a sound file's ending, two levels deep, in natural order."""
     if not folder.is_dir():
-        raise UserError(f"{folder.name or folder} is not a folder that can be opened.")
+        raise UserError(f"{sound_file.told_name(folder)} is not a folder that can be opened.")
     folder = Path(os.path.abspath(folder))
     found: list[Path] = []
     for root, folders, names in os.walk(folder):
@@ -39,7 +39,12 @@ def inspect_all(paths: Sequence[Path]) -> tuple[list[SoundInfo], list[tuple[Path
     bad: list[tuple[Path, SoundFileError]] = []
     for path in paths:
         try:
+            str(path).encode("utf-8")
             good.append(sound_file.inspect(path))
+        except UnicodeEncodeError:
+            name = sound_file.told_name(path)
+            sentence = f"{name} can't be used: its name or its folder's is not UTF-8 text; rename it."
+            bad.append((path, SoundFileError(sentence)))
         except SoundFileError as error:
             bad.append((path, error))
     return good, bad
@@ -52,6 +57,10 @@ def new_session(folder: Path, infos: Sequence[SoundInfo], name: str | None = Non
     it, relative to the earliest.
     """
     folder = Path(os.path.abspath(folder))
+    try:
+        str(folder).encode("utf-8")
+    except UnicodeEncodeError:
+        raise UserError(f"{sound_file.told_name(folder)} has a name that is not UTF-8 text: rename it.") from None
     rates = Counter(info.sample_rate for info in infos)
     session = Session(
         name=name or display_name(folder.name) or "Untitled",

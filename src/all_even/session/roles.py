@@ -30,7 +30,11 @@ class Role:
     words: tuple[str, ...]
 
 
+TRIGGER = "click or trigger"
+"""Steers something and is not for hearing: never a kick, whatever else its name says."""
+
 ROLES: tuple[Role, ...] = (
+    Role(TRIGGER, "other", (r"\b(click|clk|trig\w*|metronome)\b",)),
     Role("kick out", "drums", (r"(kick|kik|kck|bd|bass ?drum)s? ?(out|front|far|o)\b",)),
     Role("kick", "drums", (r"\b(kick|kik|kck|bd|bass ?drum|grosse caisse|bombo|cassa)s?\b", r"\b(kick|kik|kck|bd)")),
     Role("snare bottom", "drums", (r"\b(snare|snr|sn|sd)s? ?(bottom|bot|btm|under|dn|down|b)\b",)),

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
 from all_even.errors import UserError
-from all_even.session import edits, routing
+from all_even.session import automating, edits, routing
 from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Lane, Send, Session, Strip
 
 Use = Literal["group", "parallel", "return"]
@@ -192,6 +192,9 @@ def remove_strips(session: Session, strip_ids: Iterable[str]) -> Session:
                 group=heir(strip.group, above) if strip.group else None,
                 sends=tuple(send for send in strip.sends if send.to not in gone),
                 chain=without_keys(strip.chain),
+                automation=automating.without_lost_sends(
+                    strip.automation, {send.to for send in strip.sends if send.to not in gone}
+                ),
             )
             for strip in strips
             if strip.id not in gone

@@ -5,24 +5,24 @@ size, depth and field checks, each with one sentence. A lock that the kernel hol
 window on the same session; a kill leaves none behind.
 """
 
+import contextlib
 import fcntl
 import hashlib
 import os
-import re
+import stat
 import threading
 from pathlib import Path, PurePosixPath
 
 import msgspec
 from msgspec.structs import replace
 
-from all_even import places
-from all_even.errors import UserError
-from all_even.session import routing
+from all_even import outputs, places
+from all_even.errors import UserError, short_name, system_reason
+from all_even.outputs import Recordings
+from all_even.session import checks
 from all_even.session.model import FORMAT_VERSION, Folder, Lane, Session
 
 SUFFIX = ".alleven"
-LARGEST_BYTES = 64 << 20
-DEEPEST = 32
 PREVIOUS = ".previous"
 _SAVING = threading.Lock()
 
@@ -38,108 +38,143 @@ def encode(session: Session) -> bytes:
 
 def decode(data: bytes, name: str) -> Session:
     """Reads JSON; `name` is used in the sentence of an error."""
-    if len(data) > LARGEST_BYTES:
-        raise SessionFileError(f"{name} is too large to be a session: over {LARGEST_BYTES >> 20} MB.")
-    if _depth(data) > DEEPEST:
-        raise SessionFileError(f"{name} is not a session: it is nested deeper than any session is.")
+    name = short_name(name)
     try:
+        checks.scan(data)
         session = msgspec.json.decode(data, type=Session)
+        if session.format_version <= FORMAT_VERSION:
+            return replace(checks.checked(session), format_version=FORMAT_VERSION)
+        newer: int | None = session.format_version
+    except checks.NotASession as error:
+        raise SessionFileError(f"{name} {error}") from None
     except msgspec.ValidationError as error:
         newer = _newer_version(data)
-        if newer:
-            raise SessionFileError(
-                f"{name} was written by a newer All Even (format {newer}; this one reads {FORMAT_VERSION})."
-            ) from None
-        raise SessionFileError(f"{name} is not a usable session: {_plain(str(error))}.") from None
+        if newer is None:
+            raise SessionFileError(f"{name} is not a usable session: {checks.refusal(str(error))}.") from None
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         raise SessionFileError(f"{name} is not a session: it is damaged or no JSON at all.") from None
-    if session.format_version > FORMAT_VERSION:
-        raise SessionFileError(
-            f"{name} was written by a newer All Even "
-            f"(format {session.format_version}; this one reads {FORMAT_VERSION})."
-        )
-    _check(session, name)
-    return replace(session, format_version=FORMAT_VERSION)
+    raise SessionFileError(
+        f"{name} was written by a newer All Even (format {newer}; this one reads {FORMAT_VERSION})."
+    ) from None
 
 
 def load(path: Path) -> Session:
     """Opens a session file; its folders come back as absolute paths."""
-    try:
-        if path.is_dir():
-            raise SessionFileError(f"{path.name} is a folder, not a session file.")
-        if path.stat().st_size > LARGEST_BYTES:
-            raise SessionFileError(f"{path.name} is too large to be a session: over {LARGEST_BYTES >> 20} MB.")
-        data = path.read_bytes()
-    except FileNotFoundError:
-        raise SessionFileError(f"{path.name} is not there: {path.parent} has no such file.") from None
-    except OSError as error:
-        raise SessionFileError(f"{path.name} can't be read: {_reason(error)}.") from None
-    session = decode(data, path.name)
+    session = decode(_bytes(path), path.name)
     home = path.resolve().parent
     folders = tuple(replace(folder, path=str(_found_folder(folder, home))) for folder in session.folders)
     return replace(session, folders=folders)
 
 
-def save(session: Session, path: Path) -> None:
+def _bytes(path: Path) -> bytes:
+    """What is in the file: never more than a session may have, never of what is no regular file."""
+    name = short_name(path.name)
+    try:
+        # Without waiting: a pipe that nobody writes to would never open.
+        fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        with open(fd, "rb") as file:
+            status = os.fstat(fd)
+            if stat.S_ISDIR(status.st_mode):
+                raise SessionFileError(f"{name} is a folder, not a session file.")
+            if not stat.S_ISREG(status.st_mode):
+                raise SessionFileError(f"{name} is not a regular file, and no session.")
+            if status.st_size > checks.LARGEST_BYTES:
+                raise SessionFileError(f"{name} is too large to be a session: over {checks.LARGEST_BYTES >> 20} MB.")
+            return file.read(checks.LARGEST_BYTES + 1)
+    except FileNotFoundError:
+        folder = short_name(str(path.parent))
+        raise SessionFileError(f"{name} is not there: {folder} has no such file.") from None
+    except OSError as error:
+        raise SessionFileError(f"{name} can't be read: {system_reason(error)}.") from None
+    except ValueError:
+        raise SessionFileError(f"{name} can't be read: no file can have that name.") from None
+
+
+def save(session: Session, path: Path, *, previous: bool = True) -> None:
     """Writes the session; at every moment either the old or the new file is whole at `path`.
 
-    Links are followed. The version before stays beside it as `NAME.previous`. Saves of one process
+    Links are followed. The version before stays beside it as `NAME.previous` (previous). What would not open again is
+    not written; nor is anything over a file that is no session (`outputs.allowed`). Saves of one process
     wait for each other, so that the last one asked for is the one that stays.
     """
     with _SAVING:
-        _save(session, path)
+        _save(session, path, previous)
 
 
-def _save(session: Session, path: Path) -> None:
-    target = Path(os.path.realpath(path))
-    folders = tuple(replace(folder, relative=os.path.relpath(folder.path, target.parent)) for folder in session.folders)
-    data = encode(replace(session, folders=folders))
-    beside = places.beside(target)
+def _save(session: Session, path: Path, previous: bool) -> None:
+    name = short_name(path.name)
     try:
-        with beside.open("wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        if target.exists():
-            previous = target.with_name(target.name + PREVIOUS)
-            previous_part = places.beside(previous)
-            try:
-                os.link(target, previous_part)
-                previous_part.replace(previous)
-            except OSError:  # a file system without hard links: the new file is still safe
-                previous_part.unlink(missing_ok=True)
-        beside.replace(target)
-        folder_fd = os.open(target.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder_fd)
-        finally:
-            os.close(folder_fd)
+        target = outputs.allowed(path, outputs.SESSION, recordings(session))
+    except UserError as error:
+        raise SessionFileError(str(error)) from None
+    folders = tuple(replace(folder, relative=_relative(folder.path, target.parent)) for folder in session.folders)
+    data = encode(replace(session, folders=folders))
+    try:
+        checks.scan(data)
+    except checks.NotASession:
+        raise SessionFileError(
+            f"{name} can't be written: the session has grown larger than can be opened again; remove snapshots."
+        ) from None
+    try:
+        if previous and target.exists():
+            _keep_previous(target)
+        outputs.write_whole(target, data)
     except OSError as error:
-        beside.unlink(missing_ok=True)
-        raise SessionFileError(f"{path.name} can't be written: {_reason(error)}.") from None
+        raise SessionFileError(f"{name} can't be written: {system_reason(error)}.") from None
 
 
-def source_paths(session: Session) -> set[Path]:
-    """The recordings of a session, resolved; nothing may ever be written over them."""
-    found = set()
-    for lane in session.lanes:
+def _keep_previous(target: Path) -> None:
+    """A second name for the version that is there; on a file system without hard links it is left out."""
+    previous = target.with_name(target.name + PREVIOUS)
+    with contextlib.suppress(OSError):
+        beside = outputs.Beside(previous)
         try:
-            found.add(lane_path(session, lane).resolve())
-        except SessionFileError:
-            continue  # refused entries are not read either
-    return found
+            beside.path.unlink()
+            os.link(target, beside.path)
+            beside.path.replace(previous)
+        finally:
+            beside.discard()
+
+
+def _relative(folder: str, home: Path) -> str | None:
+    """From the session file to the folder; None where that can't be said."""
+    try:
+        return os.path.relpath(folder, home)
+    except ValueError:
+        return None
+
+
+def recordings(session: Session) -> Recordings:
+    """What nothing may be written over: the files of all lanes, in snapshots too, and the folders' recordings."""
+    lanes = {(lane.folder, lane.file): lane for lane in session.lanes}
+    for snapshot in session.snapshots:
+        lanes.update({(lane.folder, lane.file): lane for lane in snapshot.lanes})
+    paths = []
+    for lane in lanes.values():
+        with contextlib.suppress(SessionFileError):  # refused entries are not read either
+            paths.append(lane_path(session, lane))
+    return outputs.recordings(paths, [Path(folder.path) for folder in session.folders])
 
 
 def lane_path(session: Session, lane: Lane) -> Path:
-    """Where the lane's file is; an entry that climbs out of its listed folder is a SessionFileError."""
+    """Where the lane's file is; an entry that leaves its listed folder is a SessionFileError.
+
+    Also through a link anywhere on its way: a link may lead elsewhere only if the listed folder itself is one.
+    """
+    name = short_name(lane.file)
     inner = PurePosixPath(lane.file)
     if lane.folder >= len(session.folders) or inner.is_absolute() or ".." in inner.parts:
-        raise SessionFileError(f"{lane.file} is refused: it is not inside the session's listed folders.")
+        raise SessionFileError(f"{name} is refused: it is not inside the session's listed folders.")
     folder = Path(session.folders[lane.folder].path)
     path = folder / inner
-    # A symbolic link may lead elsewhere only if the folder itself does.
-    if path.is_symlink() and not path.resolve().is_relative_to(folder.resolve()):
-        raise SessionFileError(f"{lane.file} is refused: it is a link out of the session's listed folder.")
+    try:
+        real, real_folder = Path(os.path.realpath(path)), Path(os.path.realpath(folder))
+    except (OSError, ValueError):
+        raise SessionFileError(f"{name} can't be opened: no file can have that name.") from None
+    if not real.is_relative_to(real_folder):
+        raise SessionFileError(
+            f"{name} is refused: a link on its way leads out of the listed folder {short_name(folder.name)}."
+        )
     return path
 
 
@@ -159,7 +194,7 @@ class Lock:
             fcntl.flock(self._fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             self.held = False
-        except OSError:
+        except (OSError, UserError):
             pass  # no place for locks: then there is no second window to find either
 
     def release(self) -> None:
@@ -174,35 +209,10 @@ def _found_folder(folder: Folder, home: Path) -> Path:
     """The place beside the session file first, so that a moved pair of them still fits together."""
     if folder.relative is not None:
         beside = Path(os.path.normpath(home / folder.relative))
-        if beside.is_dir():
-            return beside
+        with contextlib.suppress(OSError, ValueError):
+            if beside.is_dir():
+                return beside
     return Path(folder.path)
-
-
-def _check(session: Session, name: str) -> None:
-    ids = [lane.id for lane in session.lanes]
-    if len(set(ids)) != len(ids):
-        raise SessionFileError(f"{name} is not a usable session: two lanes have one id.")
-    for lane in session.lanes:
-        if lane.folder >= len(session.folders):
-            raise SessionFileError(f"{name} is not a usable session: {lane.name} is in a folder it does not list.")
-    stations = [station.id for chain in (*(s.chain for s in session.strips), session.mix.chain) for station in chain]
-    if len(set(stations)) != len(stations):
-        raise SessionFileError(f"{name} is not a usable session: two stations have one id.")
-    try:
-        routing.check(session)
-    except routing.RoutingError as error:
-        raise SessionFileError(f"{name} is not a usable session: {error}") from None
-
-
-def _depth(data: bytes) -> int:
-    """How deeply brackets are nested outside of strings."""
-    bare = re.sub(rb'"(?:[^"\\]|\\.)*"', b"", data)
-    deepest = depth = 0
-    for bracket in re.findall(rb"[\[\]{}]", bare):
-        depth += 1 if bracket in b"[{" else -1
-        deepest = max(deepest, depth)
-    return deepest
 
 
 def _newer_version(data: bytes) -> int | None:
@@ -214,16 +224,3 @@ def _newer_version(data: bytes) -> int | None:
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
         return None
     return version if version > FORMAT_VERSION else None
-
-
-def _plain(sentence: str) -> str:
-    """The checker's words without its notation: `Expected ... - at `$.lanes[3].pan``."""
-    what, _, where = sentence.partition(" - at ")
-    place = where.strip("`").removeprefix("$").removeprefix(".")
-    place = re.sub(r"\[(\d+)\]", lambda match: f" {int(match[1]) + 1}", place).replace(".", ", ")
-    what = what[:1].lower() + what[1:].replace("`", "“", 1).replace("`", "”", 1)
-    return f"{what} in {place}" if place and place != "[...]" else what
-
-
-def _reason(error: OSError) -> str:
-    return os.strerror(error.errno or 5).lower()

@@ -183,16 +183,16 @@ class PrintBench(QWidget):
         def job(report: Report) -> object:
             from all_even.deliver.print_mix import print_mix
             from all_even.deliver.stems import print_stems
-            from all_even.session.store import source_paths
+            from all_even.session.store import recordings
 
             if stems:
                 return print_stems(
                     session, sources, path.with_name(f"{path.stem} stems"), settings, mix_path=path,
-                    originals=source_paths(session), cancelled=report.cancelled,
+                    protected=recordings(session), cancelled=report.cancelled,
                     progress=lambda share: report.progress(share, f"Printing {path.name} and stems"),
                 )[-1]  # fmt: skip
             return print_mix(
-                plan, path, settings, originals=source_paths(session), cancelled=report.cancelled,
+                plan, path, settings, protected=recordings(session), cancelled=report.cancelled,
                 progress=lambda share: report.progress(share, f"Printing {path.name}"),
             )  # fmt: skip
 
@@ -204,7 +204,7 @@ class PrintBench(QWidget):
 
         self.result.setText("")
         self.cancel_button.setEnabled(True)
-        self.desk.work.start("print", job, done)
+        self.desk.work.start("print", job, done, owner=self.desk.document)
 
     def write_sheet(self) -> None:
         desk = self.desk
@@ -220,4 +220,7 @@ class PrintBench(QWidget):
                 raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
             write_recall(Sheet(session, reports, flow.mix if flow else None, flow), path)
 
-        desk.work.start("sheet", job, lambda _none: self.sheet_result.setText(f"{path.name} written."))
+        def done(_none: None) -> None:
+            self.sheet_result.setText(f"{path.name} written.")
+
+        desk.work.start("sheet", job, done, owner=desk.document)

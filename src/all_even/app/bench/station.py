@@ -331,7 +331,7 @@ class StationPanel(QWidget):
             self.desk.try_edit(edit)
             self.desk.said.emit(f"{len(found)} hits ({name}): the ducker is linked to them.")
 
-        self.desk.work.start("hits", job, done)
+        self.desk.work.start("hits", job, done, owner=self.desk.document)
 
     # Edits.
 

@@ -13,6 +13,7 @@ from all_even.app.lanes.entries import Entry
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.scales import Rail
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number, time_text
+from all_even.session.model import Strip
 from all_even.session.roles import family_of
 
 
@@ -177,8 +178,10 @@ def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, drag
         painter, column_box(row, columns, "arrives"), *paint.split_figure(decibel_text(arrives, "LUFS")),
         colour=theme.colour("text" if content.heard else "quiet"),
     )  # fmt: skip
-    pan_rail(painter, columns.rails["pan"], row, lane.pan, content.heard)
-    paint.text(painter, column_box(row, columns, "pan_value"), PAN.text(lane.pan), size=theme.SMALL, align=paint.RIGHT)
+    if isinstance(lane, Strip):  # a folder group has no sound of its own, and no place
+        pan_rail(painter, columns.rails["pan"], row, lane.pan, content.heard)
+        pan = PAN.text(lane.pan)
+        paint.text(painter, column_box(row, columns, "pan_value"), pan, size=theme.SMALL, align=paint.RIGHT)
 
 
 def ridge(painter: QPainter, rail: Rail, middle: float, half: float, content: Row, role: str) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QToolButton, QToolTip
 
+from all_even import texts
 from all_even.app import paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes import bodies, flow, heads, layout, scales
@@ -458,9 +459,11 @@ class LaneView(QAbstractScrollArea):
 
     def toggle(self, field: str, lane_id: str | None = None) -> None:
         """Turns mute, solo, polarity or hidden of a lane (or of the selected ones) over."""
-        wanted = self._touched(lane_id) if lane_id else self._changeable()
+        wanted = self._changeable() if lane_id in (None, MIX) else self._touched(lane_id)
+        wanted = tuple(item for item in wanted if item != MIX)
         if wanted:
-            value = not getattr(entry(self.desk.session, lane_id or wanted[-1]), field, False)
+            known = lane_id if lane_id in wanted else wanted[-1]
+            value = not getattr(entry(self.desk.session, known), field, False)
             self.desk.edit(lambda s: edits.change_strips(s, wanted, **{field: value}))
 
     def nudge(self, direction: int, *, fine: bool, pan: bool = False) -> None:
@@ -565,7 +568,7 @@ class LaneView(QAbstractScrollArea):
 
     def viewportEvent(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
-            QToolTip.showText(event.globalPos(), self.tip(QPointF(event.pos())), self.viewport())
+            QToolTip.showText(event.globalPos(), texts.tip(self.tip(QPointF(event.pos()))), self.viewport())
             return True
         return super().viewportEvent(event)
 

@@ -2,7 +2,7 @@
 
 Loudness is the gated loudness of a lane's active parts at the mix bus, with the pan it has. From
 there the engineer raises what matters. All lanes then move together so that the mix peaks in the
-middle of the window from -6 to -3 dBFS. Muted, hidden and silent lanes keep their level.
+middle of the window from -6 to -3 dBFS. Muted, hidden and silent lanes, clicks and triggers keep their level.
 """
 
 from all_even import decibels
@@ -11,6 +11,7 @@ from all_even.engine import arrival
 from all_even.moves.move import Move, Situation
 from all_even.session import edits
 from all_even.session.model import Lane, Session
+from all_even.session.roles import TRIGGER
 
 MIX_PEAK_WINDOW_DBFS = (-6.0, -3.0)  # common practice: mix peak between -6 and -3 dBFS, never over -3
 AIM_DBFS = -4.5
@@ -24,6 +25,7 @@ def even_lanes(situation: Situation) -> list[Lane]:
         for lane in situation.session.lanes
         if not lane.mute
         and not lane.hidden
+        and lane.role != TRIGGER
         and (measures := situation.measures(lane.id)) is not None
         and measures.integrated_lufs is not None
     ]

@@ -1,0 +1,120 @@
+"""An open session as a document: its history, its file, its lock, its recovery copy.
+
+Everything that is written for it goes through it and knows nothing of other documents: a save that is still
+running when another session is opened completes for its own file, and its recovery copy is deleted by
+nobody else. Writes are numbered when they are asked for; one that begins late never replaces a newer one.
+"""
+
+import itertools
+import os
+import threading
+from pathlib import Path
+
+from all_even.session import store
+from all_even.session.history import History
+from all_even.session.model import Session
+from all_even.session.recovery import Copy
+
+
+class Document:
+    """Lives in the interface thread; `write` and `write_copy` may run in any.
+
+    saved: the value that is in the file, None where there is no file.
+    """
+
+    def __init__(self, session: Session, path: Path | None) -> None:
+        self.history = History(session)
+        self.path = path
+        self.saved = session if path is not None else None
+        self.kept: Session = session
+        """The value that needs no recovery copy: opened, saved or copied last."""
+        self.copy = Copy(path)
+        self.lock = store.Lock(path) if path is not None else None
+        self._numbers = itertools.count(1)
+        self._writing = threading.Lock()
+        self._written: dict[str, int] = {}
+        self._copied = 0
+        self._pending = 0
+        self._closed = False
+
+    @property
+    def session(self) -> Session:
+        return self.history.session
+
+    @property
+    def unsaved(self) -> bool:
+        return self.session != self.saved
+
+    @property
+    def worth_keeping(self) -> bool:
+        """Whether there is something that its file does not hold."""
+        return self.unsaved and bool(self.session.ledger)
+
+    def begin(self) -> int:
+        """The number of a write that is asked for now; `write` or `write_copy` has to follow."""
+        with self._writing:
+            self._pending += 1
+            return next(self._numbers)
+
+    def lock_for(self, target: Path) -> store.Lock:
+        """The lock on a file it is to be saved to; not `held` where another window has it."""
+        if self.lock is not None and self.lock.held and self.path is not None and _same(self.path, target):
+            return self.lock
+        return store.Lock(target)
+
+    def write(self, session: Session, target: Path, number: int) -> None:
+        """Saves; a copy that holds nothing newer is deleted. SessionFileError where it can't be."""
+        try:
+            with self._writing:
+                place = os.path.realpath(target)
+                if number < self._written.get(place, 0):
+                    return
+                store.save(session, target)
+                self._written[place] = number
+                if self._copied <= number:
+                    self._copied = number
+                    self.copy.delete()
+        finally:
+            self._ended()
+
+    def write_copy(self, session: Session, number: int) -> None:
+        """Keeps a recovery copy, unless something newer was written."""
+        try:
+            with self._writing:
+                if number >= self._copied:
+                    self.copy.write(session)
+                    self._copied = number
+        finally:
+            self._ended()
+
+    def is_saved(self, session: Session, target: Path, lock: store.Lock) -> None:
+        """The document's file is `target` from now on, and holds this."""
+        if lock is not self.lock and self.lock is not None:
+            self.lock.release()
+        self.lock, self.path, self.saved, self.kept = lock, target, session, session
+        with self._writing:
+            if not self._closed:
+                self.copy.belongs_to(target)
+
+    def close(self) -> None:
+        """Lets go of file and copy as soon as nothing is being written any more."""
+        with self._writing:
+            self._closed = True
+            if not self.unsaved and self._pending == 0:
+                self.copy.delete()
+            self._release()
+
+    def _ended(self) -> None:
+        with self._writing:
+            self._pending -= 1
+            self._release()
+
+    def _release(self) -> None:
+        if self._closed and self._pending == 0:
+            self.copy.release()
+            if self.lock is not None:
+                self.lock.release()
+
+
+def _same(a: Path, b: Path) -> bool:
+    return os.path.realpath(a) == os.path.realpath(b)

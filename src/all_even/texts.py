@@ -1,0 +1,44 @@
+"""Text that came from outside (names of files, lanes, notes), made harmless for where it goes.
+
+One function per target: a terminal, a tooltip, a table cell, a page. Sentences of errors are made by
+`errors.one_sentence`.
+"""
+
+import html
+import unicodedata
+from typing import Any
+
+FORMULA_STARTS = "=+-@"
+
+
+def line(text: str) -> str:
+    """For a terminal: one line, without anything that steers it (control characters, turned direction)."""
+    return "".join(c if c.isprintable() else " " for c in text)
+
+
+def tip(text: str) -> str:
+    """For a tooltip, which would read tags as markup: the same letters, shown as they are."""
+    if "<" not in text and "&" not in text:
+        return text
+    return f"<span>{html.escape(text, quote=False)}</span>"
+
+
+def cell(value: Any) -> Any:
+    """For a table that a spreadsheet opens: no text that begins a formula, also behind spaces of any kind.
+
+    None is an empty cell; numbers stay numbers.
+    """
+    if value is None:
+        return ""
+    if not isinstance(value, str):
+        return value
+    text = page(value)
+    first = next((c for c in text if not (c.isspace() or unicodedata.category(c) in ("Cc", "Cf", "Zs"))), "")
+    # Full-width signs are read as signs, too.
+    risky = unicodedata.normalize("NFKC", first)[:1] in tuple(FORMULA_STARTS)
+    return f"'{text}" if risky or text[:1] in ("\t", "\r", "\n") else text
+
+
+def page(text: str) -> str:
+    """For HTML or a table: without the control characters that no page may hold. Markup is escaped by the template."""
+    return "".join(c if c in "\n\t" or c.isprintable() or unicodedata.category(c) != "Cc" else "�" for c in text)

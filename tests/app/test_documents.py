@@ -1,0 +1,217 @@
+"""Documents of one window, one after the other, and of two windows: nothing of one lands in another."""
+
+import os
+import threading
+
+import pytest
+from msgspec.structs import replace
+
+from all_even.app.desk import Desk
+from all_even.audio.device import SimulatedDevice
+from all_even.session import edits, recovery, store
+from all_even.session.store import load
+
+
+def simulated(rate, fill):
+    return SimulatedDevice(rate, fill), None
+
+
+@pytest.fixture
+def slow_disk(monkeypatch):
+    """Saves to `a.alleven` wait until the event is set; others go on."""
+    go, real = threading.Event(), store.save
+
+    def save(session, path, **options):
+        if path.name == "a.alleven":
+            go.wait(30)
+        real(session, path, **options)
+
+    monkeypatch.setattr(store, "save", save)
+    yield go
+    go.set()
+
+
+@pytest.fixture
+def other(rig, short_folder, tmp_path):
+    """A second session file of the same tracks, with its trim at -12 dB."""
+    from all_even.session.new import inspect_all, new_session, sound_paths
+
+    session = new_session(short_folder, inspect_all(sound_paths(short_folder))[0], "Other")
+    path = tmp_path / "b.alleven"
+    store.save(edits.set_trim(session, -12.0), path)
+    return path
+
+
+def test_a_slow_save_completes_for_its_own_file_while_another_session_is_opened(opened, slow_disk, other, tmp_path):
+    desk, path = opened.desk, tmp_path / "a.alleven"
+    desk.edit(lambda s: edits.set_trim(s, -3.0))
+    desk.save(path)
+    opened.window.open_path(other)
+    opened.wait(lambda: desk.is_open and desk.session.mix.trim_db == -12.0)
+    slow_disk.set()
+    opened.wait(lambda: not desk.work.busy("save"))
+    assert desk.path == other
+    assert load(path).mix.trim_db == -3.0
+    desk.edit(lambda s: edits.set_trim(s, -11.0))
+    desk.save()
+    opened.wait(lambda: not desk.work.busy("save"))
+    assert load(path).mix.trim_db == -3.0
+    assert load(other).mix.trim_db == -11.0
+
+
+def test_a_move_that_is_being_prepared_never_lands_in_the_next_session(opened, other):
+    desk, go = opened.desk, threading.Event()
+    desk._start("prepare", lambda _report: go.wait(30), lambda _move: desk.edit(lambda s: edits.set_trim(s, 6.0)))
+    desk._start("all even", lambda _report: go.wait(30), lambda _found: desk.edit(lambda s: edits.set_trim(s, 6.0)))
+    opened.window.open_path(other)
+    opened.wait(lambda: desk.is_open and desk.session.name == "Other")
+    go.set()
+    opened.measured()
+    assert desk.session.mix.trim_db == -12.0
+    assert desk.undo_text is None
+
+
+def test_an_older_save_that_comes_late_does_not_replace_a_newer_one(opened, tmp_path):
+    document = opened.desk.document
+    first, second = document.begin(), document.begin()
+    path = tmp_path / "c.alleven"
+    document.write(edits.set_trim(opened.desk.session, -2.0), path, second)
+    document.write(edits.set_trim(opened.desk.session, -1.0), path, first)
+    assert load(path).mix.trim_db == -2.0
+
+
+def test_opening_another_session_keeps_a_copy_of_the_last_edits(opened, other):
+    opened.desk.edit(lambda s: edits.set_trim(s, -7.0))
+    opened.open(other)
+    (copy,) = recovery.orphans(None)
+    assert load(copy).mix.trim_db == -7.0
+
+
+def test_each_unsaved_song_has_a_copy_of_its_own(opened, short_folder):
+    for trim_db in (-1.0, -2.0):
+        opened.desk.edit(lambda s, trim_db=trim_db: edits.set_trim(s, trim_db))
+        opened.open(short_folder)
+    assert sorted(load(copy).mix.trim_db for copy in recovery.orphans(None)) == [-2.0, -1.0]
+
+
+def test_two_windows_on_one_file_keep_two_copies_and_saving_in_one_leaves_the_others(opened, other):
+    opened.open(other)
+    second = Desk(simulated)
+    try:
+        second.open_session(other)
+        opened.wait(lambda: second.is_open)
+        for desk, trim_db in ((opened.desk, -1.0), (second, -2.0)):
+            desk.edit(lambda s, trim_db=trim_db: edits.set_trim(s, trim_db))
+            desk.autosave()
+        opened.wait(lambda: not opened.desk.work.busy("autosave") and not second.work.busy("autosave"))
+        opened.desk.save()
+        opened.wait(lambda: not opened.desk.work.busy("save"))
+        assert not opened.desk.document.copy.path.exists()
+        assert load(second.document.copy.path).mix.trim_db == -2.0
+    finally:
+        second.close()
+    opened.desk.close_session()
+    os.utime(other, (1, 1))
+    opened.open(other)
+    assert opened.desk.session.mix.trim_db == -2.0
+    opened.desk.undo()
+    assert opened.desk.session.mix.trim_db == -1.0
+
+
+def test_a_copy_goes_with_what_is_saved_and_with_what_is_undone(opened, tmp_path):
+    desk = opened.desk
+    desk.save(tmp_path / "d.alleven")
+    opened.wait(lambda: not desk.work.busy("save"))
+    desk.edit(lambda s: edits.set_trim(s, -1.0))
+    desk.autosave()
+    opened.wait(lambda: not desk.work.busy("autosave"))
+    copy = desk.document.copy.path
+    assert copy.exists()
+    desk.save()
+    opened.wait(lambda: not desk.work.busy("save"))
+    assert not copy.exists()
+    desk.close_session()
+    opened.wait(lambda: not desk.work.busy())
+    assert not list(copy.parent.iterdir())
+
+
+def test_save_as_onto_a_file_that_another_window_holds_is_refused(opened, other):
+    held, before = store.Lock(other), other.read_bytes()
+    said = []
+    opened.desk.said.connect(said.append)
+    opened.desk.save(other)
+    opened.wait(lambda: not opened.desk.work.busy("save"))
+    assert held.held
+    assert "open in another window" in said[0]
+    assert other.read_bytes() == before
+    held.release()
+
+
+def test_a_session_plays_after_measuring_was_cancelled(rig, short_folder):
+    desk = rig.desk
+    rig.window.open_path(short_folder)
+    rig.wait(lambda: desk.is_open)
+    if desk.work.busy("measure"):
+        rig.window.cancel_work()
+    rig.wait(lambda: desk.sources is not None)
+    desk.toggle_play()
+    rig.wait(lambda: desk.player.playing)
+    desk.toggle_play()
+    desk.measure_lanes()
+    rig.measured()
+    assert all(desk.measures(lane.id) is not None for lane in desk.session.lanes)
+
+
+def test_a_session_plays_after_opening_its_files_was_cancelled(opened):
+    desk = opened.desk
+    desk._sources = None
+    desk.toggle_play()
+    opened.wait(lambda: desk.sources is not None)
+    desk.toggle_play()
+    opened.wait(lambda: desk.player.playing)
+    desk.toggle_play()
+
+
+def test_a_snapshot_of_other_channels_is_heard_as_it_was(rig, write, tmp_path):
+    """The same lane, once the left and once the right channel of one file: each state plays its own."""
+    import numpy as np
+
+    tone = np.sin(2 * np.pi * 220.0 * np.arange(48_000) / 48_000)
+    write("two/a.wav", np.stack([0.1 * tone, 0.8 * tone], axis=1))
+    rig.open(tmp_path / "two")
+    desk = rig.desk
+    lane = desk.session.lanes[0].id
+
+    def take(channel):
+        return lambda s: replace(s, lanes=(replace(s.lanes[0], take=(channel,)),))
+
+    desk.edit(take(1))
+    rig.measured()
+    desk.edit(lambda s: edits.take_snapshot(s, "left"))
+    desk.edit(take(2))
+    rig.measured()
+    state = edits.recall_snapshot(desk.session, "left")
+    desk.sources.update(state)
+    levels = [abs(desk.sources.frames(s)[lane].read(0, 48_000)).max() for s in (state, desk.session)]
+    assert levels == pytest.approx([0.1, 0.8], rel=1e-3)
+    desk.hear_snapshot("now", "left")
+    rig.wait(lambda: desk.hearing.name == "left")
+    assert desk.hearing.matched_db == pytest.approx(0.0, abs=0.01)
+    assert abs(desk.sources.frames(desk.session)[lane].read(0, 48_000)).max() == pytest.approx(0.8, rel=1e-3)
+    desk.hear_now()
+
+
+def test_a_folder_group_is_shown_in_every_stage(opened):
+    from all_even.session import routing_edits
+
+    desk = opened.desk
+    desk.set_stage("buses")
+    desk.edit(lambda s: routing_edits.folder_strips(s, [s.lanes[0].id], "Folder")[0])
+    desk.select((desk.session.folder_groups[0].id,))
+    for stage in ("balance", "gather", "print", "buses", "balance"):
+        desk.set_stage(stage)
+        opened.settle_paint()
+        assert not opened.window.grab().isNull()
+    opened.window.lanes.nudge(1, fine=False, pan=True)
+    opened.window.lanes.toggle("mute")
+    assert desk.session.folder_groups[0].mute
