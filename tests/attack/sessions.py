@@ -97,12 +97,38 @@ def at(value: Any, way: tuple[Any, ...]) -> Any:
 def broken(whole: dict[str, Any], rng: random.Random) -> bytes:
     """One broken file: one to three wounds to the structure, sometimes one to the text as well."""
     data = json.loads(json.dumps(whole))
+    if rng.random() < 0.5:
+        for _ in range(rng.randint(1, 8)):
+            bend(data, rng)
+        return json.dumps(data).encode()
     for _ in range(rng.randint(1, 3)):
         wound(data, rng)
     text = json.dumps(data, allow_nan=True).encode()
     if rng.random() < 0.2:
         text = wounded_text(text, rng)
     return text
+
+
+def bend(data: dict[str, Any], rng: random.Random) -> None:
+    """Something that may still be a session: another number, another name, another route."""
+    kind = rng.random()
+    if kind < 0.1:
+        automate(data, rng)
+    elif kind < 0.2:
+        reroute(data, rng)
+    else:
+        way = rng.choice(places(data))
+        holder, key, old = at(data, way[:-1]), way[-1], at(data, way)
+        if isinstance(old, bool):
+            holder[key] = not old
+        elif isinstance(old, int | float):
+            holder[key] = rng.choice((0, 1, old * 0.5, old * 1.01, old * 2, -old, old + 1))
+        elif key in ("name", "text", "reason"):
+            holder[key] = rng.choice(WORDS) or "x"
+        elif key == "file":
+            holder[key] = rng.choice((*WORDS, "link.wav", "linkdir", "1.wav"))
+        elif isinstance(old, list) and old:
+            holder[key] = old[: rng.randrange(len(old) + 1)]
 
 
 def wound(data: dict[str, Any], rng: random.Random) -> None:

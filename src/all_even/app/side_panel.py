@@ -132,11 +132,7 @@ def _faults(desk: Desk) -> list[tuple[str, Any]]:
 class _Card(QFrame):
     def __init__(self) -> None:
         super().__init__()
-        palette = theme.current()
         self.setObjectName("card")
-        self.setStyleSheet(
-            f"QFrame#card {{ background: {palette.panel}; border: 1px solid {palette.line}; border-radius: 6px; }}"
-        )
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(10, 8, 10, 8)
         self.column.setSpacing(4)

@@ -4,10 +4,13 @@ Contrast pairs are listed here so that the tests can hold them to WCAG AA. One a
 act here", one says "look here"; there is no third.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from types import SimpleNamespace
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QWidget
 
 ASSETS = Path(__file__).parent / "assets"
 
@@ -122,13 +125,61 @@ def font(size: int = BODY, *, strong: bool = False) -> QFont:
     return result
 
 
+ROLES = {
+    "ground": ("window", QPalette.ColorRole.Window),
+    "panel": ("base", QPalette.ColorRole.Base),
+    "raised": ("button", QPalette.ColorRole.Button),
+    "line": ("mid", QPalette.ColorRole.Mid),
+    "text": ("window-text", QPalette.ColorRole.WindowText),
+    "quiet": ("dark", QPalette.ColorRole.Dark),
+    "act": ("highlight", QPalette.ColorRole.Highlight),
+    "on_act": ("highlighted-text", QPalette.ColorRole.HighlightedText),
+    "act_soft": ("midlight", QPalette.ColorRole.Midlight),
+    "look": ("bright-text", QPalette.ColorRole.BrightText),
+}
+"""Our colours as roles of Qt's palette: their name in a style sheet, and the role."""
+TEXT_ROLES = (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.ToolTipText)
+
+
+def palette() -> QPalette:
+    """The present theme as Qt's palette."""
+    result = QPalette()
+    for name, (_, role) in ROLES.items():
+        result.setColor(role, colour(name))
+    for role in TEXT_ROLES:
+        result.setColor(role, colour("text"))
+    return result
+
+
+def wear(app: QApplication, widgets: Iterable[QWidget]) -> None:
+    """Puts the present theme on: the palette, and each widget's style worked out from it anew."""
+    app.setPalette(palette())
+    if not app.styleSheet():
+        app.setStyleSheet(style_sheet())
+    style, night = app.style(), _current.name == "night"
+    assert style is not None
+    for widget in widgets:
+        if isinstance(widget, QComboBox | QCheckBox):
+            widget.setProperty("night", night)
+        style.unpolish(widget)
+        style.polish(widget)
+
+
+def _icon(name: str) -> str:
+    return (ASSETS / "icons" / f"{name}.svg").as_posix()
+
+
 def style_sheet() -> str:
-    """Qt style sheet of every standard control."""
-    p = _current
+    """Qt style sheet of every standard control, the same in both themes: colours are roles of the palette.
+
+    So another theme is another palette, not a new sheet, which every widget would have to read again.
+    """
+    p = SimpleNamespace(**{name: f"palette({role})" for name, (role, _) in ROLES.items()})
     return f"""
     QWidget {{ color: {p.text}; font-family: "{FONT_FAMILY}"; font-size: {BODY}px; }}
     QMainWindow, QDialog, QWidget#ground {{ background: {p.ground}; }}
     QWidget#panel {{ background: {p.panel}; }}
+    QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
     QToolTip {{ background: {p.raised}; color: {p.text}; border: 1px solid {p.line}; padding: 4px 6px; }}
     QLabel {{ background: transparent; }}
     QLabel[role="quiet"] {{ color: {p.quiet}; }}
@@ -158,7 +209,8 @@ def style_sheet() -> str:
     }}
     QLineEdit:focus, QComboBox:focus {{ padding: 1px 5px; }}
     QComboBox::drop-down {{ border: 0; width: 18px; }}
-    QComboBox::down-arrow {{ image: url({(ASSETS / "icons" / f"chevron-{p.name}.svg").as_posix()}); width: 12px; }}
+    QComboBox::down-arrow {{ image: url({_icon("chevron-day")}); width: 12px; }}
+    QComboBox[night="true"]::down-arrow {{ image: url({_icon("chevron-night")}); }}
     QComboBox QAbstractItemView {{
         background: {p.panel}; border: 1px solid {p.line}; selection-background-color: {p.act_soft};
         selection-color: {p.text}; outline: 0;
@@ -191,8 +243,8 @@ def style_sheet() -> str:
     QCheckBox {{ spacing: 8px; min-height: 24px; }}
     QCheckBox::indicator {{ width: 16px; height: 16px; border: 1px solid {p.line}; border-radius: 3px;
         background: {p.panel}; }}
-    QCheckBox::indicator:checked {{ background: {p.act}; border-color: {p.act};
-        image: url({(ASSETS / "icons" / f"tick-{p.name}.svg").as_posix()}); }}
+    QCheckBox::indicator:checked {{ background: {p.act}; border-color: {p.act}; image: url({_icon("tick-day")}); }}
+    QCheckBox[night="true"]::indicator:checked {{ image: url({_icon("tick-night")}); }}
     QCheckBox:disabled {{ color: {p.quiet}; }}
     QCheckBox::indicator:disabled {{ background: transparent; border-style: dashed; image: none; }}
     QCheckBox:focus {{ color: {p.act}; }}

@@ -517,11 +517,11 @@ class MainWindow(QMainWindow):
         theme.use(name)
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        app.setFont(theme.font())
-        app.setStyleSheet(theme.style_sheet())
+        if app.font() != theme.font():
+            app.setFont(theme.font())
+        theme.wear(app, app.allWidgets())
         fields.tint_icons(self)
         if self.has_workbench and self.desk.is_open:
-            self.side.moves.refresh()
             self.strip._redraw()
             self._refresh_bench()
             from all_even.app.bench.drawings import Drawing

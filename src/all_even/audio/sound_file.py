@@ -154,7 +154,8 @@ def read_blocks(info: SoundInfo, block_frames: int = BLOCK_FRAMES) -> Iterator[S
     with _opened(info.path) as file:
         while True:
             try:
-                block = file.read(frames, dtype="float32", always_2d=True)
+                with _quiet_decoder(info):
+                    block = file.read(frames, dtype="float32", always_2d=True)
             except (soundfile.SoundFileError, RuntimeError):
                 return
             if not len(block):
@@ -228,6 +229,16 @@ def _opened(path: Path) -> Iterator[soundfile.SoundFile]:
             yield file
     finally:
         os.close(fd)
+
+
+@contextmanager
+def _quiet_decoder(info: SoundInfo) -> Iterator[None]:
+    """The MP3 decoder also tells stderr of every frame that it skips."""
+    if info.container != "MP3":
+        yield
+        return
+    with _CHATTER, _silent_stderr():
+        yield
 
 
 @contextmanager
