@@ -1,8 +1,12 @@
 """What all tests share: a home of their own, sounds made from numbers, and the demo's stems."""
 
+import contextlib
 import os
+import shutil
+import subprocess
+import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 # The real window, painted in memory: the same with and without a screen.
@@ -12,6 +16,8 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from all_even import kernels
 
 os.environ.setdefault("NUMBA_CACHE_DIR", kernels.cache_dir())
+HUNG_S = 600.0
+"""Tests wait for events; this long only against a real hang, on a machine however slow."""
 _HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
 os.environ["ALL_EVEN_HOME"] = _HOME.name
 
@@ -22,11 +28,40 @@ import soundfile  # noqa: E402
 RATE = 48_000
 
 
+def pytest_configure(config: pytest.Config) -> None:
+    """Compiles all kernels once, before any worker starts, so that no test waits for a compiler."""
+    if hasattr(config, "workerinput") or config.option.collectonly or kernels.is_warm():
+        return
+    print("Compiling the kernels once for all tests: one to three minutes ...", flush=True)
+    subprocess.run([sys.executable, "-m", "all_even.engine.warm"], check=True)
+
+
 @pytest.fixture
 def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """Caches and data folders of this test alone."""
     monkeypatch.setenv("ALL_EVEN_HOME", str(tmp_path / "home"))
     return tmp_path / "home"
+
+
+@contextlib.contextmanager
+def as_nobody() -> Iterator[None]:
+    """As a user who may do little; as ourselves where we are no root."""
+    own = os.geteuid()
+    if own == 0:
+        os.seteuid(65534)
+    try:
+        yield
+    finally:
+        os.seteuid(own)
+
+
+@pytest.fixture
+def public_folder() -> Iterator[Path]:
+    """A folder that anybody can go into, unlike pytest's own."""
+    folder = Path(tempfile.mkdtemp(prefix="all-even-public-"))
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")

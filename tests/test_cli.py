@@ -2,6 +2,7 @@
 
 import json
 import math
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -11,7 +12,7 @@ import pytest
 import soundfile
 
 from all_even import cli
-from tests.conftest import RATE, sine, stereo
+from tests.conftest import RATE, as_nobody, noise, sine, stereo
 
 
 def run(capsys, *arguments) -> tuple[int, str, str]:
@@ -165,3 +166,151 @@ def test_figures_tell_masked_shares_and_the_low_end(capsys, short_folder, tmp_pa
     assert all(lane["masked_share"] is None or 0.0 <= lane["masked_share"] <= 1.0 for lane in result["lanes"])
     assert result["low_end"]["pile_up_db"] > 0.0
     assert 0.0 <= result["low_end"]["focus"] <= 1.0
+
+
+def session_in(folder: Path, capsys) -> Path:
+    assert run(capsys, "new", folder, "-o", folder.parent / "s.alleven")[0] == 0
+    return folder.parent / "s.alleven"
+
+
+def refused(capsys, *arguments) -> str:
+    """The one plain line with which a command refuses."""
+    status, _, told = run(capsys, *arguments)
+    line = told.strip().split("\n")[-1]
+    assert status == 1
+    assert len(line) < 200
+    assert "Traceback" not in told
+    assert "went wrong inside" not in told
+    return line
+
+
+def test_two_outputs_of_one_name_are_refused_before_anything_is_rendered(capsys, write, tmp_path):
+    session = session_in(write("st/kick in.wav", noise(0.5)).parent, capsys)
+    stems = tmp_path / "stems"
+    stems.mkdir()
+    line = refused(capsys, "render", session, "-o", stems / "01 Kick in.wav", "--stems", stems)
+    assert line == "01 Kick in.wav would be written twice: choose another name for the mix."
+    assert list(stems.iterdir()) == []
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("render", "s", "-o", "m.wav", "--start", "nan"),
+        ("render", "s", "-o", "m.wav", "--end", "inf"),
+        ("render", "s", "-o", "m.wav", "--start", "-1"),
+        ("demo", "-o", "d", "--seed", "-1"),
+        ("duck", "--key", "a", "--target", "b", "--depth", "nan"),
+    ],
+)
+def test_a_number_that_can_not_be_is_a_wrong_argument(arguments, capsys):
+    with pytest.raises(SystemExit) as caught:
+        cli.main(list(arguments))
+    assert caught.value.code == 2
+    assert "has to be from" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("name", ["x" * 250 + ".wav", "鼓" * 80 + ".wav"])
+def test_a_print_may_have_a_long_name_and_one_that_is_too_long_is_said(name, capsys, write, tmp_path):
+    session = session_in(write("st/kick.wav", noise(0.5)).parent, capsys)
+    assert run(capsys, "render", session, "-o", tmp_path / name)[0] == 0
+    assert soundfile.info(tmp_path / name).frames == 24_000
+    line = refused(capsys, "render", session, "-o", tmp_path / ("y" + name * 2))
+    assert "longer than the 255 bytes" in line
+
+
+def test_stems_of_lanes_with_long_names_in_wide_letters_are_written(capsys, write, tmp_path):
+    from all_even.session import edits, store
+
+    session = session_in(write("st/kick.wav", noise(0.5)).parent, capsys)
+    loaded = store.load(session)
+    store.save(edits.change_strips(loaded, [loaded.lanes[0].id], name="鼓" * 200), session)
+    assert run(capsys, "render", session, "-o", tmp_path / "m.wav", "--stems", tmp_path / "stems")[0] == 0
+    (stem,) = (tmp_path / "stems").glob("*.wav")
+    assert stem.name.startswith("01 鼓鼓")
+
+
+def test_a_target_that_may_not_be_written_is_a_sentence(capsys, public_folder, write):
+    folder = write("st/kick.wav", noise(0.5)).parent
+    (public_folder / "closed").mkdir(mode=0o555)
+    for path in (folder, *folder.parents[:3]):
+        path.chmod(0o755)
+    with as_nobody():
+        for name in ("new", "demo"):
+            arguments = ("new", folder, "-o", public_folder / "closed" / "s.alleven")
+            if name == "demo":
+                arguments = ("demo", "-o", public_folder / "closed" / "d", "--bars", "2", "--tracks", "1")
+            assert "permission denied" in refused(capsys, *arguments)
+
+
+def test_a_folder_whose_name_is_not_utf_8_is_a_sentence(capsys, tmp_path):
+    folder = Path(os.fsdecode(os.fsencode(tmp_path) + b"/takes\xff"))
+    folder.mkdir()
+    soundfile.write(os.fsencode(folder / "kick.wav"), noise(0.2), RATE)
+    line = refused(capsys, "new", folder, "-o", tmp_path / "s.alleven")
+    assert "holds no sound file that can be read" in line
+    assert run(capsys, "measure", folder, "--json")[0] == 0
+
+
+def test_a_cache_home_that_is_a_file_is_no_obstacle(capsys, write, tmp_path, monkeypatch):
+    (tmp_path / "home").write_text("a file")
+    monkeypatch.setenv("ALL_EVEN_HOME", str(tmp_path / "home"))
+    flac = write("st/kick.flac", noise(0.5))
+    session = session_in(flac.parent, capsys)
+    assert run(capsys, "render", session, "-o", tmp_path / "m.wav")[0] == 0
+    status, out, told = run(capsys, "measure", flac, "--json")
+    assert (status, json.loads(out)["tracks"][0]["ok"], told) == (0, True, "")
+
+
+def test_a_file_that_is_no_regular_one_is_no_session(capsys, tmp_path):
+    os.mkfifo(tmp_path / "pipe.alleven")
+    for path in (tmp_path / "pipe.alleven", "/dev/zero", tmp_path):
+        for command in (("figures", path), ("render", path, "-o", tmp_path / "m.wav"), ("moves", path)):
+            refused(capsys, *command)
+
+
+def test_a_lane_that_begins_after_days_leaves_the_rest_alone(capsys, write, tmp_path):
+    from msgspec.structs import replace
+
+    from all_even.session import store
+
+    folder = write("st/kick.wav", noise(0.5)).parent
+    write("st/snare.wav", noise(0.5, 1))
+    session = session_in(folder, capsys)
+    loaded = store.load(session)
+    store.save(replace(loaded, lanes=(replace(loaded.lanes[0], start_s=1e6), loaded.lanes[1])), session)
+    status, _, told = run(capsys, "render", session, "-o", tmp_path / "m.wav")
+    assert status == 0
+    assert "is left out: it would end after 6 hours" in told
+    assert soundfile.info(tmp_path / "m.wav").frames == 24_000
+
+
+def test_names_do_not_steer_the_terminal(capsys, write):
+    path = write("st/kick\x1b[31m\u202e.wav", noise(0.5))
+    _, out, told = run(capsys, "measure", path)
+    assert "\x1b" not in out + told
+    assert "\u202e" not in out + told
+
+
+def test_a_defect_of_ours_is_one_line_and_a_log(capsys, home, monkeypatch):
+    from all_even.cli import sessions
+
+    monkeypatch.setattr(sessions, "figures", lambda _options: 1 / 0)
+    status, _, told = run(capsys, "figures", "x.alleven")
+    assert status == 1
+    assert told.startswith("Something went wrong inside All Even (ZeroDivisionError).")
+    assert "ZeroDivisionError" in (home / "data" / "defects.log").read_text()
+
+
+def test_a_click_is_not_made_as_loud_as_all_others(capsys, write):
+    """“Kick Trig CLICK” was taken for a second kick."""
+    folder = write("st/Kick Trig CLICK.wav", noise(2.0, 1, level=0.02)).parent
+    write("st/kick.wav", noise(2.0, 2, level=0.2))
+    write("st/bass.wav", noise(2.0, 3, level=0.05))
+    session = session_in(folder, capsys)
+    run(capsys, "moves", session, "--apply", "balance.all-even")
+    from all_even.session import store
+
+    levels = {lane.role: lane.level_db for lane in store.load(session).lanes}
+    assert levels["click or trigger"] == 0.0
+    assert levels["kick"] != 0.0

@@ -1,29 +1,38 @@
 """Kernel cache, folders, and the layers nothing may break."""
 
 import os
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 
 from all_even import kernels, places
+from all_even.errors import UserError
+from tests.conftest import as_nobody
 
 
-def test_the_kernel_cache_is_keyed_by_the_sources():
-    assert len(kernels.source_hash()) == 16
-    assert kernels.source_hash() == kernels.source_hash()
+def test_the_kernel_cache_is_keyed_by_the_sources(tmp_path):
+    package = Path(kernels.__file__).parent
+    (tmp_path / "dsp").mkdir()
+    for name in ("dsp/biquad.py", "dsp/parameter.py"):
+        (tmp_path / name).write_text((package / name).read_text())
+    before = kernels.source_hash(tmp_path)
+    (tmp_path / "dsp/parameter.py").write_text("# no kernel in here")
+    assert kernels.source_hash(tmp_path) == before
+    with (tmp_path / "dsp/biquad.py").open("a") as file:
+        file.write("\n# another version\n")
+    assert kernels.source_hash(tmp_path) != before
     assert kernels.source_hash() in os.environ["NUMBA_CACHE_DIR"]
 
 
-@pytest.mark.skipif(os.geteuid() == 0, reason="root may write everywhere")
-def test_a_read_only_home_falls_back_to_a_temporary_kernel_cache(tmp_path):
-    (tmp_path / "home").mkdir(mode=0o555)
-    code = "from all_even import kernels; print(kernels.cache_dir())"
-    environment = {**os.environ, "ALL_EVEN_HOME": str(tmp_path / "home" / "x")}
-    environment.pop("NUMBA_CACHE_DIR")
-    result = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True)
-    assert "all-even-kernels-" in result.stdout
+def test_a_read_only_home_falls_back_to_temporary_caches(public_folder, monkeypatch):
+    (public_folder / "home").mkdir(mode=0o555)
+    monkeypatch.setenv("ALL_EVEN_HOME", str(public_folder / "home" / "x"))
+    with as_nobody():
+        assert "all-even-kernels-" in kernels.cache_dir()
+        assert "all-even-measures-" in str(places.cache_folder("measures"))
+        with pytest.raises(UserError, match="can't be made"):
+            places.data_folder("recovery")
+        assert places.note_defect(ValueError()) is None
 
 
 def test_caches_and_data_lie_in_the_home_that_was_named(home):

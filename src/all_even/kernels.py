@@ -31,9 +31,8 @@ def checks_bounds() -> bool:
     return bool(os.environ.get("ALL_EVEN_CHECK_BOUNDS"))
 
 
-def source_hash() -> str:
+def source_hash(package: Path = Path(__file__).parent) -> str:
     """A short hash over all files with kernels: what a kernel uses has to stand in one of them."""
-    package = Path(__file__).parent
     digest = hashlib.blake2b(digest_size=8)
     for path in sorted(package.rglob("*.py")):
         content = path.read_bytes()

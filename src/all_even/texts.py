@@ -18,7 +18,7 @@ def line(text: str) -> str:
 
 def tip(text: str) -> str:
     """For a tooltip, which would read tags as markup: the same letters, shown as they are."""
-    if "<" not in text and "&" not in text:
+    if "<" not in text:
         return text
     return f"<span>{html.escape(text, quote=False)}</span>"
 
@@ -32,11 +32,10 @@ def cell(value: Any) -> Any:
         return ""
     if not isinstance(value, str):
         return value
-    text = page(value)
-    first = next((c for c in text if not (c.isspace() or unicodedata.category(c) in ("Cc", "Cf", "Zs"))), "")
+    first = next((c for c in value if not (c.isspace() or unicodedata.category(c) in ("Cc", "Cf", "Zs"))), "")
     # Full-width signs are read as signs, too.
     risky = unicodedata.normalize("NFKC", first)[:1] in tuple(FORMULA_STARTS)
-    return f"'{text}" if risky or text[:1] in ("\t", "\r", "\n") else text
+    return f"'{page(value)}" if risky or value[:1] in ("\t", "\r", "\n") else page(value)
 
 
 def page(text: str) -> str:

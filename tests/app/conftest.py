@@ -10,6 +10,7 @@ from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
+from tests.conftest import HUNG_S
 
 
 class Rig:
@@ -30,7 +31,7 @@ class Rig:
         self.window.show()
         self.settle_paint()
 
-    def wait(self, condition: Callable[[], bool], seconds: float = 60.0) -> None:
+    def wait(self, condition: Callable[[], bool], seconds: float = HUNG_S) -> None:
         end = time.monotonic() + seconds
         while not condition():
             assert time.monotonic() < end, "timed out"

@@ -400,6 +400,7 @@ def test_every_line_of_the_ledger_is_whole(opened):
         )
     opened.window.side.setCurrentIndex(1)
     opened.settle_paint()
+    assert ledger.count() == 4
     for row in range(ledger.count()):
         item = ledger.item(row)
         needed = ledger.fontMetrics().boundingRect(

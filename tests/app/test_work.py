@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 from all_even.app.start import make_application
 from all_even.app.work import Work
 from all_even.errors import Cancelled, UserError
+from tests.conftest import HUNG_S
 
 
 @pytest.fixture
@@ -20,7 +21,7 @@ def work():
 
 
 def until(condition) -> None:
-    end = time.monotonic() + 10
+    end = time.monotonic() + HUNG_S
     while not condition():
         assert time.monotonic() < end
         QApplication.processEvents()

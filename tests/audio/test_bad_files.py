@@ -8,12 +8,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import soundfile
 
 from all_even.audio.sound_file import SoundFileError, inspect
 from all_even.measure.files import measure_file, measure_files
 from all_even.measure.findings import findings
-from tests.conftest import RATE, noise, sine
+from tests.conftest import RATE, as_nobody, noise, sine
 
 
 def wav_bytes(channels: int = 1, rate: int = 48_000, data: bytes = b"\0" * 960, promised: int | None = None) -> bytes:
@@ -80,12 +79,11 @@ def test_a_folder_a_pipe_and_a_missing_file_are_told_apart(tmp_path):
             inspect(tmp_path / name)
 
 
-@pytest.mark.skipif(os.geteuid() == 0, reason="root may read everything")
-def test_a_file_without_permission_is_said(tmp_path):
-    path = tmp_path / "private.wav"
+def test_a_file_without_permission_is_said(public_folder):
+    path = public_folder / "private.wav"
     path.write_bytes(wav_bytes())
     path.chmod(0)
-    with pytest.raises(SoundFileError, match=r"private.wav can't be read: this user has no permission."):
+    with as_nobody(), pytest.raises(SoundFileError, match=r"private.wav can't be read: this user has no permission."):
         inspect(path)
 
 
@@ -140,16 +138,11 @@ def test_a_recorder_that_never_wrote_the_size_is_read_to_the_end(tmp_path):
 def test_a_file_over_two_gigabytes_is_described(tmp_path):
     """A sparse W64-sized RF64 file: the header is read with 64-bit sizes."""
     path = tmp_path / "long.rf64"
-    with soundfile.SoundFile(path, "w", 48_000, 2, subtype="PCM_24", format="RF64") as file:
-        file.write(np.zeros((48_000, 2)))
     frames = 450_000_000
-    data = bytearray(path.read_bytes())
-    at = data.find(b"ds64")
-    if at < 0:
-        pytest.skip("this libsndfile writes small RF64 files as RIFF")
-    data[at + 8 : at + 32] = struct.pack("<QQQ", frames * 6 + 100, frames * 6, frames)
-    path.write_bytes(data)
-    os.truncate(path, data.find(b"data") + 8 + frames * 6)
+    sizes = b"ds64" + struct.pack("<IQQQI", 28, frames * 6 + 100, frames * 6, frames, 0)
+    form = b"fmt " + struct.pack("<IHHIIHH", 16, 1, 2, 48_000, 48_000 * 6, 6, 24)
+    path.write_bytes(b"RF64" + b"\xff" * 4 + b"WAVE" + sizes + form + b"data" + b"\xff" * 4)
+    os.truncate(path, path.stat().st_size + frames * 6)
     info = inspect(path)
     assert info.frames == frames
     assert info.defect is None
@@ -186,3 +179,102 @@ def test_any_bytes_at_all_give_a_sentence_or_a_file(tmp_path):
         path.write_bytes(beginnings[index % len(beginnings)] + rng.bytes(int(rng.integers(0, 3000))))
         report = measure_file(path)
         assert report.ok or report.error.startswith(path.name)
+
+
+CASES = Path(__file__).parent / "cases"
+"""Generated sounds with flipped bytes; each once stopped a folder, a print or the JSON."""
+
+
+def test_headers_that_overflow_stop_nobody_else(write, home):
+    paths = [*sorted(CASES.iterdir()), write("good.wav", noise(0.5))]
+    reports = {path.name: report for (path, report) in zip(paths, _measured(paths), strict=True)}
+    assert reports["good.wav"].ok
+    assert reports["huge-chunk.w64"].error == "huge-chunk.w64 is cut short: it ends before its sound begins."
+    assert "sample rate of inf Hz" in reports["huge-rate.aiff"].error
+    assert reports["no-frame.flac"].error == "no-frame.flac can't be decoded: no sound could be read from it."
+    assert reports["huge-samples.wav"].ok
+    assert not (home / "data" / "defects.log").exists()
+
+
+def _measured(paths):
+    found = dict(measure_files([(path, None) for path in paths]))
+    return [found[index] for index in range(len(paths))]
+
+
+@pytest.mark.parametrize("case", sorted(CASES.iterdir()), ids=lambda path: path.name)
+def test_every_figure_of_a_damaged_file_is_finite_or_unknown(case, home, capsys):
+    from all_even import cli
+
+    assert cli.main(["measure", str(case), "--json"]) == 0
+    assert "NaN" not in capsys.readouterr().out
+
+
+def test_samples_far_over_full_scale_count_as_damage(write, home):
+    samples = sine(440.0, 1.0, -6.0)
+    samples[100:103] = 1e30
+    report = measure_file(write("wild.wav", samples, subtype="DOUBLE"))
+    assert report.measures.not_finite == 3
+    assert report.measures.sample_peak_dbfs == pytest.approx(-6.0, abs=0.01)
+
+
+@pytest.mark.parametrize("form", ["nested", "empty", "list lies"])
+def test_a_header_of_any_shape_is_read_quickly(form, tmp_path, monkeypatch):
+    """Chunks inside chunks, 40 MB of empty ones, sizes that lead nowhere: so many steps and no more."""
+    from all_even.audio import header
+
+    body = b""
+    if form == "nested":
+        for _ in range(80):
+            body = b"LIST" + struct.pack("<I", len(body) + 4) + b"INFO" + body
+    elif form == "empty":
+        body = b"junk\0\0\0\0" * 5_000_000
+    else:
+        body = b"LIST" + struct.pack("<I", 0xFFFFFFFE) + b"INFO"
+    data = wav_bytes()
+    path = tmp_path / "many.wav"
+    path.write_bytes(data[:12] + body + data[12:])
+    steps = 0
+    real = header._chunks
+
+    def counted(*arguments):
+        nonlocal steps
+        for item in real(*arguments):
+            steps += 1
+            yield item
+
+    monkeypatch.setattr(header, "_chunks", counted)
+    header.read_header(path)
+    assert steps <= header.MOST_CHUNKS
+    measure_file(path)
+
+
+def test_a_time_reference_behind_the_sound_is_found_and_a_short_chunk_is_none(tmp_path):
+    from all_even.audio.header import read_header
+
+    data = wav_bytes()
+    bext = bytearray(602)
+    struct.pack_into("<Q", bext, 338, 48_000 * 3600)
+    late = data + b"bext" + struct.pack("<I", 602) + bext
+    cut = data[:12] + b"bext" + struct.pack("<I", 40) + bext[:40] + data[12:]
+    for name, content, wanted in (("late.wav", late, 48_000 * 3600), ("cut.wav", cut, None)):
+        (tmp_path / name).write_bytes(content)
+        assert read_header(tmp_path / name).time_reference == wanted
+        assert inspect(tmp_path / name).start_frame == wanted
+
+
+def test_a_file_that_makes_us_stumble_stands_alone_and_is_noted(write, home, monkeypatch):
+    from all_even.measure import files
+
+    real = files.Measurement.add
+
+    def add(self, block):
+        if len(block) == 4801:
+            raise ZeroDivisionError
+        real(self, block)
+
+    monkeypatch.setattr(files.Measurement, "add", add)
+    bad, good = write("bad.wav", noise(0.2)[:4801]), write("good.wav", noise(0.2))
+    reports = _measured([bad, good])
+    assert reports[0].error == "bad.wav can't be measured: All Even stumbled over it."
+    assert reports[1].ok
+    assert "ZeroDivisionError" in (home / "data" / "defects.log").read_text()

@@ -88,6 +88,7 @@ def test_the_low_phrase_is_lower(demo_folder, truth):
 def test_the_same_seed_gives_the_same_files(tmp_path):
     a = write_stems(tmp_path / "a", seed=3, tracks=3, bars=2)
     b = write_stems(tmp_path / "b", seed=3, tracks=3, bars=2, workers=1)
+    assert len(list(a.glob("*.wav"))) == 3
     for path in a.glob("*.wav"):
         assert path.read_bytes() == (b / path.name).read_bytes()
 

@@ -1,5 +1,6 @@
 """What every kind of processor has to do, whatever its settings."""
 
+import json
 import math
 
 import msgspec
@@ -124,13 +125,14 @@ def test_a_click_comes_out_as_late_as_is_reported(kind):
 def test_a_description_survives_the_session_file_and_refuses_what_is_out_of_range(kind):
     data = msgspec.json.encode(kind())
     assert msgspec.json.decode(data, type=kinds.AnyProcessor) == kind()
-    for name, setting in described(kind).items():
-        if isinstance(setting, Parameter) and name != "matched_db":
-            text = data.decode().replace(f'"{name}":{getattr(kind(), name)}', f'"{name}":{setting.high + 1}', 1)
+    numbers = {name: setting for name, setting in described(kind).items() if isinstance(setting, Parameter)}
+    assert "matched_db" in numbers
+    for name, setting in numbers.items():
+        for beyond in (setting.low - 1.0, setting.high + 1.0):
+            text = json.dumps(json.loads(data) | {name: beyond})
             with pytest.raises(msgspec.ValidationError):
                 msgspec.json.decode(text, type=kinds.AnyProcessor)
-            assert getattr(clamped(msgspec.structs.replace(kind(), **{name: math.inf})), name) == setting.high
-            break
+        assert getattr(clamped(msgspec.structs.replace(kind(), **{name: math.inf})), name) == setting.high
 
 
 @pytest.mark.parametrize("kind", kinds.KINDS, ids=lambda kind: kind.LABEL)

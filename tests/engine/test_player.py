@@ -20,7 +20,7 @@ from all_even.engine.render import render
 from all_even.session import chain_edits
 from all_even.session.edits import Edit
 from all_even.session.model import Lane, Session
-from tests.conftest import RATE, noise, sine
+from tests.conftest import HUNG_S, RATE, noise, sine
 from tests.engine.sessions import Memory
 
 
@@ -56,13 +56,13 @@ class Stage:
 
         self.player = Player(open_device)
 
-    def wait(self, condition: Callable[[], bool], seconds: float = 60.0) -> None:
+    def wait(self, condition: Callable[[], bool], seconds: float = HUNG_S) -> None:
         end = time.monotonic() + seconds
         while not condition():
             assert time.monotonic() < end, "timed out"
             time.sleep(0.002)
 
-    def play_to_end(self, seconds: float = 60.0) -> np.ndarray:
+    def play_to_end(self, seconds: float = HUNG_S) -> np.ndarray:
         self.player.play()
         self.wait(lambda: self.player.playing)
         self.wait(lambda: not self.player.playing, seconds)
@@ -211,7 +211,7 @@ def test_meters_move_while_playing_and_name_their_lanes(stage):
 
 def test_a_device_that_stops_asking_is_replaced_and_said():
     class Dead:
-        name, latency_s = "a card that went away", 0.0
+        name, latency_s, patience_s = "a card that went away", 0.0, 0.5
 
         def __init__(self) -> None:
             self.last_call = time.monotonic()
@@ -225,7 +225,7 @@ def test_a_device_that_stops_asking_is_replaced_and_said():
     try:
         player.set_plan(make_plan(noise(5.0)))
         player.play()
-        end = time.monotonic() + 10
+        end = time.monotonic() + HUNG_S
         while not isinstance(player.device, SimulatedDevice) and time.monotonic() < end:
             time.sleep(0.01)
         assert isinstance(player.device, SimulatedDevice)

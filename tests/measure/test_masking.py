@@ -46,6 +46,7 @@ def test_a_tone_in_noise_is_masked_at_the_published_level(hertz, over_db):
 def test_doubling_all_levels_changes_nothing(tracks):
     plain = masking.find_masking(tracks)
     louder = masking.find_masking({name: track.scaled(6.0206) for name, track in tracks.items()})
+    assert set(plain.shares) == set(tracks)
     for name, share in plain.shares.items():
         assert louder.shares[name] == pytest.approx(share, abs=1e-6)
 

@@ -198,8 +198,11 @@ def test_the_transient_shaper_moves_attacks_by_at_most_what_is_asked_whatever_th
         assert -9.0 <= gain.min() < -2.0
 
 
-def test_the_ducker_follows_its_shape_to_the_sample():
-    shape = DuckShape(id="a", name="A", hits_s=(0.1, 0.3), hold_ms=40.0, length_ms=80.0, smoothing_ms=5.0)
+@pytest.mark.parametrize("curve", [0.0, 0.5, -0.5])
+def test_the_ducker_follows_its_shape_to_the_sample(curve):
+    """Written out here from the words that describe it (our own definition): half a cosine in dB ends at the hit,
+    then held, then back by t^(4^curve), straight in dB where the curve is 0."""
+    shape = DuckShape(id="a", name="A", hits_s=(0.1, 0.3), hold_ms=40.0, length_ms=80.0, smoothing_ms=5.0, curve=curve)
 
     class Linked(Ducker, frozen=True, kw_only=True, tag="ducker-reference"):
         def coefficients(self, sample_rate):
@@ -207,8 +210,16 @@ def test_the_ducker_follows_its_shape_to_the_sample():
 
     heard = Single(Linked(), RATE)(np.ones((RATE // 2, 1)))[:, 0]
     after_ms = (np.arange(RATE // 2) - 4800) / RATE * 1000
+    share = np.zeros(len(after_ms))
+    coming = (after_ms >= -5.0) & (after_ms < 0.0)
+    share[coming] = (1.0 - np.cos(np.pi * (after_ms[coming] + 5.0) / 5.0)) / 2.0
+    share[(after_ms >= 0.0) & (after_ms <= 40.0)] = 1.0
+    going = (after_ms > 40.0) & (after_ms < 120.0)
+    share[going] = 1.0 - ((after_ms[going] - 40.0) / 80.0) ** (4.0**curve)
     first = after_ms < 150.0
-    np.testing.assert_allclose(20 * np.log10(heard[first]), -12.0 * shape.attenuation(after_ms[first]), atol=1e-9)
+    np.testing.assert_allclose(20 * np.log10(heard[first]), -12.0 * share[first], atol=1e-9)
+    halfway = 20 * math.log10(heard[round((0.1 + 0.080) * RATE)])  # 40 of 80 ms on the way back
+    assert halfway == pytest.approx({0.0: -6.0, 0.5: -9.0, -0.5: -12.0 * (1 - math.sqrt(0.5))}[curve], abs=0.01)
     assert 20 * math.log10(heard[round(0.1 * RATE)]) == pytest.approx(-12.0)
     assert heard[round(0.1 * RATE) - 300] == 1.0
     assert heard[round(0.23 * RATE)] == 1.0

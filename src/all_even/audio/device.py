@@ -5,6 +5,7 @@ float32 and returns how many frames it had; the player counts a block that was n
 stand-in consumes by the monotonic clock and can record what it was given.
 """
 
+import math
 import threading
 import time
 from collections.abc import Callable
@@ -15,15 +16,25 @@ from numpy.typing import NDArray
 
 Fill = Callable[[NDArray[np.float32]], int]
 BLOCK_FRAMES = 512
+LOST_S = 0.5
+"""Without a block for so long, a device that has ended by itself is lost."""
+PATIENCE_S = 3.0
+"""So long one that says it still runs may be silent: after a start, or where it ran dry on a busy machine, a sound
+server asks for a few blocks at once and then takes its time (1.8 s measured, with a silent sink of a common server)."""
 
 
 class Device(Protocol):
-    """Somewhere to play to. latency_s: from `fill` to the ear; last_call: monotonic time of the last `fill`."""
+    """Somewhere to play to. latency_s: from `fill` to the ear. last_call: monotonic time of the last `fill`.
+
+    patience_s: how long it may go without `fill` before it is lost.
+    """
 
     name: str
     latency_s: float
     last_call: float
 
+    @property
+    def patience_s(self) -> float: ...
     def start(self) -> None: ...
     def stop(self) -> None: ...
 
@@ -34,6 +45,7 @@ class SimulatedDevice:
     def __init__(self, sample_rate: int, fill: Fill, *, record: bool = False, speed: float = 1.0) -> None:
         self.name = "stand-in (silent)"
         self.latency_s = 0.0
+        self.patience_s = math.inf
         self.last_call = time.monotonic()
         self._period = BLOCK_FRAMES / sample_rate / speed
         self._fill = fill
@@ -97,6 +109,10 @@ class PortAudioDevice:
     def start(self) -> None:
         self.last_call = time.monotonic()
         self._stream.start()
+
+    @property
+    def patience_s(self) -> float:
+        return PATIENCE_S if self._stream.active else LOST_S
 
     def stop(self) -> None:
         self._stream.stop()

@@ -98,7 +98,7 @@ def _limit(block, key, gain, c, state, position):  # type: ignore[no-untyped-def
     released = state[2]
     head = inside(state[4], size)
     length = inside(state[5], size + 1)
-    now = state[0]
+    now = float(inside(state[0], 1e15))
     clean(block)
     for i in range(frames):
         peak = 0.0

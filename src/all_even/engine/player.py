@@ -42,7 +42,6 @@ SHORTEST_BLEND = 256
 PREROLL_S = 0.3
 """How long filters and compressors may settle before playing starts; a print takes all they need."""
 STOP_FADE_S = 0.01
-LOST_DEVICE_S = 0.5
 READ_AHEAD = 1 << 15
 
 OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
@@ -465,7 +464,7 @@ class Player:
         device = self._device
         if device is None or not self.playing or isinstance(device, devices.SimulatedDevice):
             return
-        if time.monotonic() - device.last_call > LOST_DEVICE_S:
+        if time.monotonic() - device.last_call > device.patience_s:
             self.message = f"The output {device.name} stopped answering: playing goes on to the silent stand-in."
             threading.Thread(target=_quietly_stop, args=(device,), daemon=True).start()
             self._device = devices.SimulatedDevice(self._rate, self._fill)

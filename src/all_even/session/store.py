@@ -72,7 +72,8 @@ def _bytes(path: Path) -> bytes:
     try:
         # Without waiting: a pipe that nobody writes to would never open.
         fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        with open(fd, "rb") as file:
+        with contextlib.ExitStack() as closing:
+            closing.callback(os.close, fd)
             status = os.fstat(fd)
             if stat.S_ISDIR(status.st_mode):
                 raise SessionFileError(f"{name} is a folder, not a session file.")
@@ -80,7 +81,8 @@ def _bytes(path: Path) -> bytes:
                 raise SessionFileError(f"{name} is not a regular file, and no session.")
             if status.st_size > checks.LARGEST_BYTES:
                 raise SessionFileError(f"{name} is too large to be a session: over {checks.LARGEST_BYTES >> 20} MB.")
-            return file.read(checks.LARGEST_BYTES + 1)
+            with open(fd, "rb", closefd=False) as file:
+                return file.read(checks.LARGEST_BYTES + 1)
     except FileNotFoundError:
         folder = short_name(str(path.parent))
         raise SessionFileError(f"{name} is not there: {folder} has no such file.") from None

@@ -1,0 +1,141 @@
+"""Playing through a real sound server: what its monitor records is the render, and pulling it away is survived.
+
+A server of its own with a silent sink, reached as on a desktop (PortAudio, ALSA, the plugin to the server).
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+MISSING = [name for name in ("pulseaudio", "pactl", "parec") if shutil.which(name) is None]
+pytestmark = pytest.mark.skipif(bool(MISSING), reason=f"no sound server to play to: {', '.join(MISSING)} missing")
+
+ROOT = Path(__file__).parents[2]
+HUNG_S = 600.0
+SERVER = """
+load-module module-native-protocol-unix socket={socket} auth-anonymous=1
+load-module module-null-sink sink_name=stage rate=48000 channels=2 format=float32le
+set-default-sink stage
+"""
+PLAYING = """
+import os, sys, time
+import numpy as np
+from all_even.audio.device import SimulatedDevice
+from all_even.engine.player import Player
+from tests.engine.sessions import Memory
+from tests.engine.test_player import plan_of
+
+sound = np.load(sys.argv[1])
+player = Player()
+player.set_plan(plan_of(Memory(sound), gain=np.sqrt(0.5)))  # fader at 0 dB
+player.play()
+while not player.playing: time.sleep(0.01)
+print("device", player.device.name, player.message, flush=True)
+if sys.argv[2] == "end":
+    while player.playing: time.sleep(0.01)
+else:
+    sys.stdin.readline()
+    while not isinstance(player.device, SimulatedDevice): time.sleep(0.01)
+    before = player.position_s()
+    while player.position_s() <= before: time.sleep(0.01)
+print("message", player.message, flush=True)
+os._exit(0)  # a stream whose server is gone may never end
+"""
+
+
+def wait(condition, process: subprocess.Popen) -> None:
+    end = time.monotonic() + HUNG_S
+    while not condition():
+        assert time.monotonic() < end, "hung"
+        assert process.poll() is None, "the sound server ended by itself"
+        time.sleep(0.05)
+
+
+@pytest.fixture
+def server(tmp_path) -> Iterator[tuple[subprocess.Popen, dict[str, str]]]:
+    socket = tmp_path / "native"
+    (tmp_path / "asound.conf").write_text("pcm.!default { type pulse }\nctl.!default { type pulse }\n")
+    environment = {
+        **os.environ,
+        "HOME": str(tmp_path),
+        "XDG_RUNTIME_DIR": str(tmp_path),
+        "PULSE_SERVER": f"unix:{socket}",
+        "ALSA_CONFIG_PATH": str(tmp_path / "asound.conf"),
+        "PYTHONPATH": str(ROOT),
+    }
+    tmp_path.chmod(0o700)
+    command = ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no", "-F", "/dev/stdin"]
+    process = subprocess.Popen(
+        command, env=environment, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    assert process.stdin is not None
+    process.stdin.write(SERVER.format(socket=socket).encode())
+    process.stdin.close()
+    asked = ["pactl", "list", "short", "sinks"]
+    wait(lambda: b"stage" in subprocess.run(asked, env=environment, capture_output=True).stdout, process)
+    found = subprocess.run(
+        [sys.executable, "-c", "import sounddevice; print(len(sounddevice.query_devices()))"],
+        env=environment, capture_output=True, text=True,
+    )  # fmt: skip
+    if found.stdout.strip() in ("", "0"):
+        process.kill()
+        pytest.skip("PortAudio does not reach the sound server: the ALSA plugin is missing")
+    yield process, environment
+    process.kill()
+    process.wait()
+
+
+def play(environment: dict[str, str], sound: Path, until: str) -> subprocess.Popen:
+    command = [sys.executable, "-c", PLAYING, str(sound), until]
+    return subprocess.Popen(
+        command, env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=ROOT
+    )
+
+
+def test_what_the_sink_plays_is_the_render(server, tmp_path):
+    process, environment = server
+    # Never zero, so that silence put in between (a late block on a busy machine) is told from sound.
+    sound = 0.2 + 0.1 * np.random.default_rng(4).random((4 * 48_000, 2)).astype(np.float32)
+    np.save(tmp_path / "sound.npy", sound)
+    with (tmp_path / "heard.raw").open("wb") as out:
+        recorder = subprocess.Popen(
+            ["parec", "-d", "stage.monitor", "--format=float32le", "--rate=48000", "--channels=2", "--raw"],
+            env=environment, stdout=out,
+        )  # fmt: skip
+        wait(lambda: (tmp_path / "heard.raw").stat().st_size > 0, process)
+        player = play(environment, tmp_path / "sound.npy", "end")
+        told, _ = player.communicate(timeout=HUNG_S)
+        size = (tmp_path / "heard.raw").stat().st_size
+        wait(lambda: (tmp_path / "heard.raw").stat().st_size > size + 48_000 * 8, process)
+        recorder.terminate()
+        recorder.wait()
+    assert "stand-in" not in told
+    assert "message None" in told
+    raw = (tmp_path / "heard.raw").read_bytes()
+    heard = np.frombuffer(raw[: len(raw) // 8 * 8], dtype=np.float32).reshape(-1, 2)
+    heard = heard[(heard != 0.0).any(axis=1)]
+    after_ramp = 24_000
+    # The very first sample of the ramp is silent, and so may be the last blocks that a server throws away.
+    assert len(sound) - 4_096 < len(heard) <= len(sound)
+    start = after_ramp - 1
+    np.testing.assert_array_equal(heard[start:], sound[after_ramp : after_ramp + len(heard) - start])
+
+
+def test_a_sink_that_is_pulled_away_is_survived_with_a_sentence(server, tmp_path):
+    process, environment = server
+    np.save(tmp_path / "sound.npy", np.full((60 * 48_000, 2), 0.1, dtype=np.float32))
+    player = play(environment, tmp_path / "sound.npy", "gone")
+    assert player.stdout is not None
+    first = player.stdout.readline()
+    assert "stand-in" not in first
+    process.kill()
+    process.wait()
+    told, _ = player.communicate("go\n", timeout=HUNG_S)
+    assert "stopped answering: playing goes on to the silent stand-in." in told
