@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.ready
 
-.PHONY: setup system demo test proof lint bench shots clean
+.PHONY: setup system demo test attack proof lint bench shots clean
 
 setup: $(STAMP)
 
@@ -18,8 +18,14 @@ $(STAMP): pyproject.toml constraints.txt tools/system-packages.sh
 demo: $(STAMP)
 	$(BIN)/all-even --demo
 
+# The sound server that some tests play to; where it can't be had, they skip and say so.
 test: $(STAMP)
+	-sh tools/system-packages.sh pulseaudio pulseaudio-utils libasound2-plugins
 	$(BIN)/python -m pytest -n auto
+
+# Broken files, kills and random hands in their full number, under 15 minutes; a short form is in `test`.
+attack: $(STAMP)
+	ALL_EVEN_ATTACK=full $(BIN)/python -m pytest -n auto tests/attack
 
 # The player of recorded instruments is for the proofs only; where it can't be had, they skip and say so.
 proof: $(STAMP)

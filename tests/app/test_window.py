@@ -407,3 +407,42 @@ def test_every_line_of_the_ledger_is_whole(opened):
             ledger.visualItemRect(item).adjusted(8, 0, -8, 2000), int(Qt.TextFlag.TextWordWrap), item.text()
         )
         assert needed.height() <= ledger.visualItemRect(item).height(), item.text()
+
+
+def test_cards_that_are_renewed_in_the_middle_of_a_press_live_until_it_is_over(opened):
+    """A press on a card takes the focus from a field, whose new value renews the cards: the card must not be gone."""
+    from PyQt6 import sip
+
+    moves = opened.window.side.moves
+    old = moves.widget()
+    moves.refresh()
+    assert moves.widget() is not old
+    assert not sip.isdeleted(old)
+    assert not old.isVisible()
+    opened.wait(lambda: sip.isdeleted(old))
+
+
+def test_with_the_mix_in_the_selection_roles_and_levels_change_for_the_lanes(opened):
+    desk = opened.desk
+    lane = desk.session.lanes[0].id
+    desk.set_stage("buses")
+    desk.select(("mix", lane))
+    desk.set_stage("gather")
+    opened.window.gather_bench.role.setCurrentText("tuba")
+    opened.window.gather_bench.role.activated.emit(0)
+    opened.window.gather_bench.hide_button.click()
+    assert (desk.session.lanes[0].role, desk.session.lanes[0].hidden) == ("tuba", True)
+
+
+def test_a_name_that_is_still_typed_when_its_bus_is_removed_changes_nothing(opened):
+    from all_even.session import routing_edits
+
+    desk, view = opened.desk, opened.window.lanes
+    desk.set_stage("buses")
+    desk.edit(lambda s: routing_edits.add_bus(s, "Drums")[0])
+    view.start_rename(desk.session.buses[0].id)
+    desk.undo()
+    (field,) = [item for item in view.viewport().findChildren(QLineEdit) if item.accessibleName() == "Name of the lane"]
+    field.setText("Gone")
+    field.editingFinished.emit()
+    assert desk.session.buses == ()

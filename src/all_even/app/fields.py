@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QSizePolicy, QToolButton, QWidget
 
 from all_even.app import icons, theme
 from all_even.dsp.parameter import LOWEST_LEVEL_DB, LevelParameter, Parameter
@@ -142,6 +142,19 @@ def icon_button(
     result.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # after a click, Space still plays
     result.clicked.connect(lambda _checked=False: pressed())
     return result
+
+
+def swap(area: QScrollArea, widget: QWidget) -> None:
+    """Puts another widget into a scroll area; the old one goes when nothing is being done with it any more.
+
+    The area itself would delete it at once, also in the middle of an event that it, or what had the focus, has
+    to finish: a press on a card that takes the focus from a field whose new value renews the cards.
+    """
+    old = area.takeWidget()
+    if old is not None:
+        old.hide()
+        old.deleteLater()
+    area.setWidget(widget)
 
 
 def tint_icons(widget: QWidget) -> None:

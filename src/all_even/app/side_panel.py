@@ -104,7 +104,7 @@ class MovesTab(QScrollArea):
             for record in done[-6:][::-1]:
                 column.addWidget(MadeCard(record))
         column.addStretch(1)
-        self.setWidget(body)
+        fields.swap(self, body)
         fields.tint_icons(body)
 
 

@@ -265,7 +265,7 @@ class BusesBench(QWidget):
             grid.setRowStretch(len(sends), 1)
             grid.setColumnStretch(0, 1)
             fields.tint_icons(form)
-            self.sends.setWidget(form)
+            fields.swap(self.sends, form)
         for level, send in zip(self._send_levels, sends, strict=True):
             level.set_value(send.level_db)
 

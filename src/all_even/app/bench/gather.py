@@ -131,20 +131,24 @@ class GatherBench(QWidget):
         return "\n".join(finding.text for finding in found) or "Nothing wrong was found in this file."
 
     def _rename(self) -> None:
-        if self.name.isModified() and self.desk.current:
-            name, lane_id = self.name.text(), self.desk.current
+        lane_id = self.desk.current_lane if self.desk.is_open else None
+        if self.name.isModified() and lane_id:
+            name = self.name.text()
             self.name.setModified(False)
             self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=name))
 
     def _set(self, **values: object) -> None:
-        wanted = self.desk.selected
+        lanes = {lane.id for lane in self.desk.session.lanes} if self.desk.is_open else set()
+        wanted = tuple(item for item in self.desk.selected if item in lanes)
         self.desk.edit(lambda s: edits.change_strips(s, wanted, **values))
 
     def _set_family(self, family: str) -> None:
         first = next(role.name for role in ROLES if role.family == family)
-        if family != family_of(self.desk.session.lane(self.desk.current_lane or "").role):
+        current = self.desk.current_lane if self.desk.is_open else None
+        if current and family != family_of(self.desk.session.lane(current).role):
             self._set(role=first)
 
     def _toggle_hidden(self) -> None:
-        if self.desk.current:
-            self._set(hidden=not self.desk.session.lane(self.desk.current_lane or "").hidden)
+        current = self.desk.current_lane if self.desk.is_open else None
+        if current:
+            self._set(hidden=not self.desk.session.lane(current).hidden)

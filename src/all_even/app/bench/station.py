@@ -171,7 +171,7 @@ class StationPanel(QWidget):
         grid.setRowStretch(grid.rowCount(), 1)
         for column in range(self._columns):
             grid.setColumnStretch(2 * column, 1)
-        self.scroll.setWidget(form)
+        fields.swap(self.scroll, form)
         self.scroll.setFixedWidth(FORM_WIDTH[self._columns])
 
     def _rows(self, grid: QGridLayout, kind: type, part: Callable[[Any], Any], change: Callable[..., None]) -> None:

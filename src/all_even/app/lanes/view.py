@@ -430,7 +430,7 @@ class LaneView(QAbstractScrollArea):
         self.desk.edit(edit, merge=f"level {lane_id}")
 
     def _touched(self, lane_id: str) -> tuple[str, ...]:
-        wanted = self.desk.selected if lane_id in self.desk.selected else (lane_id,)
+        wanted = self._changeable() if lane_id in self.desk.selected else (lane_id,)
         return tuple(item for item in wanted if item != MIX)
 
     def _select_by_mouse(self, lane_id: str, modifiers: Qt.KeyboardModifier) -> None:
@@ -499,7 +499,8 @@ class LaneView(QAbstractScrollArea):
         def done() -> None:
             if field.isVisible():
                 field.hide()
-                self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=field.text()))
+                if self.desk.is_open and lane_id in {item.id for item in self.desk.session.members}:
+                    self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=field.text()))
                 field.deleteLater()
                 self.setFocus()
 

@@ -1,0 +1,140 @@
+"""The attack: broken sessions and sounds, kills, random hands on the window. 0 traces, 0 hangs, 0 changed originals.
+
+A short form runs with all tests; `make attack` sets ALL_EVEN_ATTACK=full: 2,000 sessions, 2,000 sounds, 100
+kills, 5 minutes in the window.
+"""
+
+import csv
+import json
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+import soundfile
+
+from all_even import outputs
+from all_even.audio import decoded, sound_file
+from all_even.measure.files import measure_file
+from all_even.session import store
+from tests.attack import hands, sessions, worker
+from tests.conftest import HUNG_S
+
+FULL = os.environ.get("ALL_EVEN_ATTACK") == "full"
+ROOT = Path(__file__).parents[2]
+PARTS = 8 if FULL else 2
+CASES = {"session": 250 if FULL else 30, "sound": 250 if FULL else 30}
+KILLS = 20 if FULL else 2
+WRITERS = ("save", "print", "stems", "recall", "cache")
+HANDS_S = 300.0 if FULL else 10.0
+HANDS = 2 if FULL else 1
+
+
+@pytest.mark.parametrize("part", range(PARTS))
+@pytest.mark.parametrize("kind", CASES)
+def test_broken_files_are_refused_or_work(kind, part, tmp_path, record_property):
+    environment = {**os.environ, "ALL_EVEN_HOME": str(tmp_path / "home"), "PYTHONPATH": str(ROOT)}
+    if kind == "session":  # every index of a kernel is checked
+        environment["ALL_EVEN_CHECK_BOUNDS"] = "1"
+        environment.pop("NUMBA_CACHE_DIR", None)
+        environment["NUMBA_CACHE_DIR"] = checked_kernels()
+    count = CASES[kind]
+    command = [sys.executable, "-m", "tests.attack.worker", kind, str(part * count), str(count), str(tmp_path / "case")]
+    told = subprocess.run(command, env=environment, capture_output=True, text=True, cwd=ROOT)
+    assert told.returncode == 0, f"the process ended: {told.stderr[-3000:]}"
+    assert "Traceback" not in told.stderr
+    met = json.loads(told.stdout)
+    record_property("met", f"{count} {kind}s: {met['met']}, {met['memory_mb']} MB at most")
+    assert met["faults"] == []
+    assert sum(met["met"].values()) == count
+    assert min(met["met"].get(word, 0) for word in ("refused", "opened")) > 0
+
+
+def checked_kernels() -> str:
+    """The cache of kernels with checked indices, beside the usual one."""
+    return os.environ["NUMBA_CACHE_DIR"].rstrip("/") + "-checked"
+
+
+@pytest.fixture(scope="module")
+def song(tmp_path_factory) -> Path:
+    folder = tmp_path_factory.mktemp("kills")
+    sessions.make_folder(folder / "music")
+    (folder / "out" / "stems").mkdir(parents=True)
+    store.save(sessions.full_session(folder / "music"), folder / "s.alleven")
+    return folder
+
+
+@pytest.mark.parametrize("kind", WRITERS)
+def test_kills_leave_whole_files(kind, song, record_property):
+    before = worker.digest(song / "music")
+    rng = random.Random(kind)
+    environment = {**os.environ, "ALL_EVEN_HOME": str(song / "home"), "PYTHONPATH": str(ROOT)}
+    for _ in range(KILLS):
+        command = [sys.executable, "-m", "tests.attack.killed", kind, str(song)]
+        process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, cwd=ROOT)
+        assert process.stdout is not None
+        assert process.stdout.readline() == b"ready\n"
+        time.sleep(rng.uniform(0.0, 0.4))  # somewhere inside: the child writes without a pause
+        process.send_signal(signal.SIGKILL)
+        process.wait(HUNG_S)
+        process.stdout.close()
+        whole(song, kind)
+    assert worker.digest(song / "music") == before
+    left = [path for path in song.rglob("*.part") if path.is_file()]
+    for path in left:
+        os.utime(path, (time.time() - 2 * outputs.STALE_S,) * 2)
+    outputs._swept.clear()
+    for folder in {path.parent for path in left}:
+        outputs.sweep(folder)
+    assert not list(song.rglob("*.part"))
+    record_property("met", f"{KILLS} kills while {kind}: all whole, {len(left)} unfinished files swept")
+
+
+def whole(song: Path, kind: str) -> None:
+    """Everything that has its final name is complete."""
+    out = song / "out"
+    for path in out.rglob("*.alleven"):
+        assert store.load(path).sample_rate == sessions.RATE
+    prints = list(out.rglob("*.wav"))
+    lengths = {soundfile.info(path).frames for path in prints}
+    assert len(lengths) <= 1, "prints of one song are equally long"
+    for path in prints:
+        assert len(soundfile.read(path)[0]) in lengths
+    for path in out.glob("sheet.*"):
+        text = path.read_text(encoding="utf-8")
+        if path.suffix == ".json":
+            assert json.loads(text)["song"] == "Attack"
+        elif path.suffix == ".csv":
+            assert len(list(csv.reader(text.splitlines()))) > 5
+        else:
+            assert text.rstrip().endswith("</html>")
+    if kind == "cache":
+        kept = os.environ["ALL_EVEN_HOME"]
+        os.environ["ALL_EVEN_HOME"] = str(song / "home")
+        try:
+            for path in sorted((song / "music").glob("?.wav")):
+                assert measure_file(path).ok
+                assert decoded.open_frames(sound_file.inspect(path), 44_100).read(0, 4_000).any()
+        finally:
+            os.environ["ALL_EVEN_HOME"] = kept
+
+
+@pytest.mark.parametrize("seed", range(HANDS))
+def test_random_hands_break_nothing(seed, tmp_path, record_property):
+    """In a process of its own: what they do there is told by its seed and its number."""
+    environment = {**os.environ, "ALL_EVEN_HOME": str(tmp_path / "home"), "PYTHONPATH": str(ROOT)}
+    command = [sys.executable, "-m", "tests.attack.hands", str(seed), str(HANDS_S / HANDS), str(tmp_path / "case")]
+    told = subprocess.run(command, env=environment, capture_output=True, text=True, cwd=ROOT)
+    assert told.returncode == 0, f"the window ended: {told.stdout[-500:]} {told.stderr[-3000:]}"
+    met = json.loads(told.stdout.strip().split("\n")[-1])
+    say(
+        capsys, f"{met['actions']} actions of seed {seed}: {met['checks']} times undone to the first value and reopened"
+    )
+    assert met["faults"] == []
+    assert met["actions"] > 20
+    assert met["checks"] > 0
+    assert hands.ACTIONS
