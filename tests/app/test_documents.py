@@ -10,6 +10,7 @@ from all_even.app.desk import Desk
 from all_even.audio.device import SimulatedDevice
 from all_even.session import edits, recovery, store
 from all_even.session.store import load
+from tests.conftest import HUNG_S
 
 
 def simulated(rate, fill):
@@ -23,7 +24,7 @@ def slow_disk(monkeypatch):
 
     def save(session, path, **options):
         if path.name == "a.alleven":
-            go.wait(30)
+            assert go.wait(HUNG_S)
         real(session, path, **options)
 
     monkeypatch.setattr(store, "save", save)
@@ -48,10 +49,15 @@ def test_a_slow_save_completes_for_its_own_file_while_another_session_is_opened(
     desk.save(path)
     opened.window.open_path(other)
     opened.wait(lambda: desk.is_open and desk.session.mix.trim_db == -12.0)
+    assert not path.exists()
+    desk.autosave()  # the window waits for no disk
     slow_disk.set()
     opened.wait(lambda: not desk.work.busy("save"))
     assert desk.path == other
     assert load(path).mix.trim_db == -3.0
+    free = store.Lock(path)
+    assert free.held  # nobody keeps a file whose session is closed
+    free.release()
     desk.edit(lambda s: edits.set_trim(s, -11.0))
     desk.save()
     opened.wait(lambda: not desk.work.busy("save"))

@@ -59,8 +59,11 @@ class Hands:
         self.faults.append(f"action {self.actions} ({self.last}): {where}")
 
     def settle(self) -> None:
+        from PyQt6.QtCore import QCoreApplication, QEvent
+
         for _ in range(3):
             self.process()
+            QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # as between events of a real loop
 
     def wait(self, condition: Callable[[], bool]) -> None:
         end = time.monotonic() + 600.0

@@ -17,7 +17,7 @@ from all_even.session.recovery import Copy
 
 
 class Document:
-    """Lives in the interface thread; `write` and `write_copy` may run in any.
+    """Lives in the interface thread, which never waits for a disk; `write` and `write_copy` may run in any.
 
     saved: the value that is in the file, None where there is no file.
     """
@@ -31,7 +31,8 @@ class Document:
         self.copy = Copy(path)
         self.lock = store.Lock(path) if path is not None else None
         self._numbers = itertools.count(1)
-        self._writing = threading.Lock()
+        self._writing = threading.Lock()  # held while the disk is written to
+        self._counting = threading.Lock()  # held for a moment
         self._written: dict[str, int] = {}
         self._copied = 0
         self._pending = 0
@@ -52,7 +53,7 @@ class Document:
 
     def begin(self) -> int:
         """The number of a write that is asked for now; `write` or `write_copy` has to follow."""
-        with self._writing:
+        with self._counting:
             self._pending += 1
             return next(self._numbers)
 
@@ -74,6 +75,7 @@ class Document:
                 if self._copied <= number:
                     self._copied = number
                     self.copy.delete()
+                self.copy.belongs_to(target)
         finally:
             self._ended()
 
@@ -92,28 +94,32 @@ class Document:
         if lock is not self.lock and self.lock is not None:
             self.lock.release()
         self.lock, self.path, self.saved, self.kept = lock, target, session, session
-        with self._writing:
-            if not self._closed:
-                self.copy.belongs_to(target)
+        with self._counting:
+            idle = self._closed and self._pending == 0
+        if idle:
+            lock.release()
 
     def close(self) -> None:
         """Lets go of file and copy as soon as nothing is being written any more."""
-        with self._writing:
+        with self._counting:
             self._closed = True
-            if not self.unsaved and self._pending == 0:
+            idle = self._pending == 0
+        if idle:
+            if not self.unsaved:
                 self.copy.delete()
             self._release()
 
     def _ended(self) -> None:
-        with self._writing:
+        with self._counting:
             self._pending -= 1
+            last = self._closed and self._pending == 0
+        if last:
             self._release()
 
     def _release(self) -> None:
-        if self._closed and self._pending == 0:
-            self.copy.release()
-            if self.lock is not None:
-                self.lock.release()
+        self.copy.release()
+        if self.lock is not None:
+            self.lock.release()
 
 
 def _same(a: Path, b: Path) -> bool:
