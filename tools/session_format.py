@@ -10,9 +10,12 @@ from all_even.session.model import FORMAT_VERSION, Session
 INTRODUCTION = """# The session file
 
 A file that ends in `.alleven` is UTF-8 JSON, format version {version}. Made from the model by
-`tools/session_format.py`; do not edit by hand. Unknown fields, NaN and infinity are refused; files over 64 MB and
-nesting deeper than 32 are refused. A session lists its source folders with their absolute place and the place from
-the session file; a lane's `file` may not climb out of its folder. Sound is never in the file.
+`tools/session_format.py`; do not edit by hand. Unknown fields, NaN and infinity are refused; files over 64 MB,
+nesting deeper than 32, and more than a million objects or four million values are refused before they are parsed.
+Snapshots have to fulfil everything that the session itself does: ids are unique, routes lead to what is there and
+never in a circle, automation names a setting that exists and can move; its values are brought into the setting's range.
+A session lists its source folders with their absolute place and the place from
+the session file; a lane's `file` may not leave its folder, also not through a link. Sound is never in the file.
 
 Levels are in dB, times in seconds, pan from -1 (left) to 1 (right). A level of -120 dB is off.
 """
