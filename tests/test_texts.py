@@ -6,7 +6,7 @@ import io
 import pytest
 
 from all_even import texts
-from all_even.cli.printing import finite, say
+from all_even.cli.printing import say
 from all_even.errors import UserError, short_name
 
 RISKY = [
@@ -61,4 +61,4 @@ def test_a_sentence_is_one_short_line_whatever_it_names(name):
 
 def test_figures_are_finite_or_null():
     found = {"a": float("nan"), "b": [1.5, float("inf")], "c": {"d": (None, -float("inf"))}, "e": "x\udcff"}
-    assert finite(found) == {"a": None, "b": [1.5, None], "c": {"d": [None, None]}, "e": "x?"}
+    assert texts.json_ready(found) == {"a": None, "b": [1.5, None], "c": {"d": [None, None]}, "e": "x?"}

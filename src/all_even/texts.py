@@ -1,10 +1,11 @@
 """Text that came from outside (names of files, lanes, notes), made harmless for where it goes.
 
-One function per target: a terminal, a tooltip, a table cell, a page. Sentences of errors are made by
+One function per target: a terminal, a tooltip, a table cell, a page, JSON. Sentences of errors are made by
 `errors.one_sentence`.
 """
 
 import html
+import math
 import unicodedata
 from typing import Any
 
@@ -41,3 +42,16 @@ def cell(value: Any) -> Any:
 def page(text: str) -> str:
     """For HTML or a table: without the control characters that no page may hold. Markup is escaped by the template."""
     return "".join(c if c in "\n\t" or c.isprintable() or unicodedata.category(c) != "Cc" else "�" for c in text)
+
+
+def json_ready(value: Any) -> Any:
+    """For JSON: null where a figure is no number, and text that any reader can decode."""
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, str):
+        return value.encode("utf-8", "replace").decode("utf-8")
+    if isinstance(value, dict):
+        return {json_ready(key): json_ready(item) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [json_ready(item) for item in value]
+    return value

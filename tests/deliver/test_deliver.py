@@ -137,3 +137,15 @@ def test_nothing_is_printed_over_a_recording(opened, short_folder):
     with pytest.raises(UserError, match="one of the session's recordings"):
         print_mix(make_plan(*opened), recording, protected=store.recordings(opened[0]))
     assert recording.read_bytes() == before
+
+
+@pytest.mark.parametrize("suffix", [".html", ".csv", ".json"])
+def test_no_sheet_holds_control_characters_or_markup_of_a_name(opened, suffix, tmp_path):
+    session, _ = opened
+    name = "<script>x</script>\x00\x1b[31m=1"
+    session = edits.change_strips(session, [session.lanes[0].id], name=name)
+    session = edits.add_note(session, name, 1.0)
+    write_recall(Sheet(session, {}, None), tmp_path / f"sheet{suffix}")
+    text = (tmp_path / f"sheet{suffix}").read_text(encoding="utf-8")
+    assert not {"\x00", "\x1b"} & set(text)
+    assert ("<script>" in text) == (suffix != ".html")

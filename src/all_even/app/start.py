@@ -3,7 +3,6 @@
 import os
 import subprocess
 import sys
-import traceback
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
@@ -13,8 +12,8 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from all_even import kernels, places
 from all_even.app import theme
-from all_even.places import cache_folder, data_folder
 
 if TYPE_CHECKING:
     from all_even.app.window import MainWindow
@@ -72,17 +71,16 @@ def _tell(window: "MainWindow") -> Callable[[type[BaseException], BaseException,
     """A defect of ours must not take the session with it: it goes into a log, and one sentence is said."""
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        log = data_folder("") / "defects.log"
-        with log.open("a", encoding="utf-8") as file:
-            file.writelines(traceback.format_exception(kind, error, trace))
-        window.say(f"Something went wrong inside All Even ({kind.__name__}); the session is safe. Details: {log}")
+        log = places.note_defect(error.with_traceback(trace))
+        where = f" Details: {log}" if log else ""
+        window.say(f"Something went wrong inside All Even ({kind.__name__}); the session is safe.{where}")
 
     return hook
 
 
 def _warm_kernels() -> "subprocess.Popen[bytes] | None":
     """Compiles the kernels in a child process, so that the window never stalls on first use."""
-    if any(cache_folder("kernels").glob("*/.warm")):
+    if kernels.is_warm():
         return None
     return subprocess.Popen(
         [sys.executable, "-m", "all_even.engine.warm"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL

@@ -1,7 +1,6 @@
 """How commands print: JSON, lines for people, progress. Names from outside never steer the terminal."""
 
 import json
-import math
 import sys
 from pathlib import Path
 from typing import Any
@@ -30,20 +29,7 @@ def progress(done: int, total: int, name: str) -> None:
 
 def print_json(value: Any) -> None:
     """Every figure finite or null."""
-    print(json.dumps(finite(value), ensure_ascii=False, allow_nan=False, indent=1))
-
-
-def finite(value: Any) -> Any:
-    """The same with null where a figure is no number, and text that any reader can decode."""
-    if isinstance(value, float):
-        return value if math.isfinite(value) else None
-    if isinstance(value, str):
-        return value.encode("utf-8", "replace").decode("utf-8")
-    if isinstance(value, dict):
-        return {finite(key): finite(item) for key, item in value.items()}
-    if isinstance(value, list | tuple):
-        return [finite(item) for item in value]
-    return value
+    print(json.dumps(texts.json_ready(value), ensure_ascii=False, allow_nan=False, indent=1))
 
 
 def plain_text(path: Path) -> str:

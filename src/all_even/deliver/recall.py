@@ -91,7 +91,7 @@ def write_recall(sheet: Sheet, path: Path) -> None:
 
 def json_text(sheet: Sheet) -> str:
     session = sheet.session
-    return json.dumps(
+    told = texts.json_ready(
         {
             "song": session.name,
             "written": edits.now_text(),
@@ -122,10 +122,9 @@ def json_text(sheet: Sheet) -> str:
                 }
                 for entry in session.ledger
             ],
-        },
-        ensure_ascii=False,
-        indent=1,
+        }
     )
+    return json.dumps(told, ensure_ascii=False, allow_nan=False, indent=1)
 
 
 def csv_text(sheet: Sheet) -> str:
@@ -190,7 +189,7 @@ def html(sheet: Sheet) -> str:
         )
         for name, value in mix.items()
     ]
-    return environment.get_template("recall.html").render(
+    page = environment.get_template("recall.html").render(
         session=session,
         written=edits.now_text(),
         trim=TRIM.text(session.mix.trim_db),
@@ -199,3 +198,4 @@ def html(sheet: Sheet) -> str:
         time_text=time_text,
         decibel_text=decibel_text,
     )
+    return texts.page(page)
