@@ -2,6 +2,7 @@
 
 import json
 import math
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -24,6 +25,13 @@ class Linked(Ducker, frozen=True, kw_only=True, tag="ducker-linked"):
 
     def coefficients(self, sample_rate):
         return ducker.linked(Ducker(depth_db=self.depth_db), SHAPE, sample_rate)
+
+
+class LinearPhase(kinds.Equaliser, frozen=True, kw_only=True, tag="equaliser-linear"):
+    """An equaliser that convolves."""
+
+    LABEL = "Equaliser, linear phase"
+    phase: Literal["minimum", "linear"] = "linear"
 
 
 KINDS = [Linked if kind is Ducker else kind for kind in kinds.KINDS]
@@ -101,11 +109,12 @@ def test_a_key_filter_next_to_zero_hertz_is_off(kind):
     np.testing.assert_array_equal(Single(tiny, RATE)(sound), Single(kind(), RATE)(sound))
 
 
-@pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.LABEL)
-def test_blocks_of_one_sample_give_the_same(kind):
-    sound = sounds()["noise"][:400]
+@pytest.mark.parametrize("kind", [*KINDS, LinearPhase], ids=lambda kind: kind.LABEL)
+@pytest.mark.parametrize("channels", [1, 2])
+def test_blocks_of_one_sample_and_of_none_give_the_same(kind, channels):
+    sound = sounds()["noise"][:400, :channels]
     single = Single(kind(), RATE)
-    parts = [single(sound[i : i + 1]) for i in range(len(sound))]
+    parts = [single(sound[i : i + size]) for i in range(len(sound)) for size in (0, 1)]
     np.testing.assert_allclose(np.concatenate(parts), Single(kind(), RATE)(sound), atol=1e-12)
 
 

@@ -180,6 +180,8 @@ def _convolve(block: Array, taps: Array, state: Array) -> None:
 
     clean(block)
     frames, channels = block.shape
+    if not frames:
+        return
     before = len(taps) - 1
     history = state[: 2 * before].reshape(before, 2)
     joined = np.concatenate((history[:, :channels], block))
