@@ -79,7 +79,7 @@ def test_a_move_that_is_being_prepared_never_lands_in_the_next_session(opened, o
 
 def test_an_older_save_that_comes_late_does_not_replace_a_newer_one(opened, tmp_path):
     document = opened.desk.document
-    first, second = document.begin(), document.begin()
+    first, second = document.begin("save"), document.begin("save")
     path = tmp_path / "c.alleven"
     document.write(edits.set_trim(opened.desk.session, -2.0), path, second)
     document.write(edits.set_trim(opened.desk.session, -1.0), path, first)
@@ -221,3 +221,16 @@ def test_a_folder_group_is_shown_in_every_stage(opened):
     opened.window.lanes.nudge(1, fine=False, pan=True)
     opened.window.lanes.toggle("mute")
     assert desk.session.folder_groups[0].mute
+
+
+def test_opening_the_same_file_again_is_no_second_window_and_loses_nothing(opened, other):
+    desk, said = opened.desk, []
+    opened.open(other)
+    desk.edit(lambda s: edits.set_trim(s, -1.0))
+    desk.said.connect(said.append)
+    opened.open(other)
+    opened.wait(lambda: not desk.work.busy("autosave"))
+    assert not [sentence for sentence in said if "another window" in sentence]
+    assert desk.document.lock.held
+    (copy,) = recovery.orphans(other)
+    assert load(copy).mix.trim_db == -1.0

@@ -287,7 +287,7 @@ class Desk(QObject):
         if not lock.held:
             self.said.emit(f"{target.name} is open in another window: save under another name.")
             return
-        session, number = document.session, document.begin()
+        session, number = document.session, document.begin("save")
 
         def job(_report: Report) -> None:
             try:
@@ -313,7 +313,7 @@ class Desk(QObject):
             self._write_copy(document)
 
     def _write_copy(self, document: Document) -> None:
-        session, number = document.session, document.begin()
+        session, number = document.session, document.begin("copy")
         document.kept = session
         self.work.start(
             "autosave", lambda _report: document.write_copy(session, number), lambda _none: None,

@@ -9,6 +9,7 @@ import itertools
 import os
 import threading
 from pathlib import Path
+from typing import Literal
 
 from all_even.session import store
 from all_even.session.history import History
@@ -35,7 +36,7 @@ class Document:
         self._counting = threading.Lock()  # held for a moment
         self._written: dict[str, int] = {}
         self._copied = 0
-        self._pending = 0
+        self._pending = {"save": 0, "copy": 0}
         self._closed = False
 
     @property
@@ -51,10 +52,10 @@ class Document:
         """Whether there is something that its file does not hold."""
         return self.unsaved and bool(self.session.ledger)
 
-    def begin(self) -> int:
+    def begin(self, what: Literal["save", "copy"]) -> int:
         """The number of a write that is asked for now; `write` or `write_copy` has to follow."""
         with self._counting:
-            self._pending += 1
+            self._pending[what] += 1
             return next(self._numbers)
 
     def lock_for(self, target: Path) -> store.Lock:
@@ -77,7 +78,7 @@ class Document:
                     self.copy.delete()
                 self.copy.belongs_to(target)
         finally:
-            self._ended()
+            self._ended("save")
 
     def write_copy(self, session: Session, number: int) -> None:
         """Keeps a recovery copy, unless something newer was written."""
@@ -87,39 +88,38 @@ class Document:
                     self.copy.write(session)
                     self._copied = number
         finally:
-            self._ended()
+            self._ended("copy")
 
     def is_saved(self, session: Session, target: Path, lock: store.Lock) -> None:
         """The document's file is `target` from now on, and holds this."""
         if lock is not self.lock and self.lock is not None:
             self.lock.release()
         self.lock, self.path, self.saved, self.kept = lock, target, session, session
-        with self._counting:
-            idle = self._closed and self._pending == 0
-        if idle:
-            lock.release()
+        self._let_go()
 
     def close(self) -> None:
-        """Lets go of file and copy as soon as nothing is being written any more."""
+        """Lets go of the file as soon as nothing is saved to it any more, and of the copy when that is written."""
+        self._closed = True
         with self._counting:
-            self._closed = True
-            idle = self._pending == 0
-        if idle:
-            if not self.unsaved:
-                self.copy.delete()
-            self._release()
+            idle = not any(self._pending.values())
+        if idle and not self.unsaved:
+            self.copy.delete()
+        self._let_go()
 
-    def _ended(self) -> None:
+    def _ended(self, what: Literal["save", "copy"]) -> None:
         with self._counting:
-            self._pending -= 1
-            last = self._closed and self._pending == 0
-        if last:
-            self._release()
+            self._pending[what] -= 1
+        self._let_go()
 
-    def _release(self) -> None:
-        self.copy.release()
-        if self.lock is not None:
+    def _let_go(self) -> None:
+        if not self._closed:
+            return
+        with self._counting:
+            saving, copying = self._pending["save"] > 0, self._pending["copy"] > 0
+        if not saving and self.lock is not None:
             self.lock.release()
+        if not saving and not copying:
+            self.copy.release()
 
 
 def _same(a: Path, b: Path) -> bool:
