@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from all_even import kernels, places
 from all_even.app import theme
+from all_even.errors import one_sentence
 
 if TYPE_CHECKING:
     from all_even.app.window import MainWindow
@@ -46,7 +47,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
         )
         return 1
     if path is not None and not path.exists():
-        print(f"{path} is neither a folder nor a session file.", file=sys.stderr)
+        print(one_sentence(f"{path} is neither a folder nor a session file."), file=sys.stderr)
         return 1
     app = make_application()
     from all_even.app.desk import Desk

@@ -4,8 +4,9 @@
 """
 
 import json
-import os
+import secrets
 import shutil
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
@@ -144,8 +145,10 @@ def demo_folder() -> Path:
     """The demo's stems in the user's cache, made on first use."""
     folder = places.cache_folder("demo") / f"slack-water-{DEMO_VERSION}"
     if not (folder / "truth.json").exists():
-        beside = folder.with_name(f"{folder.name}.{os.getpid()}.part")
-        shutil.rmtree(beside, ignore_errors=True)
+        for left in folder.parent.glob("*.part"):  # of a run that was killed long ago
+            if left.stat().st_mtime < time.time() - outputs.STALE_S:
+                shutil.rmtree(left, ignore_errors=True)
+        beside = folder.with_name(f"{folder.name}.{secrets.token_hex(8)}.part")
         write_stems(beside)
         try:
             beside.rename(folder)
