@@ -447,3 +447,15 @@ def test_a_name_that_is_still_typed_when_its_bus_is_removed_changes_nothing(open
     field.setText("Gone")
     field.editingFinished.emit()
     assert desk.session.buses == ()
+
+
+def test_the_print_bench_says_beforehand_what_may_be_replaced_and_what_not(opened, tmp_path):
+    from all_even.session import store
+
+    bench, desk = opened.window.print_bench, opened.desk
+    recording = store.lane_path(desk.session, desk.session.lanes[0])
+    (tmp_path / "lyrics.wav").write_text("no sound")
+    for path, words in ((recording, "one of the session's recordings"), (tmp_path / "lyrics.wav", "is no sound file")):
+        bench.target.setText(str(path))
+        assert words in bench.result.text()
+        assert "replaces" not in bench.result.text()

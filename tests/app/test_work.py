@@ -64,7 +64,7 @@ def test_a_newer_job_of_the_same_name_replaces_the_older(work):
     work.start("mix", lambda report: "new", seen.append)
     release.set()
     until(lambda: seen)
-    time.sleep(0.05)
+    work.close()  # the older job has ended too
     QApplication.processEvents()
     assert seen == ["new"]
 
@@ -104,6 +104,6 @@ def test_progress_is_told_and_silent_after_cancel(work):
     until(lambda: told)
     work.cancel("print")
     go.set()
-    time.sleep(0.05)
+    work.close()
     QApplication.processEvents()
     assert told == [(0.5, "half")]

@@ -4,12 +4,14 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from all_even import outputs
 from all_even.app import fields, theme
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.desk import Desk
 from all_even.app.work import Report
 from all_even.dsp.parameter import decibel_text
-from all_even.errors import UserError
+from all_even.errors import UserError, short_name
+from all_even.session.store import recordings
 
 BITS = (("24 bit", "24"), ("16 bit", "16"), ("32 bit float", "32f"))
 COMBO_FRAME = 36
@@ -154,8 +156,12 @@ class PrintBench(QWidget):
         warnings = []
         if mix is not None and mix.sample_peak_dbfs is not None and mix.sample_peak_dbfs > 0.0:
             warnings.append(f"The mix peaks at {decibel_text(mix.sample_peak_dbfs, 'dBFS')}: 16 and 24 bit would clip.")
-        if path.is_file():
-            warnings.append(f"{path.name} is there already: printing replaces it.")
+        if self.desk.is_open and path.is_file():
+            try:
+                outputs.allowed(path, outputs.SOUND, recordings(self.desk.session))
+                warnings.append(f"{short_name(path.name)} is there already: printing replaces it.")
+            except UserError as error:
+                warnings.append(str(error))
         self.result.setText(" ".join(warnings))
 
     def print_mix(self) -> None:
@@ -183,7 +189,6 @@ class PrintBench(QWidget):
         def job(report: Report) -> object:
             from all_even.deliver.print_mix import print_mix
             from all_even.deliver.stems import print_stems
-            from all_even.session.store import recordings
 
             if stems:
                 return print_stems(
