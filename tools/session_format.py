@@ -12,8 +12,9 @@ INTRODUCTION = """# The session file
 A file that ends in `.alleven` is UTF-8 JSON, format version {version}. Made from the model by
 `tools/session_format.py`; do not edit by hand. Unknown fields, NaN and infinity are refused; files over 64 MB,
 nesting deeper than 32, and more than a million objects or four million values are refused before they are parsed.
-Snapshots have to fulfil everything that the session itself does: ids are unique, routes lead to what is there and
-never in a circle, automation names a setting that exists and can move; its values are brought into the setting's range.
+Snapshots, and the states that the ledger keeps of moves that are not measured yet, have to fulfil everything that the
+session itself does: ids are unique, routes lead to what is there and never in a circle, lines of the ledger are
+numbered upwards, automation names a setting that exists and can move; its values are brought into the setting's range.
 A session lists its source folders with their absolute place and the place from
 the session file; a lane's `file` may not leave its folder, also not through a link. Sound is never in the file.
 

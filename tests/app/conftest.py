@@ -45,7 +45,7 @@ class Rig:
     def measured(self) -> None:
         """Waits until lanes, mix and moves are up to date."""
         desk = self.desk
-        self.wait(lambda: desk.is_open and not desk.work.busy() and not desk.mix_stale and not desk._settle.isActive())
+        self.wait(lambda: desk.idle)
 
     def open(self, path) -> None:
         self.window.open_path(path)
@@ -61,14 +61,15 @@ class Rig:
         window.apply_theme("day")
         window.resize(1280, 800)
         desk.set_stage("gather")
-        if desk._player is not None:
-            desk._player.close()
-            desk._player = None
+        if desk.ears.known_player is not None:
+            desk.ears.known_player.close()
+            desk.ears.known_player = None
         self.devices.clear()
-        if window.has_workbench:
-            window.side.setCurrentIndex(0)
-            window.lanes.hidden_button.setChecked(False)
+        if window.workbench is not None:
+            window.workbench.side.setCurrentIndex(0)
+            window.workbench.lanes.hidden_button.setChecked(False)
         window.start_page.refresh()
+        window.activateWindow()
         self.settle_paint()
 
     def lane(self, text: str):

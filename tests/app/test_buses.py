@@ -7,14 +7,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from all_even.app.fields import NumberField
-from all_even.app.lanes import flow
+from all_even.app.stages.buses import rivers as rivers_drawn
 from all_even.demo.score import make_score
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.utility import Gain
-from all_even.engine.player import START_RAMP_S
+from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
 from all_even.session import chain_edits, edits
 from all_even.session.model import MIX, NOWHERE
@@ -27,18 +27,18 @@ def routed(opened):
     opened.desk.set_stage("buses")
     lanes = [lane.id for lane in opened.desk.session.lanes]
     opened.desk.select((lanes[0], lanes[1]))
-    opened.window.buses_bench.make_group()
+    opened.window.workbench.bench.of("buses").form.make_group()
     opened.measured()
     return opened
 
 
 def drag_to_column(rig, strip_id: str, bus: str, *, send: bool = False) -> None:
-    view = rig.window.lanes
+    view = rig.window.workbench.lanes
     index = view.lane_ids().index(strip_id)
-    view._scroll_to(index)
-    rivers = view._rivers
-    x = flow.column_x(view._columns(), len(rivers.columns), rivers.columns.index(bus))
-    start = QPoint(int(view._columns().boxes["goes"][0]) + 5, int(view._row_box(index).center().y()))
+    view.scroll_to(index)
+    rivers = view.body.rivers
+    x = rivers_drawn.column_x(view.columns(), len(rivers.columns), rivers.columns.index(bus))
+    start = QPoint(int(view.columns().boxes["goes"][0]) + 5, int(view.row_box(index).center().y()))
     end = QPoint(int(x), start.y())
     keys = Qt.KeyboardModifier.ControlModifier if send else Qt.KeyboardModifier.NoModifier
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, pos=start)
@@ -52,9 +52,9 @@ def test_a_group_is_made_of_the_selection_and_stands_in_the_lanes(routed):
     (bus,) = desk.session.buses
     assert desk.current == bus.id
     assert [lane.destination for lane in desk.session.lanes[:3]] == [bus.id, bus.id, MIX]
-    assert bus.id in routed.window.lanes.lane_ids()
-    assert MIX in routed.window.lanes.lane_ids()
-    assert "Summing group" in routed.window.lanes.accessibleDescription()
+    assert bus.id in routed.window.workbench.lanes.lane_ids()
+    assert MIX in routed.window.workbench.lanes.lane_ids()
+    assert "Summing group" in routed.window.workbench.lanes.accessibleDescription()
     desk.undo()
     assert desk.session.buses == ()
     assert all(lane.destination == MIX for lane in desk.session.lanes)
@@ -75,10 +75,10 @@ def test_a_lane_is_dragged_to_a_bus_to_route_and_with_ctrl_to_send(routed):
 
 
 def test_a_loop_is_refused_in_a_sentence_and_nothing_changes(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     first = desk.session.buses[0].id
     desk.select((first,))
-    bench.make_group()
+    bench.form.make_group()
     outer = desk.session.strip(first).destination
     said = []
     desk.said.connect(said.append)
@@ -90,7 +90,7 @@ def test_a_loop_is_refused_in_a_sentence_and_nothing_changes(routed):
 
 
 def test_a_station_is_added_by_typing_opened_changed_moved_bypassed_and_removed(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = desk.session.lanes[3].id
     desk.select((lane,))
     for words in ("comp", "eq"):
@@ -100,7 +100,7 @@ def test_a_station_is_added_by_typing_opened_changed_moved_bypassed_and_removed(
     assert [station.LABEL for station in desk.session.chain(lane)] == ["Compressor", "Equaliser"]
     compressor = desk.session.chain(lane)[0].id
     bench.open(compressor)
-    field = next(f for f in bench.station.findChildren(type(bench.level)) if f.accessibleName() == "Threshold")
+    field = next(f for f in bench.station.findChildren(type(bench.form.level)) if f.accessibleName() == "Threshold")
     field.setFocus()
     field.selectAll()
     QTest.keyClicks(field, "-33")
@@ -121,7 +121,7 @@ def test_a_station_is_added_by_typing_opened_changed_moved_bypassed_and_removed(
 
 
 def test_the_level_path_shows_what_was_measured_after_each_station(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = next(
         lane for lane in desk.session.lanes if desk.measures(lane.id) and desk.measures(lane.id).integrated_lufs
     )
@@ -137,7 +137,7 @@ def test_the_level_path_shows_what_was_measured_after_each_station(routed):
 
 
 def test_a_key_is_chosen_by_name_and_said_plainly(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     source, target = (lane.id for lane in desk.session.lanes[2:4])
     desk.edit(lambda s: chain_edits.add_station(s, target, Compressor()))
     desk.select((target,))
@@ -146,13 +146,13 @@ def test_a_key_is_chosen_by_name_and_said_plainly(routed):
     assert desk.session.chain(target)[0].key.source == source
     assert bench.path._stops[1].keyed_by == desk.session.strip_name(source)
     assert f"keyed by {desk.session.strip_name(source)}" in desk.session.ledger[-1].text
-    rivers = routed.window.lanes._rivers
-    ids = routed.window.lanes.lane_ids()
+    rivers = routed.window.workbench.lanes.body.rivers
+    ids = routed.window.workbench.lanes.lane_ids()
     assert [(ids[t.source_row], ids[t.target_row]) for t in rivers.threads] == [(source, target)]
 
 
 def test_matching_gives_back_what_a_station_took(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = next(
         lane.id for lane in desk.session.lanes if desk.measures(lane.id) and desk.measures(lane.id).integrated_lufs
     )
@@ -169,7 +169,7 @@ def test_matching_gives_back_what_a_station_took(routed):
 
 
 def test_a_bus_tells_what_its_dynamics_do_to_each_member(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     bus = desk.session.buses[0].id
     desk.edit(lambda s: chain_edits.add_station(s, bus, Compressor(threshold_db=-50.0, ratio=8.0, attack_ms=1.0)))
     desk.select((bus,))
@@ -182,30 +182,30 @@ def test_a_bus_tells_what_its_dynamics_do_to_each_member(routed):
 
 
 def test_groups_convert_and_dissolve_without_changing_the_mix(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     bus = desk.session.buses[0].id
     before = np.concatenate(list(render(desk.plan())))
     desk.select((bus,))
-    bench._convert()
+    bench.form._convert()
     assert [group.id for group in desk.session.folder_groups] == [bus]
     np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
-    bench._convert()
+    bench.form._convert()
     assert [item.id for item in desk.session.buses] == [bus]
-    bench.remove_current()
+    bench.form.remove_current()
     assert desk.session.buses == ()
     np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
 
 
 def test_ready_starts_are_made_heard_of_in_the_ledger_and_undone(routed):
     desk = routed.desk
-    found = {move.id: move for move in desk.moves["buses"]}
+    found = {move.id: move for move in desk.moves.at("buses")}
     assert "buses.glue" in found
-    desk.apply_move(found["buses.glue"])
+    desk.moves.apply(found["buses.glue"])
     routed.wait(lambda: bool(desk.session.mix.chain))
     routed.measured()
-    record = next(entry.move for entry in reversed(desk.session.ledger) if entry.move is not None)
-    assert record.id == "buses.glue"
-    assert record.after == pytest.approx(record.expected, abs=1.0)
+    entry = next(entry for entry in reversed(desk.session.ledger) if entry.move is not None)
+    assert entry.move.id == "buses.glue"
+    assert entry.result.value == pytest.approx(entry.move.expected, abs=1.0)
     desk.undo()
     assert desk.session.mix.chain == ()
 
@@ -215,7 +215,7 @@ def test_routing_and_chains_survive_saving_and_reopening(routed, tmp_path):
     lane = desk.session.lanes[2].id
     desk.edit(lambda s: chain_edits.add_station(s, lane, Compressor(threshold_db=-31.5)))
     path = tmp_path / "kept.alleven"
-    desk.save(path)
+    desk.documents.save(path)
     routed.wait(lambda: not desk.unsaved)
     kept = desk.session
     routed.open(path)
@@ -230,13 +230,13 @@ def test_what_is_played_through_chains_and_buses_equals_the_print(routed):
     lane = desk.session.lanes[2].id
     for target, words in ((bus, "comp"), (lane, "limiter")):
         desk.select((target,))
-        routed.window.buses_bench.add.setText(words)
-        routed.window.buses_bench._add_typed()
+        routed.window.workbench.bench.of("buses").add.setText(words)
+        routed.window.workbench.bench.of("buses")._add_typed()
     desk.edit(lambda s: edits.set_trim(s, -14.0))
     routed.measured()
     assert desk.plan().latency > 0
     routed.desk.player.locate(0.0)
-    desk.toggle_play()
+    desk.ears.toggle_play()
     routed.wait(lambda: desk.player.playing)
     routed.wait(lambda: not desk.player.playing)
     routed.devices[0].stop()
@@ -247,10 +247,10 @@ def test_what_is_played_through_chains_and_buses_equals_the_print(routed):
 
 
 def test_nowhere_makes_a_silent_trigger_of_a_lane(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = desk.session.lanes[2].id
     desk.select((lane,))
-    bench._route(NOWHERE)
+    bench.form._route(NOWHERE)
     assert desk.session.strip(lane).destination == NOWHERE
     assert "goes to nowhere" in desk.session.ledger[-1].text
 
@@ -277,21 +277,21 @@ def test_a_ducker_follows_the_beats_of_the_measured_tempo(routed):
 
 
 def test_the_pan_law_is_set_on_the_mix_and_told_in_the_ledger(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     desk.select((MIX,))
-    assert bench.pan_law.isVisible()
-    bench.pan_law.setCurrentIndex(bench.pan_law.findData("-6 dB"))
-    bench.pan_law.activated.emit(bench.pan_law.currentIndex())
+    assert bench.form.pan_law.isVisible()
+    bench.form.pan_law.setCurrentIndex(bench.form.pan_law.findData("-6 dB"))
+    bench.form.pan_law.activated.emit(bench.form.pan_law.currentIndex())
     assert desk.session.pan_law == "-6 dB"
     assert "Pan law" in desk.session.ledger[-1].text
     desk.undo()
-    assert bench.pan_law.currentData() == "-3 dB"
+    assert bench.form.pan_law.currentData() == "-3 dB"
     desk.select((desk.session.lanes[0].id,))
-    assert not bench.pan_law.isVisible()
+    assert not bench.form.pan_law.isVisible()
 
 
 def test_bands_of_a_band_compressor_are_added_dropped_and_moved(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = desk.session.lanes[3].id
     desk.edit(lambda s: chain_edits.add_station(s, lane, BandCompressor()))
     desk.select((lane,))
@@ -314,8 +314,8 @@ def test_shares_in_the_lanes_are_those_of_the_bench(routed):
     desk = routed.desk
     bus = desk.session.buses[0]
     desk.select((bus.id,))
-    rows = {name: share for name, share, _ in routed.window.buses_bench.changes._rows}
-    rivers, ids = routed.window.lanes._rivers, routed.window.lanes.lane_ids()
+    rows = {name: share for name, share, _ in routed.window.workbench.bench.of("buses").changes._rows}
+    rivers, ids = routed.window.workbench.lanes.body.rivers, routed.window.workbench.lanes.lane_ids()
     into = [item for item in rivers.branches if item.column == rivers.columns.index(bus.id) and item.open]
     assert len(into) >= 2
     for branch in into:
@@ -330,7 +330,7 @@ def drag(widget, start: QPoint, end: QPoint) -> None:
 
 
 def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = desk.session.lanes[3].id
     bands = (Band(frequency_hz=100.0, gain_db=-3.0), Band(frequency_hz=2000.0, gain_db=4.0))
     desk.edit(lambda s: chain_edits.add_station(s, lane, Equaliser(bands=bands)))
@@ -352,7 +352,7 @@ def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):
 
 
 def test_the_line_of_a_threshold_is_dragged(routed):
-    desk, bench = routed.desk, routed.window.buses_bench
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = desk.session.lanes[3].id
     desk.edit(lambda s: chain_edits.add_station(s, lane, Compressor(threshold_db=-30.0)))
     desk.select((lane,))
@@ -368,7 +368,7 @@ def test_the_line_of_a_threshold_is_dragged(routed):
 
 def test_drawings_follow_the_theme(routed):
     """Their pictures are kept: all of them have to be drawn anew."""
-    bench, window = routed.window.buses_bench, routed.window
+    bench, window = routed.window.workbench.bench.of("buses"), routed.window
     window.apply_theme("day")
     routed.settle_paint()
     day = bench.path.grab().toImage().pixelColor(60, 30).lightness()

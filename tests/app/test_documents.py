@@ -46,11 +46,11 @@ def other(rig, short_folder, tmp_path):
 def test_a_slow_save_completes_for_its_own_file_while_another_session_is_opened(opened, slow_disk, other, tmp_path):
     desk, path = opened.desk, tmp_path / "a.alleven"
     desk.edit(lambda s: edits.set_trim(s, -3.0))
-    desk.save(path)
+    desk.documents.save(path)
     opened.window.open_path(other)
     opened.wait(lambda: desk.is_open and desk.session.mix.trim_db == -12.0)
     assert not path.exists()
-    desk.autosave()  # the window waits for no disk
+    desk.documents.autosave()  # the window waits for no disk
     slow_disk.set()
     opened.wait(lambda: not desk.work.busy("save"))
     assert desk.path == other
@@ -59,7 +59,7 @@ def test_a_slow_save_completes_for_its_own_file_while_another_session_is_opened(
     assert free.held  # nobody keeps a file whose session is closed
     free.release()
     desk.edit(lambda s: edits.set_trim(s, -11.0))
-    desk.save()
+    desk.documents.save()
     opened.wait(lambda: not desk.work.busy("save"))
     assert load(path).mix.trim_db == -3.0
     assert load(other).mix.trim_db == -11.0
@@ -67,8 +67,8 @@ def test_a_slow_save_completes_for_its_own_file_while_another_session_is_opened(
 
 def test_a_move_that_is_being_prepared_never_lands_in_the_next_session(opened, other):
     desk, go = opened.desk, threading.Event()
-    desk._start("prepare", lambda _report: go.wait(30), lambda _move: desk.edit(lambda s: edits.set_trim(s, 6.0)))
-    desk._start("all even", lambda _report: go.wait(30), lambda _found: desk.edit(lambda s: edits.set_trim(s, 6.0)))
+    desk.start("prepare", lambda _report: go.wait(30), lambda _move: desk.edit(lambda s: edits.set_trim(s, 6.0)))
+    desk.start("all even", lambda _report: go.wait(30), lambda _found: desk.edit(lambda s: edits.set_trim(s, 6.0)))
     opened.window.open_path(other)
     opened.wait(lambda: desk.is_open and desk.session.name == "Other")
     go.set()
@@ -104,13 +104,13 @@ def test_two_windows_on_one_file_keep_two_copies_and_saving_in_one_leaves_the_ot
     opened.open(other)
     second = Desk(simulated)
     try:
-        second.open_session(other)
+        second.documents.open_session(other)
         opened.wait(lambda: second.is_open)
         for desk, trim_db in ((opened.desk, -1.0), (second, -2.0)):
             desk.edit(lambda s, trim_db=trim_db: edits.set_trim(s, trim_db))
-            desk.autosave()
+            desk.documents.autosave()
         opened.wait(lambda: not opened.desk.work.busy("autosave") and not second.work.busy("autosave"))
-        opened.desk.save()
+        opened.desk.documents.save()
         opened.wait(lambda: not opened.desk.work.busy("save"))
         assert not opened.desk.document.copy.path.exists()
         assert load(second.document.copy.path).mix.trim_db == -2.0
@@ -126,14 +126,14 @@ def test_two_windows_on_one_file_keep_two_copies_and_saving_in_one_leaves_the_ot
 
 def test_a_copy_goes_with_what_is_saved_and_with_what_is_undone(opened, tmp_path):
     desk = opened.desk
-    desk.save(tmp_path / "d.alleven")
+    desk.documents.save(tmp_path / "d.alleven")
     opened.wait(lambda: not desk.work.busy("save"))
     desk.edit(lambda s: edits.set_trim(s, -1.0))
-    desk.autosave()
+    desk.documents.autosave()
     opened.wait(lambda: not desk.work.busy("autosave"))
     copy = desk.document.copy.path
     assert copy.exists()
-    desk.save()
+    desk.documents.save()
     opened.wait(lambda: not desk.work.busy("save"))
     assert not copy.exists()
     desk.close_session()
@@ -145,7 +145,7 @@ def test_save_as_onto_a_file_that_another_window_holds_is_refused(opened, other)
     held, before = store.Lock(other), other.read_bytes()
     said = []
     opened.desk.said.connect(said.append)
-    opened.desk.save(other)
+    opened.desk.documents.save(other)
     opened.wait(lambda: not opened.desk.work.busy("save"))
     assert held.held
     assert "open in another window" in said[0]
@@ -158,24 +158,24 @@ def test_a_session_plays_after_measuring_was_cancelled(rig, short_folder):
     rig.window.open_path(short_folder)
     rig.wait(lambda: desk.is_open)
     if desk.work.busy("measure"):
-        rig.window.cancel_work()
+        rig.window.status.cancel()
     rig.wait(lambda: desk.sources is not None)
-    desk.toggle_play()
+    desk.ears.toggle_play()
     rig.wait(lambda: desk.player.playing)
-    desk.toggle_play()
-    desk.measure_lanes()
+    desk.ears.toggle_play()
+    desk.figures.measure_lanes()
     rig.measured()
     assert all(desk.measures(lane.id) is not None for lane in desk.session.lanes)
 
 
 def test_a_session_plays_after_opening_its_files_was_cancelled(opened):
     desk = opened.desk
-    desk._sources = None
-    desk.toggle_play()
+    desk.figures.sources = None
+    desk.ears.toggle_play()
     opened.wait(lambda: desk.sources is not None)
-    desk.toggle_play()
+    desk.ears.toggle_play()
     opened.wait(lambda: desk.player.playing)
-    desk.toggle_play()
+    desk.ears.toggle_play()
 
 
 def test_a_snapshot_of_other_channels_is_heard_as_it_was(rig, write, tmp_path):
@@ -200,11 +200,11 @@ def test_a_snapshot_of_other_channels_is_heard_as_it_was(rig, write, tmp_path):
     desk.sources.update(state)
     levels = [abs(desk.sources.frames(s)[lane].read(0, 48_000)).max() for s in (state, desk.session)]
     assert levels == pytest.approx([0.1, 0.8], rel=1e-3)
-    desk.hear_snapshot("now", "left")
+    desk.ears.hear_snapshot("now", "left")
     rig.wait(lambda: desk.hearing.name == "left")
     assert desk.hearing.matched_db == pytest.approx(0.0, abs=0.01)
     assert abs(desk.sources.frames(desk.session)[lane].read(0, 48_000)).max() == pytest.approx(0.8, rel=1e-3)
-    desk.hear_now()
+    desk.ears.hear_now()
 
 
 def test_a_folder_group_is_shown_in_every_stage(opened):
@@ -218,8 +218,8 @@ def test_a_folder_group_is_shown_in_every_stage(opened):
         desk.set_stage(stage)
         opened.settle_paint()
         assert not opened.window.grab().isNull()
-    opened.window.lanes.nudge(1, fine=False, pan=True)
-    opened.window.lanes.toggle("mute")
+    opened.window.workbench.lanes.body.nudge(1, fine=False, pan=True)
+    opened.window.workbench.lanes.toggle("mute")
     assert desk.session.folder_groups[0].mute
 
 

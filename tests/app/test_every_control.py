@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from all_even import stages
 from all_even.app import paint, theme
 from all_even.app.commands import MENUS
 from all_even.app.lanes import layout
@@ -28,7 +29,7 @@ from all_even.dsp import kinds
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.session import chain_edits, routing_edits
 
-SCREENS = ("start", "gather", "balance", "buses", "print")
+SCREENS = ("start", *stages.all_keys())
 SMALLEST = 24
 ARROW = 26  # what a combo box needs beside its text
 WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"
@@ -105,7 +106,7 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folde
     rig.open(demo_folder)
     for screen in SCREENS[1:]:
         for tab in range(4):
-            rig.window.side.setCurrentIndex(tab)
+            rig.window.workbench.side.setCurrentIndex(tab)
             wrong += walk(rig, screen)
     assert sorted(set(wrong)) == []
 
@@ -125,7 +126,7 @@ def test_every_station_opens_into_a_panel_that_is_whole(opened):
         station = kind(bands=(Band(), Band())) if kind is Equaliser else kind()
         desk.edit(lambda s, made=station: chain_edits.set_chain(s, first, [msgspec.structs.replace(made, id="s1")]))
         desk.select((first,))
-        opened.window.buses_bench.open("s1")
+        opened.window.workbench.bench.of("buses").open("s1")
         wrong += [f"{kind.LABEL}: {text}" for text in walk(opened, "buses")]
     for strip in (bus, desk.session.folder_groups[0].id, "mix"):
         desk.select((strip,))
@@ -158,34 +159,34 @@ def test_every_command_stands_in_a_menu_and_no_shortcut_twice(rig):
 
 def test_every_command_runs_on_an_open_session(opened, monkeypatch):
     """Each command once, dialogs answered with nothing."""
-    monkeypatch.setattr(opened.window, "_ask", lambda *args, **options: None)
+    monkeypatch.setattr(opened.window.verbs, "ask", lambda *args, **options: None)
     monkeypatch.setattr("PyQt6.QtWidgets.QInputDialog.getText", lambda *args: ("", False))
     skipped = {"Quit", "Close the session", "Open the demo", "Print the mix", "Write the recall sheet"}
     for command in opened.window.commands:
         if command.text not in skipped:
-            command.run()
+            opened.window.give(command)
             opened.settle_paint()
     opened.desk.player.stop()
     opened.measured()
 
 
 def test_every_command_is_harmless_without_a_session(rig, monkeypatch):
-    monkeypatch.setattr(rig.window, "_ask", lambda *args, **options: None)
+    monkeypatch.setattr(rig.window.verbs, "ask", lambda *args, **options: None)
     for command in rig.window.commands:
         if command.text not in ("Quit", "Open the demo"):
-            command.run()
+            rig.window.give(command)
             rig.settle_paint()
     assert not rig.desk.is_open
 
 
 def test_buttons_in_the_lanes_are_large_enough_and_explained(opened):
-    view = opened.window.lanes
+    view = opened.window.workbench.lanes
     assert layout.BUTTON >= SMALLEST
     opened.desk.set_stage("balance")
-    for stage in ("gather", "balance", "buses", "print"):
+    for stage in stages.all_keys():
         opened.desk.set_stage(stage)
-        box = view._row_box(0)
-        for part, area in layout.head_boxes(box, view._head()).items():
+        box = view.row_box(0)
+        for part, area in layout.head_boxes(box, view.head_width()).items():
             if part not in ("meter", "mark"):
                 assert view.tip(area.center()), part
     assert "Lane 1 of 12" in view.accessibleDescription()
@@ -242,11 +243,11 @@ def test_every_shortcut_in_a_tooltip_is_a_real_one(opened):
     """A tooltip that ends in brackets names a command's shortcut or a key of the lanes."""
     real = {command.shortcut for command in opened.window.commands} | LANE_KEYS
     wrong = []
-    for control in controls(opened.window) + list(opened.window.top.stages.values()):
+    for control in controls(opened.window) + list(opened.window.workbench.head.path.stages.values()):
         for found in REMARK.findall(control.toolTip().split(";")[0]):
             if found not in real:
                 wrong.append((control.accessibleName(), found))
     for index in range(4):
-        found = REMARK.findall(opened.window.side.tabToolTip(index))
+        found = REMARK.findall(opened.window.workbench.side.tabToolTip(index))
         wrong += [("tab", key) for key in found if key not in real]
     assert wrong == []

@@ -6,6 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from all_even import stages
+from all_even.app import stages as views
+from all_even.app.desk import Desk
 from all_even.app.lanes import layout, scales
 from all_even.app.lanes.scales import Rail
 
@@ -32,10 +35,11 @@ def test_a_place_is_found_again_but_for_the_notch_in_the_centre(pan):
     assert found == pytest.approx(pan, abs=1e-6) or (found == 0.0 and abs(pan) < 0.031)
 
 
-@pytest.mark.parametrize("stage", ["gather", "balance", "print"])
+@pytest.mark.parametrize("stage", stages.all_keys())
 @pytest.mark.parametrize("width", [732.0, 960.0, 3200.0])
 def test_columns_lie_side_by_side_inside_the_view(stage, width):
-    boxes = sorted(layout.columns(stage, layout.head_width(width), width).boxes.values())
+    body = views.VIEWS[stage].body(Desk())
+    boxes = sorted(body.columns(layout.head_width(width), width).boxes.values())
     for (left, size), (following, _) in itertools.pairwise(boxes):
         assert size > 20.0
         assert left + size <= following

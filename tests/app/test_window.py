@@ -13,8 +13,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
 from all_even.app.lanes import layout
-from all_even.app.side_panel import MoveCard
-from all_even.engine.player import START_RAMP_S
+from all_even.app.side.cards import MoveCard
+from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import measure_mix, render
 from all_even.session import edits
 from all_even.session.recovery import orphans
@@ -24,24 +24,26 @@ from tests.conftest import RATE, noise
 
 def row_point(rig, lane_id: str, part: str, share: float = 0.5) -> QPoint:
     """A pixel of a lane's row: a button of its head, or a place on a rail."""
-    view = rig.window.lanes
+    view = rig.window.workbench.lanes
     index = view.lane_ids().index(lane_id)
-    view._scroll_to(index)
-    box = view._row_box(index)
+    view.scroll_to(index)
+    box = view.row_box(index)
     if part in ("level", "pan"):
-        rail = view._columns().rails[part]
+        rail = view.columns().rails[part]
         return QPoint(int(rail.left + share * rail.width), int(box.bottom() - 8))
-    return layout.head_boxes(box, view._head())[part].center().toPoint()
+    return layout.head_boxes(box, view.head_width())[part].center().toPoint()
 
 
 def click(rig, lane_id: str, part: str) -> None:
-    QTest.mouseClick(rig.window.lanes.viewport(), Qt.MouseButton.LeftButton, pos=row_point(rig, lane_id, part))
+    QTest.mouseClick(
+        rig.window.workbench.lanes.viewport(), Qt.MouseButton.LeftButton, pos=row_point(rig, lane_id, part)
+    )
     rig.settle_paint()
 
 
 def drag(rig, lane_id: str, part: str, by_px: int) -> None:
-    view = rig.window.lanes
-    rail = view._columns().rails[part]
+    view = rig.window.workbench.lanes
+    rail = view.columns().rails[part]
     lane = rig.desk.session.lane(lane_id)
     x = rail.level_x(lane.level_db) if part == "level" else rail.pan_x(lane.pan)
     start = QPoint(int(x), row_point(rig, lane_id, part).y())
@@ -53,7 +55,7 @@ def drag(rig, lane_id: str, part: str, by_px: int) -> None:
 
 
 def card(rig, move_id: str) -> MoveCard:
-    return next(card for card in rig.window.side.moves.findChildren(MoveCard) if card.move_.id == move_id)
+    return next(card for card in rig.window.workbench.side.moves.findChildren(MoveCard) if card.move_.id == move_id)
 
 
 def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
@@ -66,13 +68,12 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     assert len(desk.reports) == 12
 
     QTest.keyClick(window, Qt.Key.Key_F2)
-    rig.wait(lambda: desk.stage == "balance" and bool(desk.moves["balance"]))
+    rig.wait(lambda: desk.stage == "balance" and bool(desk.moves.at("balance")))
     rig.settle_paint()
-    QTest.mouseClick(card(rig, "balance.all-even").findChildren(type(window.balance_bench.toggles["mute"]))[0],
-                     Qt.MouseButton.LeftButton)  # fmt: skip
+    QTest.mouseClick(card(rig, "balance.all-even").apply, Qt.MouseButton.LeftButton)
     rig.measured()
-    made = [entry.move for entry in desk.session.ledger if entry.move]
-    assert made[0].after == pytest.approx(0.0, abs=0.3)
+    made = [entry for entry in desk.session.ledger if entry.move]
+    assert made[0].result.value == pytest.approx(0.0, abs=0.3)
     assert desk.mix.sample_peak_dbfs == pytest.approx(-4.5, abs=0.1)
 
     snare = rig.lane("SnTop")
@@ -90,7 +91,7 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     assert desk.session.ledger[-1].text.startswith("Undone: ")
 
     path = tmp_path / "a.alleven"
-    desk.save(path)
+    desk.documents.save(path)
     rig.wait(lambda: not desk.work.busy("save"))
     assert not desk.unsaved
     kept = desk.session
@@ -100,16 +101,16 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     assert desk.session.ledger == kept.ledger
 
     desk.set_stage("print")
-    window.print_bench.target.setText(str(tmp_path / "mix.wav"))
-    QTest.mouseClick(window.print_bench.print_button, Qt.MouseButton.LeftButton)
+    window.workbench.bench.of("print").target.setText(str(tmp_path / "mix.wav"))
+    QTest.mouseClick(window.workbench.bench.of("print").print_button, Qt.MouseButton.LeftButton)
     rig.wait(lambda: not desk.work.busy("print"))
     printed = soundfile.read(tmp_path / "mix.wav")[0]
     rendered = np.concatenate(list(render(desk.plan())))
     assert np.abs(printed - rendered).max() <= 0.51 * 2.0**-23
-    assert "no sample over full scale" in window.print_bench.result.text()
+    assert "no sample over full scale" in window.workbench.bench.of("print").result.text()
 
-    window.print_bench.sheet.setText(str(tmp_path / "sheet.html"))
-    window.print_bench.write_sheet()
+    window.workbench.bench.of("print").sheet.setText(str(tmp_path / "sheet.html"))
+    window.workbench.bench.of("print").write_sheet()
     rig.wait(lambda: not desk.work.busy("sheet"))
     assert "All even: every track equally loud" in (tmp_path / "sheet.html").read_text()
 
@@ -121,9 +122,9 @@ def test_playing_moves_meters_and_its_recording_equals_the_render(opened):
     opened.measured()
     QTest.keyClick(window, Qt.Key.Key_Space)
     opened.wait(lambda: desk.player.playing)
-    opened.wait(lambda: max(window.lanes._peaks.values(), default=0.0) > 0.01)
-    opened.wait(lambda: window.top.level._left > -60.0)
-    opened.wait(lambda: window.balance_bench.mix.short_term.text().find("LUFS") > 0)
+    opened.wait(lambda: max(window.workbench.lanes._peaks.values(), default=0.0) > 0.01)
+    opened.wait(lambda: window.workbench.head.transport.level._left > -60.0)
+    opened.wait(lambda: window.workbench.bench.of("balance").mix.short_term.text().find("LUFS") > 0)
     opened.wait(lambda: not desk.player.playing)
     opened.devices[0].stop()
     heard = opened.devices[0].recording()
@@ -133,7 +134,7 @@ def test_playing_moves_meters_and_its_recording_equals_the_render(opened):
 
 
 def test_the_keyboard_reaches_levels_pan_mute_and_order(opened):
-    desk, lanes = opened.desk, opened.window.lanes
+    desk, lanes = opened.desk, opened.window.workbench.lanes
     opened.window.activateWindow()
     desk.set_stage("balance")
     first, second = (lane.id for lane in desk.session.lanes[:2])
@@ -159,17 +160,17 @@ def test_several_lanes_are_set_at_once(opened):
     desk.set_stage("balance")
     ids = tuple(lane.id for lane in desk.session.lanes[:3])
     desk.select(ids)
-    opened.window.balance_bench.pan.value_changed.emit(0.5)
+    opened.window.workbench.bench.of("balance").pan.value_changed.emit(0.5)
     assert [desk.session.lane(i).pan for i in ids] == [0.5] * 3
     desk.set_stage("gather")
-    opened.window.gather_bench._set(role="tuba")
+    opened.window.workbench.bench.of("gather")._set(role="tuba")
     assert {desk.session.lane(i).role for i in ids} == {"tuba"}
 
 
 def test_a_level_is_typed_with_or_without_unit(opened):
     desk = opened.desk
     desk.set_stage("balance")
-    field = opened.window.balance_bench.level
+    field = opened.window.workbench.bench.of("balance").level
     for typed, value in (
         ("-4.5", -4.5),
         ("+2 dB", 2.0),
@@ -192,14 +193,14 @@ def test_double_click_returns_a_level_to_its_default(opened):
     drag(opened, lane, "level", -60)
     assert desk.session.lane(lane).level_db < -2.0
     at = row_point(opened, lane, "level", 0.5)
-    QTest.mouseDClick(opened.window.lanes.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseDClick(opened.window.workbench.lanes.viewport(), Qt.MouseButton.LeftButton, pos=at)
     assert desk.session.lane(lane).level_db == 0.0
 
 
 def test_a_lane_is_renamed_in_its_row(opened):
-    desk, lanes = opened.desk, opened.window.lanes
+    desk, lanes = opened.desk, opened.window.workbench.lanes
     lane = desk.session.lanes[1].id
-    lanes.start_rename(lane)
+    lanes.gestures.start_rename(lane)
     field = lanes.viewport().findChild(QLineEdit)
     field.setText("Kick, outside")
     QTest.keyClick(field, Qt.Key.Key_Return)
@@ -207,7 +208,7 @@ def test_a_lane_is_renamed_in_its_row(opened):
 
 
 def test_a_drag_of_the_head_reorders(opened):
-    desk, view = opened.desk, opened.window.lanes
+    desk, view = opened.desk, opened.window.workbench.lanes
     first = desk.session.lanes[0].id
     start = row_point(opened, first, "name")
     QTest.mousePress(view.viewport(), Qt.MouseButton.LeftButton, pos=start)
@@ -218,7 +219,7 @@ def test_a_drag_of_the_head_reorders(opened):
 
 
 def test_hidden_lanes_leave_and_come_back(opened):
-    desk, lanes = opened.desk, opened.window.lanes
+    desk, lanes = opened.desk, opened.window.workbench.lanes
     count = len(lanes.lane_ids())
     lanes.toggle("hidden", desk.session.lanes[2].id)
     assert len(lanes.lane_ids()) == count - 1
@@ -230,13 +231,13 @@ def test_hidden_lanes_leave_and_come_back(opened):
 def test_notes_keep_position_and_lead_back_there(opened):
     desk, window = opened.desk, opened.window
     desk.player.locate(3.0)
-    opened.wait(lambda: abs(window.side.notes.position_s - 3.0) < 0.05)
-    window.side.notes.text.setText("snare rings")
-    QTest.keyClick(window.side.notes.text, Qt.Key.Key_Return)
+    opened.wait(lambda: abs(window.workbench.side.notes.position_s - 3.0) < 0.05)
+    window.workbench.side.notes.text.setText("snare rings")
+    QTest.keyClick(window.workbench.side.notes.text, Qt.Key.Key_Return)
     note = desk.session.notes[0]
     assert (note.text, round(note.position_s, 1)) == ("snare rings", 3.0)
-    window.locate(0.0)
-    window.side.notes.list.itemActivated.emit(window.side.notes.list.item(0))
+    window.verbs.locate(0.0)
+    window.workbench.side.notes.list.itemActivated.emit(window.workbench.side.notes.list.item(0))
     opened.wait(lambda: abs(desk.player.position_s() - 3.0) < 0.05)
 
 
@@ -246,7 +247,7 @@ def test_two_snapshots_are_compared_at_the_same_loudness(opened):
     desk.edit(lambda s: edits.take_snapshot(s, "quiet"))
     desk.edit(lambda s: edits.set_trim(s, -6.0))
     opened.measured()
-    window.side.snapshots.refresh()
+    window.workbench.side.versions.refresh()
     QTest.keyClick(window, Qt.Key.Key_X)
     opened.wait(lambda: desk.hearing.name == "quiet")
     assert desk.hearing.matched_db == 0.0
@@ -270,12 +271,12 @@ def test_a_declined_move_goes_with_its_reason(opened):
     opened.measured()
     assert desk.session.declined[0].reason == "the rough mix is good"
     assert desk.session.ledger[-1].reason == "the rough mix is good"
-    assert "balance.all-even" not in [m.id for m in desk.moves["balance"]]
+    assert "balance.all-even" not in [m.id for m in desk.moves.at("balance")]
 
 
 def test_a_loop_is_marked_on_the_strip_and_switched(opened):
     desk, window = opened.desk, opened.window
-    strip = window.strip
+    strip = window.workbench.head.transport.strip
     opened.wait(lambda: strip._length_s > 5.0)
     QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=QPoint(200, 20))
     QTest.mouseMove(strip, QPoint(400, 20))
@@ -288,7 +289,7 @@ def test_a_loop_is_marked_on_the_strip_and_switched(opened):
 
 
 def test_a_click_on_the_strip_goes_there(opened):
-    strip = opened.window.strip
+    strip = opened.window.workbench.head.transport.strip
     opened.wait(lambda: strip._length_s > 5.0)
     QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(strip.width() // 2, 20))
     opened.wait(lambda: abs(opened.desk.player.position_s() - strip._length_s / 2) < 0.1)
@@ -300,8 +301,8 @@ def test_a_folder_with_bad_files_opens_and_says_which(rig, write, tmp_path):
     (tmp_path / "odd" / "broken.wav").write_bytes(b"nothing")
     rig.open(tmp_path / "odd")
     assert [lane.file for lane in rig.desk.session.lanes] == ["ok 1.wav"]
-    assert {entry[0].name for entry in rig.desk.unreadable} == {"six.wav", "broken.wav"}
-    rig.desk.add_pair(tmp_path / "odd" / "six.wav", (3, 4))
+    assert {entry[0].name for entry in rig.desk.documents.unreadable} == {"six.wav", "broken.wav"}
+    rig.desk.documents.add_pair(tmp_path / "odd" / "six.wav", (3, 4))
     rig.measured()
     assert rig.desk.session.lanes[-1].take == (3, 4)
     assert rig.desk.measures(rig.desk.session.lanes[-1].id).channels == 2
@@ -328,7 +329,7 @@ def test_a_dropped_folder_opens(rig, short_folder):
 def test_unsaved_work_is_recovered_after_a_kill(opened, home):
     """The autosave copy of a session that never had a file is offered on the start page."""
     opened.desk.edit(lambda s: edits.set_trim(s, -7.0))
-    opened.desk.autosave()
+    opened.desk.documents.autosave()
     opened.wait(lambda: not opened.desk.work.busy("autosave"))
     assert orphans(None) == []  # a living window's own copy is not offered
     opened.window.close_session()
@@ -342,7 +343,7 @@ def test_unsaved_work_is_recovered_after_a_kill(opened, home):
 
 def test_a_saved_session_recovers_what_came_after_its_last_save(opened, tmp_path):
     path = tmp_path / "a.alleven"
-    opened.desk.save(path)
+    opened.desk.documents.save(path)
     opened.wait(lambda: not opened.desk.work.busy("save"))
     opened.desk.edit(lambda s: edits.set_trim(s, -9.0))
     os.utime(path, (time.time() - 60, time.time() - 60))
@@ -356,7 +357,7 @@ def test_a_saved_session_recovers_what_came_after_its_last_save(opened, tmp_path
 
 def test_a_second_window_may_look_but_not_save_over(opened, tmp_path):
     path = tmp_path / "a.alleven"
-    opened.desk.save(path)
+    opened.desk.documents.save(path)
     opened.wait(lambda: not opened.desk.work.busy("save"))
     assert not Lock(path).held
     opened.window.close_session()
@@ -365,7 +366,7 @@ def test_a_second_window_may_look_but_not_save_over(opened, tmp_path):
     opened.open(path)
     said = []
     opened.desk.said.connect(said.append)
-    opened.desk.save()
+    opened.desk.documents.save()
     assert "open in another window" in said[0]
     other.release()
 
@@ -374,14 +375,14 @@ def test_space_presses_a_button_reached_by_keyboard_and_plays_after_a_click(open
     desk, window = opened.desk, opened.window
     desk.set_stage("balance")
     window.activateWindow()
-    mute = window.balance_bench.toggles["mute"]
+    mute = window.workbench.bench.of("balance").toggles["mute"]
     mute.setFocus(Qt.FocusReason.TabFocusReason)
     opened.settle_paint()
     QTest.keyClick(mute, Qt.Key.Key_Space)
     assert desk.session.lane(desk.current).mute
     QTest.keyClick(mute, Qt.Key.Key_Return)
     assert not desk.session.lane(desk.current).mute
-    window.lanes.setFocus()
+    window.workbench.lanes.setFocus()
     QTest.mouseClick(mute, Qt.MouseButton.LeftButton)
     assert desk.session.lane(desk.current).mute
     assert not mute.hasFocus()
@@ -391,14 +392,14 @@ def test_space_presses_a_button_reached_by_keyboard_and_plays_after_a_click(open
 
 
 def test_every_line_of_the_ledger_is_whole(opened):
-    desk, ledger = opened.desk, opened.window.side.ledger
+    desk, ledger = opened.desk, opened.window.workbench.side.ledger
     for index in range(4):
         desk.edit(
             lambda s, i=index: edits.change_strips(
                 s, [s.lanes[i].id], level_db=-3.0, pan=0.4, name="A lane with a long name"
             )
         )
-    opened.window.side.setCurrentIndex(1)
+    opened.window.workbench.side.setCurrentIndex(1)
     opened.settle_paint()
     assert ledger.count() == 4
     for row in range(ledger.count()):
@@ -413,8 +414,9 @@ def test_cards_that_are_renewed_in_the_middle_of_a_press_live_until_it_is_over(o
     """A press on a card takes the focus from a field, whose new value renews the cards: the card must not be gone."""
     from PyQt6 import sip
 
-    moves = opened.window.side.moves
+    moves = opened.window.workbench.side.moves
     old = moves.widget()
+    opened.desk.moves.preparing = "something"
     moves.refresh()
     assert moves.widget() is not old
     assert not sip.isdeleted(old)
@@ -429,19 +431,19 @@ def test_with_the_mix_in_the_selection_roles_and_levels_change_for_the_lanes(ope
     desk.set_stage("buses")
     desk.select(("mix", lane))
     desk.set_stage("gather")
-    opened.window.gather_bench.role.setCurrentText("tuba")
-    opened.window.gather_bench.role.activated.emit(0)
-    opened.window.gather_bench.hide_button.click()
+    opened.window.workbench.bench.of("gather").role.setCurrentText("tuba")
+    opened.window.workbench.bench.of("gather").role.activated.emit(0)
+    opened.window.workbench.bench.of("gather").hide_button.click()
     assert (desk.session.lanes[0].role, desk.session.lanes[0].hidden) == ("tuba", True)
 
 
 def test_a_name_that_is_still_typed_when_its_bus_is_removed_changes_nothing(opened):
     from all_even.session import routing_edits
 
-    desk, view = opened.desk, opened.window.lanes
+    desk, view = opened.desk, opened.window.workbench.lanes
     desk.set_stage("buses")
     desk.edit(lambda s: routing_edits.add_bus(s, "Drums")[0])
-    view.start_rename(desk.session.buses[0].id)
+    view.gestures.start_rename(desk.session.buses[0].id)
     desk.undo()
     field = next(item for item in view.viewport().findChildren(QLineEdit) if item.isVisible())
     field.setText("Gone")
@@ -452,7 +454,7 @@ def test_a_name_that_is_still_typed_when_its_bus_is_removed_changes_nothing(open
 def test_the_print_bench_says_beforehand_what_may_be_replaced_and_what_not(opened, tmp_path):
     from all_even.session import store
 
-    bench, desk = opened.window.print_bench, opened.desk
+    bench, desk = opened.window.workbench.bench.of("print"), opened.desk
     recording = store.lane_path(desk.session, desk.session.lanes[0])
     (tmp_path / "lyrics.wav").write_text("no sound")
     for path, words in ((recording, "one of the session's recordings"), (tmp_path / "lyrics.wav", "is no sound file")):

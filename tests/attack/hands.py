@@ -75,7 +75,7 @@ class Hands:
 
     def idle(self) -> bool:
         desk = self.desk
-        return not desk.work.busy() and not desk._settle.isActive()
+        return desk.idle
 
     # One action each.
 
@@ -120,9 +120,9 @@ class Hands:
         from PyQt6.QtCore import QPoint, Qt
         from PyQt6.QtTest import QTest
 
-        if not self.window.has_workbench:
+        if self.window.workbench is None:
             return
-        view = self.window.lanes.viewport()
+        view = self.window.workbench.lanes.viewport()
         start, end = (
             QPoint(self.rng.randrange(max(1, view.width())), self.rng.randrange(max(1, view.height()))) for _ in "ab"
         )
@@ -149,7 +149,7 @@ class Hands:
     def command(self) -> None:
         command = self.rng.choice([item for item in self.window.commands if item.text not in NOT_BY_CHANCE])
         self.last = f"command {command.text}"
-        command.run()
+        self.window.give(command)
 
     def type(self) -> None:
         from PyQt6.QtCore import Qt
@@ -157,7 +157,8 @@ class Hands:
         from PyQt6.QtWidgets import QLineEdit
 
         fields = [w for w in self.window.findChildren(QLineEdit) if w.isVisible() and w.isEnabled()]
-        print_bench = getattr(self.window, "print_bench", None)
+        bench = self.window.workbench
+        print_bench = bench.bench.of("print") if bench is not None else None
         fields = [w for w in fields if print_bench is None or not print_bench.isAncestorOf(w)]
         if fields:
             field = self.rng.choice(fields)
@@ -176,10 +177,10 @@ class Hands:
             box.activated.emit(index)
 
     def stage(self) -> None:
-        from all_even.app.desk import STAGES
+        from all_even import stages
 
         if self.desk.is_open:
-            self.desk.set_stage(self.rng.choice(STAGES))
+            self.desk.set_stage(self.rng.choice(stages.all_keys()))
 
     def station(self) -> None:
         from all_even.dsp import kinds
@@ -192,17 +193,17 @@ class Hands:
 
     def move(self) -> None:
         """Makes or declines a proposal."""
-        moves = self.desk.moves[self.desk.stage] if self.desk.is_open else []
+        moves = self.desk.moves.at(self.desk.stage) if self.desk.is_open else []
         if moves:
             move = self.rng.choice(moves)
             if self.rng.random() < 0.7:
-                self.desk.apply_move(move)
+                self.desk.moves.apply(move)
             else:
-                self.desk.decline_move(move, "by chance")
+                self.desk.moves.decline(move, "by chance")
 
     def save(self) -> None:
         if self.desk.is_open:
-            self.desk.save(self.folder / f"{self.rng.choice('abc')}.alleven")
+            self.desk.documents.save(self.folder / f"{self.rng.choice('abc')}.alleven")
 
     def pause(self) -> None:
         end = time.monotonic() + self.rng.random() * 0.2
@@ -211,8 +212,8 @@ class Hands:
 
     def print(self) -> None:
         """Printing and the sheet, into a folder of the hands' own."""
-        if self.desk.is_open and self.window.has_workbench:
-            bench = self.window.print_bench
+        if self.desk.is_open and self.window.workbench is not None:
+            bench = self.window.workbench.bench.of("print")
             bench.target.setText(str(self.folder / "mix.wav"))
             bench.sheet.setText(str(self.folder / "sheet.html"))
             self.rng.choice((bench.print_mix, bench.write_sheet))()
@@ -244,7 +245,7 @@ class Hands:
         self.wait(lambda: self.desk.is_open and self.idle())
         history = self.desk.document.history
         now = replace(history.session, ledger=())
-        first = replace(history._past[0][0], ledger=()) if history._past else now
+        first = replace(history._past[0].session, ledger=()) if history._past else now
         steps = 0
         while self.desk.undo_text is not None:
             self.desk.undo()

@@ -14,9 +14,9 @@ from all_even.audio import decoded, sound_file
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import Sheet, write_recall
 from all_even.deliver.stems import print_stems
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.sources import Sources
-from all_even.measure.files import measure_file
+from all_even.measure.recording.files import measure_file
 from all_even.session import store
 
 

@@ -11,7 +11,7 @@ import soundfile
 
 from all_even.dsp.ducker import DuckShape
 from all_even.session import chain_edits, edits, routing_edits, store
-from all_even.session.model import MIX, Folder, HitChanges, Lane, Session
+from all_even.session.model import MIX, Folder, HitChanges, Lane, Proposal, Session
 from tests.engine.sessions import stations
 
 RATE = 48_000
@@ -72,7 +72,13 @@ def full_session(folder: Path) -> Session:
     session = edits.add_note(session, "louder here", 0.03)
     lane = msgspec.structs.replace(session.lanes[0], hits=HitChanges(added_s=(0.01,), removed_s=(0.02,)))
     session = msgspec.structs.replace(session, lanes=(lane, *session.lanes[1:]))
-    return edits.record(session, "made for breaking")
+    move = Proposal(
+        id="balance.trim", kind="balance.trim", stage="balance", targets=(MIX,), title="Trim", reason="Too loud",
+        metric="mix-peak", parameters={"trim_db": -3.0}, evidence={"trim_db": 0.0}, before=-1.5, expected=-4.5,
+        rests_on={"mix": "0" * 32},
+    )  # fmt: skip
+    session = edits.record(session, "Trim", move=move, audible=True)
+    return edits.record(edits.record(session, "Undone: Trim", undoes=1), "made for breaking")
 
 
 def plain(session: Session) -> dict[str, Any]:
@@ -175,7 +181,7 @@ def automate(data: dict[str, Any], rng: random.Random) -> None:
 def reroute(data: dict[str, Any], rng: random.Random) -> None:
     """A destination, send, key or folder that may close a loop; in the session or in a snapshot."""
     state = rng.choice((data, *data["snapshots"]))
-    strips = [strip for strip in (*state["lanes"], *state["buses"]) if isinstance(strip, dict)]
+    strips = [strip for strip in (*state.get("lanes", []), *state.get("buses", [])) if isinstance(strip, dict)]
     if not strips:
         return
     strip, goal = rng.choice(strips), rng.choice(strips).get("id", "x")

@@ -19,7 +19,7 @@ import soundfile
 
 from all_even import outputs
 from all_even.audio import decoded, sound_file
-from all_even.measure.files import measure_file
+from all_even.measure.recording.files import measure_file
 from all_even.session import store
 from tests.attack import hands, sessions, worker
 from tests.conftest import HUNG_S

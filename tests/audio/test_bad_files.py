@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from all_even.audio.sound_file import SoundFileError, inspect
-from all_even.measure.files import measure_file, measure_files
-from all_even.measure.findings import findings
+from all_even.measure.faults.findings import findings
+from all_even.measure.recording.files import measure_file, measure_files
 from tests.conftest import RATE, as_nobody, noise, sine
 
 
@@ -164,7 +164,8 @@ def test_the_decoder_does_not_write_to_stderr(write):
     path = write("talk.mp3", noise(1.0), subtype=None, format="MP3")
     path.write_bytes(b"\xff\xfb\x90" + b"\0" * 5000 + path.read_bytes())
     code = (
-        f"from all_even.measure.files import measure_file; from pathlib import Path; measure_file(Path({str(path)!r}))"
+        "from pathlib import Path; from all_even.measure.recording.files import measure_file; "
+        f"measure_file(Path({str(path)!r}))"
     )
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert result.stderr == ""
@@ -263,7 +264,7 @@ def test_a_time_reference_behind_the_sound_is_found_and_a_short_chunk_is_none(tm
 
 
 def test_a_file_that_makes_us_stumble_stands_alone_and_is_noted(write, home, monkeypatch):
-    from all_even.measure import files
+    from all_even.measure.recording import files
 
     real = files.Measurement.add
 

@@ -7,7 +7,7 @@ import pytest
 
 from all_even.audio import content, decoded
 from all_even.audio.sound_file import inspect, inspect_pair
-from all_even.measure.files import measure_file
+from all_even.measure.recording.files import measure_file
 from tests.conftest import RATE, noise, sine
 
 LOSSLESS = (

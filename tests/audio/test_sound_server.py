@@ -28,7 +28,7 @@ PLAYING = """
 import os, sys, time
 import numpy as np
 from all_even.audio.device import SimulatedDevice
-from all_even.engine.player import Player
+from all_even.engine.playing.player import Player
 from tests.engine.sessions import Memory
 from tests.engine.test_player import plan_of
 

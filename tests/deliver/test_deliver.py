@@ -13,12 +13,12 @@ from msgspec.structs import replace
 from all_even.deliver import shapes
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import Sheet, csv_text, html, json_text, write_recall
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import measure_mix, render
 from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
-from all_even.measure.files import measure_files
-from all_even.measure.track import measure_samples
+from all_even.measure.recording.files import measure_files
+from all_even.measure.recording.track import measure_samples
 from all_even.session import edits, store
 from all_even.session.new import inspect_all, new_session, sound_paths
 from tests.conftest import RATE, noise, stereo

@@ -5,7 +5,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import render, render_stems
 from all_even.session import routing, routing_edits, store
 from all_even.session.model import MIX

@@ -7,11 +7,12 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.processor import Key
 from all_even.dsp.utility import Gain
 from all_even.engine import arrival, flow
-from all_even.engine.plan import make_plan
+from all_even.engine.figures.book import flow_of
+from all_even.engine.planning import make_plan
 from all_even.engine.render import measure_mix
 from all_even.engine.rivers import rivers
-from all_even.measure import levels
-from all_even.measure.track import Measurement
+from all_even.measure.level import levels
+from all_even.measure.recording.track import Measurement
 from all_even.session import chain_edits, edits, routing, routing_edits
 from all_even.session.model import MIX, Lane, Session
 from tests.conftest import noise
@@ -38,7 +39,7 @@ def test_levels_along_a_chain_are_those_of_its_stations(song):
     session, sounds, _ = song
     for gain_db in (-6.0, 4.0):
         session = chain_edits.add_station(session, "a", Gain(gain_db=gain_db))
-    measured = flow.measure_flow(make_plan(session, sounds)).strip(session, "a")
+    measured = flow_of(session, sounds).strip(session, "a")
     first, second = measured.stations
     assert first.level.rms_dbfs == pytest.approx(measured.entered.rms_dbfs - 6.0, abs=1e-6)
     assert second.level.peak_dbfs == pytest.approx(measured.entered.peak_dbfs - 2.0, abs=1e-6)
@@ -53,7 +54,7 @@ def test_a_lane_with_a_chain_arrives_as_it_measures_alone_in_the_mix(song):
     session, _ = routing_edits.group_strips(session, ["a"], "Group")
     session = edits.change_strips(session, ["a", session.buses[0].id], level_db=-3.0)
     session = edits.set_trim(session, -2.0)
-    measured = flow.measure_flow(make_plan(session, sounds))
+    measured = flow_of(session, sounds)
     arriving = arrival.arrival(session, session.lane("a"), measures["a"], measured).integrated_lufs
     alone = edits.change_strips(session, ["b", "c"], mute=True)
     assert arriving == pytest.approx(measure_mix(make_plan(alone, sounds)).integrated_lufs, abs=0.02)
@@ -63,7 +64,7 @@ def test_a_lane_with_a_chain_arrives_as_it_measures_alone_in_the_mix(song):
 
 def test_contributions_add_up_in_power(song):
     session, sounds, measures = song
-    measured = flow.measure_flow(make_plan(session, sounds))
+    measured = flow_of(session, sounds)
     found = {item.edge.source: item for item in flow.contributions(session, MIX, measures, measured)}
     power = sum(10 ** (item.share_lu / 10) for item in found.values())
     assert power == pytest.approx(1.0, abs=0.02)
@@ -98,7 +99,7 @@ def test_a_loud_burst_sinks_in_a_compressed_bus_and_what_rests_then_comes_up(son
     session = chain_edits.add_station(
         session, bus, Compressor(threshold_db=-30.0, ratio=6.0, attack_ms=1.0, release_ms=20.0)
     )
-    measured = flow.measure_flow(make_plan(session, sounds))
+    measured = flow_of(session, sounds)
     found = {item.edge.source: item.change_lu for item in flow.contributions(session, bus, measures, measured)}
     assert found["b"] > 1.0
     assert abs(found["a"]) < 0.5
@@ -108,7 +109,7 @@ def test_rivers_widen_towards_their_bus_and_keys_stay_threads(song):
     session, sounds, measures = song
     session, bus = routing_edits.group_strips(session, ["a", "b"], "Group")
     session = chain_edits.add_station(session, "b", Compressor(key=Key(source="c")))
-    measured = flow.measure_flow(make_plan(session, sounds))
+    measured = flow_of(session, sounds)
     known = {
         item.edge: item for target in (bus, MIX) for item in flow.contributions(session, target, measures, measured)
     }

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from all_even import decibels
 from all_even.dsp import pan
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.session.model import Folder, Lane, MixSettings, Session
 from tests.conftest import noise

@@ -10,11 +10,10 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.processor import Key
 from all_even.dsp.utility import Gain
 from all_even.engine import judging, listening
-from all_even.engine.flow import measure_flow
-from all_even.engine.plan import make_plan
+from all_even.engine.figures.book import Book, flow_of
 from all_even.engine.sources import Opened
-from all_even.measure import masking
-from all_even.measure.character import CharacterMeter
+from all_even.measure.recording.character import CharacterMeter
+from all_even.session import edits
 from all_even.session.importance import importance
 from all_even.session.model import NOWHERE, Bus, Folder, Lane, Send, Session
 from tests.conftest import RATE, noise
@@ -54,7 +53,7 @@ def characters():
 
 
 def shares(session: Session, sources: Opened) -> dict[str, float | None]:
-    return dict(masking.find_masking(listening.hear_lanes(session, sources).excitations).shares)
+    return dict(listening.find_masking(session, Book(sources)).shares)
 
 
 def test_a_lane_is_heard_behind_its_fader_and_the_groups_it_goes_through(sources):
@@ -78,7 +77,7 @@ def test_what_a_group_does_to_its_members_arrives_with_them(sources):
         session_of(**{name: {"destination": "b", "chain": (replace(shelf, id=name),)} for name in members}),
         buses=(replace(group, chain=()),),
     )
-    heard, wanted = (listening.hear_lanes(one, sources).excitations for one in (grouped, own))
+    heard, wanted = (listening.excitations(one, Book(sources)) for one in (grouped, own))
     for name in ("hats", "bass", "kick"):
         band_db = [10.0 * np.log10(one[name].power.sum(axis=0) + 1e-12) for one in (heard, wanted)]
         strong = band_db[1] > band_db[1].max() - 30.0
@@ -90,10 +89,10 @@ def test_a_parallel_copy_arrives_with_the_lane_that_sends_it(sources):
     plain, copied = (
         replace(session_of(hats={"sends": sends}), buses=(bus,)) for sends in ((), (Send(to="p", level_db=0.0),))
     )
-    before, after = (listening.hear_lanes(one, sources).excitations["hats"].power.sum() for one in (plain, copied))
+    before, after = (listening.excitations(one, Book(sources))["hats"].power.sum() for one in (plain, copied))
     assert 10.0 * np.log10(after / before) == pytest.approx(3.0, abs=0.1)
     working = replace(copied, buses=(replace(bus, chain=(Gain(id="g", gain_db=-10.0),)),))
-    quieter = listening.hear_lanes(working, sources).excitations["hats"].power.sum()
+    quieter = listening.excitations(working, Book(sources))["hats"].power.sum()
     assert 10.0 * np.log10(quieter / before) == pytest.approx(10.0 * np.log10(1.1), abs=0.1)
 
 
@@ -103,33 +102,63 @@ def test_a_muted_parallel_bus_gives_nothing_back(sources):
     for chain in ((), (crush,)):
         bus = Bus(id="p", name="p", use="parallel", chain=chain, mute=True)
         muted = replace(session_of(hats={"sends": (Send(to="p"),)}), buses=(bus,))
-        alone, heard = (listening.hear_lanes(one, sources).excitations["hats"] for one in (session_of(), muted))
+        alone, heard = (listening.excitations(one, Book(sources))["hats"] for one in (session_of(), muted))
         np.testing.assert_allclose(heard.power, alone.power, rtol=1e-4, atol=1e-12)
     buses = (Bus(id="b", name="b", mute=True), Bus(id="p", name="p", use="parallel", chain=(crush,)))
     copied = replace(session_of(hats={"destination": "b", "sends": (Send(to="p"),)}), buses=buses)
-    power = listening.hear_lanes(copied, sources).excitations["hats"].power.sum()
+    power = listening.excitations(copied, Book(sources))["hats"].power.sum()
     assert 10.0 * np.log10(power / alone.power.sum()) == pytest.approx(-10.0, abs=0.1)
+
+
+def changed_alone(before: Session, after: Session, sources: Opened):
+    """The table after a change, where all else is known: and what was rendered for it."""
+    book = Book(sources)
+    old = listening.find_masking(before, book)
+    rendered = book.counts.strips
+    new = listening.find_masking(after, book, floor=old.floor)
+    return old, new, book.counts.strips - rendered
 
 
 def test_a_change_of_a_key_is_heard_in_the_lane_it_ducks(sources):
     """The kick's own level is behind its key; its chain is not: with the kick filtered away the bass stays up."""
     duck = Compressor(id="d", threshold_db=-40.0, ratio=20.0, attack_ms=1.0, release_ms=300.0, key=Key(source="kick"))
-    session = session_of(bass={"chain": (duck,)})
-    before = masking.find_masking(listening.hear_lanes(session, sources).excitations)
     changed = session_of(bass={"chain": (duck,)}, kick={"chain": (Gain(id="g", gain_db=-60.0),)})
-    quick = listening.change_masking(before, changed, sources, "kick")
+    before, quick, rendered = changed_alone(session_of(bass={"chain": (duck,)}), changed, sources)
     assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
     assert quick.tracks["bass"].power.sum() > 2.0 * before.tracks["bass"].power.sum()
+    assert rendered == 2
 
 
-def test_a_change_inside_a_group_takes_what_the_group_does_as_known(sources):
-    bus = Bus(id="b", name="b", chain=(Gain(id="g", gain_db=-6.0),))
-    session = replace(session_of(hats={"destination": "b"}), buses=(bus,))
-    heard = listening.hear_lanes(session, sources)
-    table = masking.find_masking(heard.excitations)
-    changed = replace(session_of(hats={"destination": "b", "level_db": -12.0}), buses=(bus,))
-    quick = listening.change_masking(table, changed, sources, "hats", heard.groups)
+def test_a_change_of_a_key_of_a_key_is_heard_at_the_end_of_the_line(sources):
+    """The hats duck the kick, the kick ducks the bass: what the hats lose, the bass feels."""
+
+    def keyed(name: str, source: str, **more) -> Compressor:
+        return Compressor(id=name, threshold_db=-45.0, ratio=20.0, attack_ms=1.0, release_ms=400.0,
+                          key=Key(source=source), **more)  # fmt: skip
+
+    chains = {"kick": {"chain": (keyed("k", "hats"),)}, "bass": {"chain": (keyed("b", "kick"),)}}
+    changed = session_of(**chains, hats={"chain": (Gain(id="g", gain_db=-40.0), Gain(id="h", gain_db=-40.0))})
+    before, quick, rendered = changed_alone(session_of(**chains), changed, sources)
     assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
+    assert abs(quick.shares["bass"] - before.shares["bass"]) > 0.02
+    assert rendered == 3
+
+
+def test_a_lane_that_a_solo_silences_is_covered_by_nobody(sources):
+    before, quick, rendered = changed_alone(session_of(), session_of(kick={"solo": True}), sources)
+    assert before.shares.keys() == {"kick", "bass", "hats"}
+    assert quick.shares.keys() == {"kick"}
+    assert quick.shares["kick"] < 0.01
+    assert rendered == 0
+
+
+def test_a_fader_inside_a_group_renders_the_group_alone(sources):
+    bus = Bus(id="b", name="b", chain=(Gain(id="g", gain_db=-6.0),))
+    session = replace(session_of(hats={"destination": "b"}, kick={"chain": (Gain(id="k"),)}), buses=(bus,))
+    changed = edits.change_strips(session, ["hats"], level_db=-12.0)
+    _, quick, rendered = changed_alone(session, changed, sources)
+    assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
+    assert rendered == 1
 
 
 def test_muted_lanes_and_silent_triggers_cover_nobody(sources):
@@ -140,24 +169,21 @@ def test_muted_lanes_and_silent_triggers_cover_nobody(sources):
 
 
 def test_a_change_of_one_lane_equals_a_new_table(sources):
-    session = session_of()
-    before = masking.find_masking(listening.hear_lanes(session, sources).excitations)
     changed = session_of(hats={"level_db": -12.0})
-    quick = listening.change_masking(before, changed, sources, "hats")
+    _, quick, rendered = changed_alone(session_of(), changed, sources)
     assert dict(quick.shares) == pytest.approx(shares(changed, sources), abs=2e-3)
-    muted = listening.change_masking(before, session_of(hats={"mute": True}), sources, "hats")
-    assert muted.shares["hats"] is None
+    assert rendered == 0
 
 
 def test_the_low_end_of_a_session(sources, characters):
     session = session_of()
-    found = judging.low_end(session, sources, listening.hear_lanes(session, sources, excite=False), characters)
+    found = judging.low_end(session, Book(sources), characters)
     assert found.owner in ("kick", "bass", None)
     assert found.gap_db == pytest.approx(0.0, abs=0.01)
     assert found.pile_up_db > 0.0
     assert 0.0 < found.focus < 1.0
     louder = session_of(bass={"level_db": 6.0})
-    again = judging.low_end(louder, sources, listening.hear_lanes(louder, sources, excite=False), characters)
+    again = judging.low_end(louder, Book(sources), characters)
     assert again.bass_limit_db - found.bass_limit_db == pytest.approx(-6.0, abs=0.3)
     assert again.owner == "bass"
     assert again.sum_peak_dbfs > found.sum_peak_dbfs
@@ -167,10 +193,7 @@ def test_a_duck_lowers_the_pile_up_raises_the_focus_and_has_a_gap(sources, chara
     plain = session_of()
     shape = DuckShape(id="s", name="s", hits_s=tuple(HITS), hold_ms=150.0, length_ms=200.0)
     ducked = replace(session_of(bass={"chain": (Ducker(id="d", shape="s", depth_db=12.0),)}), shapes=(shape,))
-    before, after = (
-        judging.low_end(one, sources, listening.hear_lanes(one, sources, excite=False), characters)
-        for one in (plain, ducked)
-    )
+    before, after = (judging.low_end(one, Book(sources), characters) for one in (plain, ducked))
     assert after.pile_up_db < before.pile_up_db - 0.5
     assert after.focus > before.focus
     assert after.bass_limit_db > before.bass_limit_db
@@ -179,8 +202,7 @@ def test_a_duck_lowers_the_pile_up_raises_the_focus_and_has_a_gap(sources, chara
 
 def test_without_a_kick_or_a_bass_nothing_is_claimed(sources, characters):
     session = replace(session_of(), lanes=session_of().lanes[1:])
-    heard = listening.hear_lanes(session, sources)
-    assert judging.low_end(session, sources, heard, characters) == judging.NO_LOW_END
+    assert judging.low_end(session, Book(sources), characters) == judging.NO_LOW_END
 
 
 def test_what_matters_follows_the_role():
@@ -194,6 +216,7 @@ def test_what_matters_follows_the_role():
 def test_flow_and_judging_agree_on_what_is_rendered(sources):
     """The sum of kick and bass as judged is what the mix holds when the rest is silent."""
     session = session_of(hats={"mute": True})
-    heard = listening.hear_lanes(session, sources)
-    peak = 20.0 * np.log10(np.abs(heard.kick + heard.bass).max())
-    assert measure_flow(make_plan(session, sources)).mix.sample_peak_dbfs == pytest.approx(peak, abs=1e-3)
+    book = Book(sources)
+    kick, bass = (listening.sum_of(session, book, {name}) for name in ("kick", "bass"))
+    peak = 20.0 * np.log10(np.abs(kick + bass).max())
+    assert flow_of(session, sources).mix.sample_peak_dbfs == pytest.approx(peak, abs=1e-3)

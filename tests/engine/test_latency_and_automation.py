@@ -16,7 +16,7 @@ from all_even.dsp.processor import Key
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.utility import Gain
 from all_even.engine import automation
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.session import chain_edits, routing_edits
 from all_even.session.model import MIX, NOWHERE, Lane, Session

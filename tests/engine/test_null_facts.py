@@ -9,7 +9,7 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.utility import Gain, Width
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import render, render_stems
 from all_even.engine.sources import Sources
 from all_even.session import chain_edits, edits, routing_edits

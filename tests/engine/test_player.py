@@ -12,10 +12,10 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Processor
-from all_even.engine import mixing
-from all_even.engine import plan as planning
+from all_even.engine import mixing, planning
 from all_even.engine.plan import Plan
-from all_even.engine.player import BLOCK, START_RAMP_S, Player
+from all_even.engine.playing.player import Player
+from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
 from all_even.session import chain_edits
 from all_even.session.edits import Edit
@@ -237,41 +237,45 @@ def test_a_device_that_stops_asking_is_replaced_and_said():
         player.close()
 
 
-@pytest.mark.proof
-def test_24_lanes_play_for_20_seconds_in_real_time(capsys):
-    """Late blocks are reported; a busy machine may cause a few, falling behind is a defect."""
+def plays_in_real_time(plan: Plan) -> str:
+    """Plays a plan by the clock to its end, checks it, returns what was seen.
+
+    All of it is heard, in order, also where the machine has no time and blocks come late; and the work takes less
+    than one processor can do in that time. How many blocks were late depends on the machine: it is said, not judged.
+    """
     stage = Stage(speed=1.0)
     try:
-        stage.player.set_plan(make_plan(*[noise(20.0, seed) for seed in range(24)], gain=0.05))
-        started = time.monotonic()
+        stage.player.set_plan(plan)
+        before_s = time.process_time()
         heard = stage.play_to_end()
-        took = time.monotonic() - started
-        with capsys.disabled():
-            print(
-                f"\n24 lanes, {len(heard) / RATE:.0f} s played in {took:.1f} s, {stage.player.underruns} late blocks."
-            )
-        assert len(heard) == 20 * RATE
-        assert stage.player.underruns < 0.01 * len(heard) / BLOCK
+        work = (time.process_time() - before_s) / (len(heard) / RATE)
+        late = stage.player.underruns
     finally:
         stage.player.close()
+    rendered = np.concatenate(list(render(plan)))
+    assert len(heard) == len(rendered)
+    np.testing.assert_allclose(heard, rendered * ramp(len(rendered)), atol=1e-5)
+    assert work < 1.0
+    return f"{len(heard) / RATE:.0f} s played, {work:.0%} of one processor, {late} late blocks."
+
+
+@pytest.mark.proof
+def test_24_lanes_play_for_20_seconds_in_real_time(capsys):
+    seen = plays_in_real_time(make_plan(*[noise(20.0, seed) for seed in range(24)], gain=0.05))
+    with capsys.disabled():
+        print(f"\n24 lanes: {seen}")
 
 
 @pytest.mark.proof
 def test_the_strips_of_the_benchmark_play_for_60_seconds_in_real_time(capsys):
-    """24 stereo strips, four buses: late blocks are reported; a busy machine may cause a few."""
-    stage = Stage(speed=1.0)
-    try:
-        session = strip_session()
-        sources = {
-            lane.id: Memory(np.repeat(noise(60.0, i)[:, np.newaxis], 2, axis=1)) for i, lane in enumerate(session.lanes)
-        }
-        stage.player.set_plan(planning.make_plan(session, sources))
-        heard = stage.play_to_end(180.0)
-        with capsys.disabled():
-            print(f"\n24 strips, {len(heard) / RATE:.0f} s played, {stage.player.underruns} late blocks.")
-        assert stage.player.underruns < 0.01 * len(heard) / BLOCK
-    finally:
-        stage.player.close()
+    """24 stereo strips, four buses."""
+    session = strip_session()
+    sources = {
+        lane.id: Memory(np.repeat(noise(60.0, i)[:, np.newaxis], 2, axis=1)) for i, lane in enumerate(session.lanes)
+    }
+    seen = plays_in_real_time(planning.make_plan(session, sources))
+    with capsys.disabled():
+        print(f"\n24 strips: {seen}")
 
 
 def test_a_source_that_fails_stops_playing_and_says_so_but_the_player_lives(stage):

@@ -7,8 +7,8 @@ import pytest
 
 from all_even import sealed
 from all_even.audio import content
-from all_even.measure import cache
-from all_even.measure.files import measure_file
+from all_even.measure.recording import cache
+from all_even.measure.recording.files import measure_file
 from tests.conftest import noise
 
 

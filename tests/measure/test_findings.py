@@ -6,9 +6,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from all_even.measure.files import FileReport, measure_file
-from all_even.measure.findings import LABELS, findings
-from all_even.measure.track import TrackMeasures, measure_samples
+from all_even.measure.faults.findings import LABELS, findings
+from all_even.measure.recording.files import FileReport, measure_file
+from all_even.measure.recording.track import TrackMeasures, measure_samples
 from tests.conftest import RATE, noise
 
 

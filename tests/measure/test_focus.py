@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from all_even.measure.focus import focus
+from all_even.measure.sharing.focus import focus
 from tests.conftest import RATE
 from tests.measure.sounds import kick, placed, plucked
 

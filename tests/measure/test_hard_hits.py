@@ -2,8 +2,9 @@
 
 import numpy as np
 
-from all_even.measure import hits, notes, tails
-from all_even.measure.traces import trace_samples
+from all_even.measure.pitch import notes
+from all_even.measure.time import hits, tails
+from all_even.measure.time.traces import trace_samples
 from tests.measure.sounds import RATE, click, decay, kick, placed
 
 

@@ -6,8 +6,8 @@ import pytest
 
 from all_even.audio import midi
 from all_even.errors import UserError
-from all_even.measure import hits
-from all_even.measure.traces import trace_samples
+from all_even.measure.time import hits
+from all_even.measure.time.traces import trace_samples
 
 RATE = 48_000
 

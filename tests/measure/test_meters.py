@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from all_even.measure import loudness
-from all_even.measure.clipping import ClipMeter
-from all_even.measure.hops import HopMeter
-from all_even.measure.stereo import correlation
-from all_even.measure.third_octave import ThirdOctaveMeter
-from all_even.measure.track import Measurement, measure_samples
-from all_even.measure.true_peak import TruePeakMeter, oversampling, true_peak
+from all_even.measure.faults.clipping import ClipMeter
+from all_even.measure.level import loudness
+from all_even.measure.level.hops import HopMeter
+from all_even.measure.level.stereo import correlation
+from all_even.measure.level.third_octave import ThirdOctaveMeter
+from all_even.measure.level.true_peak import TruePeakMeter, oversampling, true_peak
+from all_even.measure.recording.track import Measurement, measure_samples
 from tests.conftest import RATE, noise, sine, stereo
 
 SOUND = np.stack([noise(1.3, 1), np.clip(noise(1.3, 2, level=0.4), -0.5, 0.5)], axis=1)

@@ -5,12 +5,12 @@ import pytest
 from scipy.signal import sosfreqz
 
 from all_even.dsp import biquad
-from all_even.measure import pitch
-from all_even.measure.evenness import evenness, narrow_band
-from all_even.measure.notes import find_notes
-from all_even.measure.traces import trace_samples
-from all_even.measure.tuning import Tuning, against_the_song, tuning
-from all_even.measure.yin import pitch_track
+from all_even.measure.pitch import pitch
+from all_even.measure.pitch.evenness import evenness, narrow_band
+from all_even.measure.pitch.notes import find_notes
+from all_even.measure.pitch.tuning import Tuning, against_the_song, tuning
+from all_even.measure.pitch.yin import pitch_track
+from all_even.measure.time.traces import trace_samples
 from tests.measure.sounds import RATE, plucked
 
 LINE = [28, 28, 33, 31, 35, 35, 40, 38, 33, 33, 28, 31]  # MIDI: E1 to E2

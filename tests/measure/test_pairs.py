@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from all_even.measure.files import measure_file
-from all_even.measure.pairs import find_pairs
+from all_even.measure.recording.files import measure_file
+from all_even.measure.recording.pairs import find_pairs
 from tests.conftest import RATE, noise
 from tests.measure.sounds import kick, placed, plucked, snare
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from all_even.measure.files import measure_file
-from all_even.measure.findings import findings
+from all_even.measure.faults.findings import findings
+from all_even.measure.recording.files import measure_file
 from tests.conftest import RATE, noise, sine
 from tests.measure.sounds import kick, placed, plucked, snare
 

@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 
-from all_even.measure import pitch, tails
-from all_even.measure.hits import find_hits
-from all_even.measure.traces import trace_samples
+from all_even.measure.pitch import pitch
+from all_even.measure.time import tails
+from all_even.measure.time.hits import find_hits
+from all_even.measure.time.traces import trace_samples
 from tests.measure.sounds import RATE, decay, kick, placed
 
 TIMES = [0.2 + 0.9 * i for i in range(6)]

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from all_even.measure import sections, timing
-from all_even.measure.tempo import Train, find_tempo
+from all_even.measure.time import sections, timing
+from all_even.measure.time.tempo import Train, find_tempo
 
 
 def rock(bpm: float, bars: int, *, first_s: float = 0.0, jitter_s: float = 0.0, seed: int = 1) -> list[Train]:

@@ -9,7 +9,7 @@ import pytest
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.processor import Key, Single
 from all_even.errors import UserError
-from all_even.measure import duck
+from all_even.measure.sharing import duck
 from all_even.moves.ducking import find_ducks, methods
 from tests.conftest import RATE
 from tests.measure.sounds import kick, placed, plucked

@@ -15,14 +15,15 @@ import soundfile
 
 from all_even.demo.score import Score, make_score
 from all_even.demo.stems import write_stems
-from all_even.engine.plan import make_plan
+from all_even.engine.figures.book import Book
+from all_even.engine.figures.look import Look
+from all_even.engine.planning import make_plan
 from all_even.engine.render import measure_mix
 from all_even.engine.sources import Sources
-from all_even.measure.files import FileReport, measure_files
-from all_even.measure.findings import findings
-from all_even.measure.pairs import Pair, find_pairs
+from all_even.measure.faults.findings import findings
+from all_even.measure.recording.files import FileReport, measure_files
+from all_even.measure.recording.pairs import Pair, find_pairs
 from all_even.moves.balance import all_even
-from all_even.moves.move import Situation
 from all_even.session.new import inspect_all, new_session, sound_paths
 from all_even.session.roles import guess_role
 from all_even.session.song import Part, Song, find_song, onsets_s
@@ -126,13 +127,12 @@ def _made_even(folder: Path, paths: list[Path], reports: dict[int, FileReport]) 
     sources.update(session)
     by_lane = {lane.id: reports[index] for index, lane in enumerate(session.lanes)}
 
-    def mix(now):
-        return measure_mix(make_plan(now, sources))
-
-    (move,) = all_even.moves(Situation(session, by_lane, None, mix))
-    after = move.edit(session)
-    measured = mix(after)
-    spread = all_even.spread_lu(Situation(after, by_lane, measured, mix))
+    look = Look(session, Book(sources), by_lane)
+    (move,) = all_even.propose(look)
+    after = look.at(all_even.edit(session, move))
+    # The figures are those of a full render, not of what the book kept.
+    measured = measure_mix(make_plan(after.session, sources))
+    spread = all_even.spread_lu(after)
     assert spread is not None
     assert measured.sample_peak_dbfs is not None
     return spread, measured.sample_peak_dbfs

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from tests.engine.sessions import any_session, in_blocks, sounds
 from tests.engine.test_any_session import rendered
 

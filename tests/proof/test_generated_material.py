@@ -11,9 +11,9 @@ import pytest
 
 from all_even.demo.instruments import hertz
 from all_even.demo.stems import CLIPPED, LIMITED, OFFSET, SILENT
-from all_even.measure.hits import find_hits
-from all_even.measure.pitch import cents_between
-from all_even.measure.traces import trace_samples
+from all_even.measure.pitch.pitch import cents_between
+from all_even.measure.time.hits import find_hits
+from all_even.measure.time.traces import trace_samples
 from tests.proof.generated import COPY, SEEDS, tunes
 
 pytestmark = pytest.mark.proof

@@ -10,11 +10,11 @@ import mir_eval
 import numpy as np
 import pytest
 
-from all_even.measure.character import CharacterMeter
-from all_even.measure.hits import find_hits
-from all_even.measure.pitch import cents_between
-from all_even.measure.tempo import Train, find_tempo
-from all_even.measure.traces import trace_samples
+from all_even.measure.pitch.pitch import cents_between
+from all_even.measure.recording.character import CharacterMeter
+from all_even.measure.time.hits import find_hits
+from all_even.measure.time.tempo import Train, find_tempo
+from all_even.measure.time.traces import trace_samples
 from tests.proof.sampled import BANK, BASSES, PLAYER, RATE, make_song
 
 pytestmark = [

@@ -9,10 +9,10 @@ import numpy as np
 import pyloudnorm
 import pytest
 
-from all_even.measure import loudness
-from all_even.measure.hops import HopMeter, k_weighting
-from all_even.measure.track import measure_samples
-from all_even.measure.true_peak import true_peak
+from all_even.measure.level import loudness
+from all_even.measure.level.hops import HopMeter, k_weighting
+from all_even.measure.level.true_peak import true_peak
+from all_even.measure.recording.track import measure_samples
 from tests.conftest import RATE, noise, sine, stereo
 
 

@@ -6,7 +6,7 @@ The table is that of the standard's annex (five digits, from memory; checked by 
 import numpy as np
 import pytest
 
-from all_even.measure.third_octave import MIDBANDS_HZ, NOMINAL_HZ, ThirdOctaveMeter
+from all_even.measure.level.third_octave import MIDBANDS_HZ, NOMINAL_HZ, ThirdOctaveMeter
 from tests.conftest import RATE, noise, sine
 
 

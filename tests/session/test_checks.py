@@ -15,7 +15,7 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.processor import Key
 from all_even.dsp.utility import Delay, Gain
-from all_even.engine.plan import make_plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.engine.sources import LONGEST_SONG_S, Sources
 from all_even.errors import UserError

@@ -30,6 +30,11 @@ class NumberField(QLineEdit):
         self.editingFinished.connect(self._typed)
         self.set_value(parameter.default)
 
+    def take_over(self) -> None:
+        """Takes the keyboard, with everything selected."""
+        self.setFocus()
+        self.selectAll()
+
     def set_value(self, value: float) -> None:
         """Shows a value without telling anybody."""
         self._value = value
@@ -54,7 +59,9 @@ class NumberField(QLineEdit):
             self.setText(self.parameter.text(value))
             self.value_changed.emit(value)
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
         direction = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}.get(Qt.Key(event.key()))
         if direction is None:
             super().keyPressEvent(event)
@@ -64,7 +71,7 @@ class NumberField(QLineEdit):
         lowest = LOWEST_LEVEL_DB if isinstance(self.parameter, LevelParameter) else self.parameter.low
         self._emit(round(self.parameter.nudged(max(self._value, lowest), direction * fine), 4))
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.setModified(False)
         self._emit(self.parameter.default)
 
@@ -178,6 +185,11 @@ def figure_grid(rows: list[tuple[str, Figure]], columns: int = 1) -> QGridLayout
         if column:
             grid.setColumnMinimumWidth(column * 3 - 1, 16)
     return grid
+
+
+def elided(widget: QWidget, text: str, width: int) -> str:
+    """As much of a text as fits, with an ellipsis at its end."""
+    return widget.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width)
 
 
 def text_width(text: str, size: int = theme.BODY) -> int:

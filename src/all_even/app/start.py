@@ -59,7 +59,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     window.show()
     warming = _warm_kernels()
     if demo:
-        QTimer.singleShot(0, window.desk.open_demo)
+        QTimer.singleShot(0, window.desk.documents.open_demo)
     elif path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
     status = app.exec()

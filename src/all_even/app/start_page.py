@@ -7,15 +7,10 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from all_even import stages
 from all_even.app import fields, theme
 from all_even.app.kept import recent_sessions
 from all_even.session import recovery
-
-STEPS = (
-    ("Gather", "Says what each file is and what is wrong with it, and puts the tracks in order."),
-    ("Balance", "Shows how loud every track arrives; makes all even as a start; levels and pan by hand."),
-    ("Print", "Writes the mix and a recall sheet with every setting in plain units."),
-)
 
 
 class StartPage(QWidget):
@@ -65,14 +60,14 @@ class StartPage(QWidget):
             "Open the demo session (Ctrl+D)", "play", self.demo_wanted, "",
         )  # fmt: skip
         column.addSpacing(20)
-        for stage, what in STEPS:
+        for stage in stages.STAGES:
             row = QHBoxLayout()
-            name = fields.label(stage)
+            name = fields.label(stage.name)
             name.setFont(theme.font(strong=True))
             name.setStyleSheet("font-weight: 600")
             name.setFixedWidth(84)
             row.addWidget(name, 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(fields.wrapped(what, "quiet"), 1)
+            row.addWidget(fields.wrapped(stage.does, "quiet"), 1)
             column.addLayout(row)
         column.addSpacing(16)
         self.recent_box = QVBoxLayout()
@@ -87,8 +82,9 @@ class StartPage(QWidget):
         """Lists recent sessions and copies that were rescued."""
         while self.recent_box.count():
             item = self.recent_box.takeAt(0)
-            if item.widget() is not None:
-                item.widget().deleteLater()
+            gone = item.widget() if item is not None else None
+            if gone is not None:
+                gone.deleteLater()
         rescued, recent = recovery.orphans(None), recent_sessions()
         if rescued:
             self.recent_box.addWidget(fields.label("Not saved last time", "small"))
@@ -137,7 +133,7 @@ class StartPage(QWidget):
 class Emblem(QWidget):
     """The three swells of the icon, at rest on one upright."""
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), theme.colour("act_soft"))

@@ -1,4 +1,8 @@
-"""Long work off the interface thread: one pool, results as signals, stale results dropped.
+"""Long work off the interface thread: results as signals, stale results dropped.
+
+There are three lines of work, so that nothing waits for what it has nothing to do with: *files* opens and saves;
+*quick* is for what the eye or the ear waits for; *long* measures and renders, and yields to
+playing.
 
 A job is named; starting one with the same name cancels the one before. A job belongs to a document, or to
 nobody: when its document is closed it is cancelled and its result is dropped, whatever it was. A job that
@@ -6,11 +10,13 @@ nobody: when its document is closed it is cancelled and its result is dropped, w
 job returns reaches the interface thread as a call; what a user can cause to go wrong arrives as a sentence.
 """
 
+import contextlib
+import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -32,6 +38,14 @@ class Report:
 
 
 Job = Callable[[Report], Any]
+Line = Literal["files", "quick", "long"]
+BACKGROUND_NICE = 10
+
+
+def _step_back() -> None:
+    """Lets this thread yield: playing and the window go before measuring."""
+    with contextlib.suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICE)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,9 +71,13 @@ class Work(QObject):
     _finished = pyqtSignal(int, object, object)
     _partial = pyqtSignal(int, object)
 
-    def __init__(self, parent: QObject | None = None, workers: int = 3) -> None:
+    def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="work")
+        self._pools: dict[Line, ThreadPoolExecutor] = {
+            "files": ThreadPoolExecutor(2, thread_name_prefix="files"),
+            "quick": ThreadPoolExecutor(2, thread_name_prefix="quick"),
+            "long": ThreadPoolExecutor(2, thread_name_prefix="long", initializer=_step_back),
+        }
         self._running: dict[int, _Running] = {}
         self._count = 0
         self._closing = False
@@ -75,10 +93,11 @@ class Work(QObject):
         *,
         owner: object = None,
         completes: bool = False,
+        line: Line = "long",
     ) -> None:
         """Runs `job(report)`; `done(result)` and `partial(value)` are called in the interface thread.
 
-        owner: the document it belongs to. completes: it is never cancelled.
+        owner: the document it belongs to. completes: it is never cancelled. line: which work it waits for.
         """
         if self._closing:
             return
@@ -107,7 +126,7 @@ class Work(QObject):
                 result, error = None, f"Something went wrong inside All Even while it worked ({type(defect).__name__})."
             self._emit(self._finished, ticket, result, error)
 
-        self._pool.submit(run)
+        self._pools[line].submit(run)
 
     def cancel(self, name: str) -> None:
         """Asks a job to stop and forgets it; its result will not arrive. One that completes goes on."""
@@ -131,7 +150,8 @@ class Work(QObject):
         """Cancels everything that can be, waits for the rest, and for the threads."""
         self._drop(lambda _job: True)
         self._closing = True
-        self._pool.shutdown(wait=True)
+        for pool in self._pools.values():
+            pool.shutdown(wait=True)
 
     def _emit(self, signal: Any, *values: Any) -> None:
         try:

@@ -9,7 +9,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from all_even import places
+from all_even import places, stages
 from all_even.cli import files, sessions
 from all_even.errors import UserError, one_sentence, system_reason
 
@@ -119,7 +119,7 @@ def build_parser() -> argparse.ArgumentParser:
     moves = commands.add_parser("moves", help="what is proposed, and making it")
     moves.add_argument("session", type=Path, metavar="SESSION")
     moves.add_argument("--json", action="store_true")
-    moves.add_argument("--stage", help="only this stage: gather, balance or print")
+    moves.add_argument("--stage", metavar="STAGE", help=f"only this stage: {', '.join(stages.all_keys())}")
     moves.add_argument("--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did")
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=sessions.moves)

@@ -20,12 +20,14 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.engine import listening
-from all_even.engine.plan import make_plan
+from all_even.engine.figures.book import Book
+from all_even.engine.planning import make_plan
 from all_even.engine.render import WORKERS, render
-from all_even.measure import masking
-from all_even.measure.character import CharacterMeter
-from all_even.measure.track import Measurement
+from all_even.measure.recording.character import CharacterMeter
+from all_even.measure.recording.track import Measurement
+from all_even.measure.sharing import masking
 from all_even.moves.ducking import find_ducks, fit, methods
+from all_even.session import chain_edits
 from all_even.session.model import Bus, Lane, Send, Session
 
 RATE = 48_000
@@ -34,19 +36,49 @@ TRACKS, SECONDS = 24, 60
 
 @dataclass(frozen=True, slots=True)
 class Benchmark:
-    """realtime_factor: seconds of sound per second; peer_factor: the same for the peer."""
+    """realtime_factor: seconds of sound per second; peer_factor: the same for the peer. milliseconds: of what the hand
+    waits for, where that is measured instead."""
 
     name: str
-    realtime_factor: float
+    realtime_factor: float | None
     peer: str | None
     peer_factor: float | None
     cores: int
     note: str
+    milliseconds: float | None = None
 
 
 def run_benchmarks() -> list[Benchmark]:
     with tempfile.TemporaryDirectory(prefix="all-even-bench-") as name:
-        return [_measuring(Path(name)), _rendering(), *_masking(), _ducking()]
+        return [_measuring(Path(name)), _rendering(), *_masking(), _ducking(), *_window(Path(name))]
+
+
+def _window(folder: Path) -> list[Benchmark]:
+    """What the hand waits for; the file that all lanes read is measured and opened, nothing else."""
+    try:
+        from all_even.cli import bench_window
+    except ImportError:  # without a toolkit for windows
+        return []
+    place = folder / "window"
+    place.mkdir()
+    by_stage, change, opening = bench_window.measure_window(place)
+    worst = max(by_stage, key=lambda stage: by_stage[stage])
+    stages = ", ".join(f"{stage} {1000 * taken:.1f}" for stage, taken in by_stage.items())
+    return [
+        Benchmark(
+            "one edit with 96 lanes of 4 minutes, 3 stations and 2 sends each", None, None, None, 1,
+            f"on the interface thread, median of {bench_window.EDITS}; worst stage {worst}; by stage in ms: {stages}",
+            1000 * by_stage[worst],
+        ),
+        Benchmark(
+            "a change of stage with these lanes", None, None, None, 1, "until it is painted; the longest of all",
+            1000 * change,
+        ),
+        Benchmark(
+            f"a folder of {bench_window.FILES} files, measured before", None, None, None, 1,
+            "until every lane shows its measures", 1000 * opening,
+        ),
+    ]  # fmt: skip
 
 
 def _measuring(folder: Path) -> Benchmark:
@@ -106,15 +138,16 @@ def _masking() -> list[Benchmark]:
     lanes = tuple(Lane(id=f"lane{i}", name=f"Lane {i}", file="none.wav", level_db=-12.0) for i in range(TRACKS))
     session = Session(name="Masking", sample_rate=RATE, lanes=lanes)
     sources = {lane.id: _InMemory(_track(i, SECONDS)) for i, lane in enumerate(lanes)}
+    book = Book(sources)
     table: list[masking.Masking] = []
 
     def everything() -> None:
-        heard = listening.hear_lanes(session, sources)
-        table.append(masking.find_masking(heard.excitations, RATE))
+        table.append(listening.find_masking(session, book))
         masking.pair_table(table[-1])
 
     def one_changed() -> None:
-        found = listening.change_masking(table[-1], session, sources, "lane3")
+        changed = chain_edits.add_station(session, "lane3", HighPass(frequency_hz=200.0))
+        found = listening.find_masking(changed, book, floor=table[0].floor)
         masking.pair_table(found, ["lane3"])
 
     short = {name: masking.excitation_of(np.zeros((RATE, 2)), RATE) for name in ("a", "b")}

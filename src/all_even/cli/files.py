@@ -9,7 +9,7 @@ from all_even.cli.printing import plain_text, print_json, progress, say, shown, 
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
-    from all_even.measure.character import Character
+    from all_even.measure.recording.character import Character
     from all_even.session.song import Song
 
 
@@ -34,9 +34,9 @@ def demo(options: argparse.Namespace) -> int:
 
 
 def measure(options: argparse.Namespace) -> int:
-    from all_even.measure import files
-    from all_even.measure.findings import findings
-    from all_even.measure.pairs import find_pairs
+    from all_even.measure.faults.findings import findings
+    from all_even.measure.recording import files
+    from all_even.measure.recording.pairs import find_pairs
     from all_even.session.new import sound_paths
     from all_even.session.roles import guess_role
     from all_even.session.song import Part, find_song, onsets_s
@@ -83,7 +83,7 @@ def measure(options: argparse.Namespace) -> int:
 
 def _playing(character: "Character | None", role: str) -> dict[str, Any]:
     """What a track plays, as JSON; null where it is not for this track to say."""
-    from all_even.measure import pitch
+    from all_even.measure.pitch import pitch
     from all_even.session.hits import struck
     from all_even.session.song import is_line, main_pitch_hz, onsets_s
 
@@ -258,5 +258,10 @@ def bench(options: argparse.Namespace) -> int:
     else:
         for result in results:
             peer = f", {result.peer} {shown(result.peer_factor)}×" if result.peer else ""
-            say(f"{result.name}: {shown(result.realtime_factor)}× real time{peer} ({result.note})")
+            taken = (
+                f"{result.milliseconds:.1f} ms"
+                if result.milliseconds is not None
+                else f"{shown(result.realtime_factor)}× real time"
+            )
+            say(f"{result.name}: {taken}{peer} ({result.note})")
     return 0

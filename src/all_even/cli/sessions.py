@@ -2,22 +2,26 @@
 
 import argparse
 import dataclasses
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from all_even.cli.printing import print_json, say, shown, warn
 from all_even.errors import UserError
 
+if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
+    from all_even.session.model import Proposal, Session
+
 
 def figures(options: argparse.Namespace) -> int:
-    from all_even.engine.figures import measure_session
-    from all_even.measure import masking
+    from all_even.engine.figures.session_figures import measure_session
+    from all_even.measure.sharing import masking
     from all_even.session import store
 
     found, problems = measure_session(store.load(options.session))
     for sentence in problems.values():
         warn(sentence)
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "balance_db", "correlation")
-    mix = {name: getattr(found.mix, name) for name in names}
+    mix = {name: getattr(found.mix, name) if found.mix is not None else None for name in names}
     result = {
         "mix": mix,
         "lanes": [dataclasses.asdict(lane) for lane in found.lanes],
@@ -41,88 +45,80 @@ def figures(options: argparse.Namespace) -> int:
 
 
 def moves(options: argparse.Namespace) -> int:
-    from all_even.engine.flow import measure_flow
-    from all_even.engine.plan import make_plan
-    from all_even.engine.render import hear_strip, measure_mix
-    from all_even.engine.sources import Sources
-    from all_even.measure import files
-    from all_even.moves import propose
-    from all_even.moves.move import Situation
-    from all_even.session import store
-    from all_even.session.model import Session
+    from all_even import stages
+    from all_even.moves import making
+    from all_even.session import edits, store
+    from all_even.session.model import Proposal
 
-    if options.stage is not None and options.stage not in propose.STAGES:
-        raise UserError(f"There is no stage {options.stage} with moves; there are {', '.join(propose.STAGES)}.")
-    session = store.load(options.session)
-    sources = Sources()
-
-    def measured(now: Session) -> Any:
-        sources.update(now)
-        return measure_mix(make_plan(now, sources))
-
-    def flowing(now: Session) -> Any:
-        sources.update(now)
-        return measure_flow(make_plan(now, sources))
-
-    def hear(now: Session, strip_id: str) -> Any:
-        sources.update(now)
-        return hear_strip(now, sources, strip_id)
-
-    def situation(now: Session) -> Situation:
-        sources.update(now)
-        flow = measure_flow(make_plan(now, sources))
-        opened = sources.frames(now)
-        lanes = [lane for lane in now.lanes if lane.id in opened]
-        jobs = [(store.lane_path(now, lane), lane.take) for lane in lanes]
-        reports = dict(files.measure_files(jobs))
-        return Situation(
-            now, {lane.id: reports[i] for i, lane in enumerate(lanes)}, flow.mix, measured, flow, flowing, hear
-        )  # fmt: skip
-
-    stages = [options.stage] if options.stage else list(propose.STAGES)
-    now = situation(session)
-    found = {move.id: move for stage in stages for move in propose.propose(now, stage)}
+    if options.stage is not None and options.stage not in stages.all_keys():
+        raise UserError(f"There is no stage {options.stage}; there are {', '.join(stages.all_keys())}.")
+    look = _look(store.load(options.session))
+    chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
+    parts = [stage.moves() for stage in chosen]
+    kinds = {kind.id: kind for part in parts for kind in (*part.kinds, *(part.also if options.stage else ()))}
+    known = stages.metrics()
+    found = {move.id: move for move in making.propose(look, kinds.values())}
     wanted = list(found) if options.apply == "all" else options.apply.split(",") if options.apply else []
     unknown = [move_id for move_id in wanted if move_id not in found]
     if unknown:
         raise UserError(f"There is no move {unknown[0]} to make here.")
+    before = look.session
+    for entry in making.waiting(look.session):  # made in the window, and saved before it was measured
+        result = making.verify(look, entry, known)
+        look = look.at(edits.record_result(look.session, entry.serial, result))
     results: dict[str, float | None] = {}
     for move_id in wanted:
         # A move rests on what was measured; one made before it changes that, so it is proposed anew.
-        fresh = {move.id: move for move in propose.propose(now, found[move_id].stage)}.get(move_id)
+        kind = kinds[found[move_id].kind]
+        fresh: Proposal | None = {move.id: move for move in making.propose(look, [kind])}.get(move_id)
         if fresh is None:
             continue
-        fresh = found[move_id] = propose.prepared(fresh, now)
-        session = propose.apply(now.session, fresh)
-        now = situation(session)
-        session = propose.verify(session, fresh, now)
-        now = dataclasses.replace(now, session=session)
-        results[move_id] = fresh.measure(now)
-    if wanted:
-        store.save(session, options.output or options.session)
-    rows: list[dict[str, Any]] = [
-        {
-            "id": move.id, "stage": move.stage, "target": move.target, "title": move.title,
-            "reason": move.reason, "evidence": move.evidence, "metric": move.metric, "before": move.before,
-            "expected": move.expected, "after": results.get(move.id),
-        }
-        for move in found.values()
-    ]  # fmt: skip
+        fresh = found[move_id] = kind.prepare(look, fresh)
+        look = look.at(making.recorded(look.session, kind, fresh))
+        result = making.verify(look, look.session.ledger[-1], known)
+        look = look.at(edits.record_result(look.session, look.session.ledger[-1].serial, result))
+        results[move_id] = result.value
+    if wanted or look.session is not before:
+        store.save(look.session, options.output or options.session)
     if options.json:
-        print_json({"moves": rows})
-    else:
-        for row in rows:
-            say(f"{row['id']}: {row['title']}. {row['reason']}")
-            if row["id"] in results:
-                before, after, expected = (shown(row[key]) for key in ("before", "after", "expected"))
-                say(f"    {row['metric']}: {before} → {after}, expected {expected}")
+        print_json({"moves": [_move_row(move, results.get(move.id)) for move in found.values()]})
+        return 0
+    for move in found.values():
+        say(f"{move.id}: {move.title}. {move.reason}")
+        if move.id in results:
+            metric = stages.metric(move.metric)
+            before_text, after, expected = (
+                metric.text(value) for value in (move.before, results[move.id], move.expected)
+            )
+            say(f"    {metric.label}: {before_text} → {after}, expected {expected}")
     return 0
+
+
+def _move_row(move: "Proposal", after: float | None) -> dict[str, Any]:
+    from msgspec import to_builtins
+
+    told = {name: getattr(move, name) for name in ("id", "kind", "stage", "target", "title", "reason")}
+    told |= {name: to_builtins(getattr(move, name)) for name in ("targets", "parameters", "evidence", "arguments")}
+    figures = ("metric", "before", "expected", "tolerance", "source")
+    return {**told, **{name: getattr(move, name) for name in figures}, "after": after}
+
+
+def _look(session: "Session") -> "Look":
+    """A look at a session with its files opened and measured."""
+    from all_even.engine.figures.book import Book
+    from all_even.engine.figures.look import Look
+    from all_even.engine.figures.session_figures import lane_reports
+    from all_even.engine.sources import Sources
+
+    sources = Sources()
+    sources.update(session)
+    return Look(session, Book(sources), lane_reports(session, sources))
 
 
 def render(options: argparse.Namespace) -> int:
     from all_even.deliver.print_mix import PrintSettings, print_mix
     from all_even.deliver.stems import print_stems
-    from all_even.engine.plan import make_plan
+    from all_even.engine.planning import make_plan
     from all_even.engine.sources import Sources
     from all_even.session import store
 
@@ -157,22 +153,9 @@ def render(options: argparse.Namespace) -> int:
 
 def recall(options: argparse.Namespace) -> int:
     from all_even.deliver.recall import Sheet, write_recall
-    from all_even.engine.flow import measure_flow
-    from all_even.engine.plan import make_plan
-    from all_even.engine.sources import Sources
-    from all_even.measure import files
     from all_even.session import store
 
-    session = store.load(options.session)
-    sources = Sources()
-    sources.update(session)
-    opened = sources.frames(session)
-    lanes = [lane for lane in session.lanes if lane.id in opened]
-    jobs = [(store.lane_path(session, lane), lane.take) for lane in lanes]
-    reports = dict(files.measure_files(jobs))
-    plan = make_plan(session, sources)
-    flow = measure_flow(plan) if plan.frames else None
-    by_lane = {lane.id: reports[i] for i, lane in enumerate(lanes)}
-    write_recall(Sheet(session, by_lane, flow.mix if flow else None, flow), options.output)
+    look = _look(store.load(options.session))
+    write_recall(Sheet(look.session, look.reports, look.mix, look.flow), options.output)
     say(options.output.name)
     return 0

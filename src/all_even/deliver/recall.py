@@ -12,19 +12,28 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from all_even import outputs, texts
+from all_even import outputs, stages, texts
 from all_even.deliver import shapes
+from all_even.deliver.every_setting import Line, every_setting
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
 from all_even.engine import arrival
 from all_even.engine.flow import Flow
 from all_even.errors import UserError, short_name
-from all_even.measure.files import FileReport
-from all_even.measure.findings import findings
-from all_even.measure.track import TrackMeasures
+from all_even.measure.faults.findings import findings
+from all_even.measure.recording.files import FileReport
+from all_even.measure.recording.track import TrackMeasures
+from all_even.moves import making
 from all_even.session import edits, store
-from all_even.session.model import Session
+from all_even.session.model import LedgerEntry, Session
 from all_even.session.roles import family_of
 
+OUTCOMES = {
+    "waiting": "not measured yet",
+    "kept": "kept its promise",
+    "missed": "missed its promise",
+    "measured": "measured",
+    "undone": "undone",
+}
 FORMATS = (".html", ".csv", ".json")
 RAIL_DB = (-40.0, 12.0)
 
@@ -90,7 +99,7 @@ def write_recall(sheet: Sheet, path: Path) -> None:
 
 
 def json_text(sheet: Sheet) -> str:
-    session = sheet.session
+    session, stands = sheet.session, making.standing(sheet.session)
     told = texts.json_ready(
         {
             "song": session.name,
@@ -100,6 +109,10 @@ def json_text(sheet: Sheet) -> str:
             "mix_trim_db": session.mix.trim_db,
             "mix": sheet.mix_figures(),
             "lanes": sheet.rows(),
+            "settings": [
+                {"where": line.where, "what": line.what, "text": line.text, "value": line.value}
+                for line in every_setting(session)
+            ],
             "notes": [
                 {"position_s": note.position_s, "written": note.written, "text": note.text} for note in session.notes
             ],
@@ -113,11 +126,14 @@ def json_text(sheet: Sheet) -> str:
                     else {
                         "id": entry.move.id,
                         "evidence": entry.move.evidence,
+                        "parameters": entry.move.parameters,
                         "metric": entry.move.metric,
                         "before": entry.move.before,
                         "expected": entry.move.expected,
-                        "expected_from": entry.move.expected_from,
-                        "after": entry.move.after,
+                        "tolerance": entry.move.tolerance,
+                        "source": entry.move.source,
+                        "after": entry.result.value if entry.result else None,
+                        "outcome": making.outcome(entry, entry.serial in stands),
                     },
                 }
                 for entry in session.ledger
@@ -128,7 +144,7 @@ def json_text(sheet: Sheet) -> str:
 
 
 def csv_text(sheet: Sheet) -> str:
-    """Lanes first, then mix figures and ledger, each under its own heading row."""
+    """Lanes first, then mix figures, every setting and the ledger, each under its own heading row."""
     out = io.StringIO()
     writer = csv.writer(out)
 
@@ -146,12 +162,31 @@ def csv_text(sheet: Sheet) -> str:
     for name, value in sheet.mix_figures().items():
         row(name, value)
     row()
-    row("when", "change", "reason", "metric", "before", "expected", "after")
-    for entry in sheet.session.ledger:
-        move = entry.move
-        figures = (move.metric, move.before, move.expected, move.after) if move else ("", "", "", "")
+    row("where", "setting", "text", "value")
+    for line in every_setting(sheet.session):
+        row(line.where, line.what, line.text, "" if line.value is None else str(line.value))
+    row()
+    row("when", "change", "reason", "metric", "before", "expected", "after", "outcome")
+    for entry, figures in _ledger(sheet.session):
         row(entry.when, entry.text, entry.reason, *figures)
     return out.getvalue()
+
+
+def _ledger(session: Session) -> list[tuple[LedgerEntry, tuple[str, ...]]]:
+    """Each line with metric, before, expected, after and outcome of its move; empty texts where it is none."""
+    stands = making.standing(session)
+    found: list[tuple[LedgerEntry, tuple[str, ...]]] = []
+    for entry in session.ledger:
+        move = entry.move
+        if move is None:
+            found.append((entry, ("",) * 5))
+            continue
+        metric = stages.metric(move.metric)
+        after = metric.text(entry.result.value) if entry.result is not None else "–"
+        outcome = making.outcome(entry, entry.serial in stands)
+        figures = (metric.label, metric.text(move.before), metric.text(move.expected), after, OUTCOMES[outcome])
+        found.append((entry, figures))
+    return found
 
 
 def html(sheet: Sheet) -> str:
@@ -195,7 +230,17 @@ def html(sheet: Sheet) -> str:
         trim=TRIM.text(session.mix.trim_db),
         figures=figures,
         lanes=lanes,
+        settings=_by_owner(sheet.session),
+        ledger=_ledger(sheet.session),
         time_text=time_text,
         decibel_text=decibel_text,
     )
     return texts.page(page)
+
+
+def _by_owner(session: Session) -> list[tuple[str, list[Line]]]:
+    """Every setting, under what it is a setting of."""
+    found: dict[str, list[Line]] = {}
+    for line in every_setting(session):
+        found.setdefault(line.where, []).append(line)
+    return list(found.items())

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.measure.hops import Hops
-from all_even.measure.third_octave import MIDBANDS_HZ
+from all_even.measure.level.hops import Hops
+from all_even.measure.level.third_octave import MIDBANDS_HZ
 
 
 def envelope(hops: Hops, columns: int) -> NDArray[np.float64]:

@@ -16,7 +16,8 @@ import soxr
 from all_even import outputs
 from all_even.audio.writing import SoundWriter, Written
 from all_even.deliver.print_mix import PrintSettings, section
-from all_even.engine.plan import Plan, make_plan
+from all_even.engine.plan import Plan
+from all_even.engine.planning import make_plan
 from all_even.engine.render import Progress, render_stems
 from all_even.engine.sources import Opened
 from all_even.errors import UserError, short_name

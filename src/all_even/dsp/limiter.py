@@ -1,7 +1,7 @@
 """Limiter: nothing passes the ceiling, also not between the samples.
 
 The peak is read four times oversampled (the interpolator of ITU-R BS.1770-5, Annex 2, as in
-`measure.true_peak`). What has to be taken away is held over the look-ahead (a sliding minimum), let go
+`measure.level.true_peak`). What has to be taken away is held over the look-ahead (a sliding minimum), let go
 by a one-pole release, and smoothed by a moving average of the look-ahead's length: so the gain has always
 arrived when the peak does, without a step. A small margin covers what the moving gain itself adds
 between samples.

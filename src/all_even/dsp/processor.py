@@ -156,6 +156,11 @@ def _settings(kind: Any) -> dict[str, Setting]:
     return found
 
 
+def numbers(kind: type[Any]) -> dict[str, Parameter]:
+    """Those settings of a kind that are numbers."""
+    return {name: item for name, item in settings(kind).items() if isinstance(item, Parameter)}
+
+
 def clamped(processor: Any) -> Any:
     """The same description with every number in its range."""
     changes = {

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.engine.flow import Flow, energy_at_fader, feed_energy
-from all_even.measure import loudness
-from all_even.measure.track import TrackMeasures
+from all_even.measure.level import loudness
+from all_even.measure.recording.track import TrackMeasures
 from all_even.session import routing
 from all_even.session.model import MIX, NOWHERE, Lane, Session, Strip
 

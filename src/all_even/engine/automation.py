@@ -34,7 +34,10 @@ class Curve:
 
     def between(self, start: int, count: int) -> Array:
         """The values of `count` frames from `start` on."""
-        now = np.arange(start, start + count)
+        return self.values_at(np.arange(start, start + count))
+
+    def values_at(self, now: NDArray[np.int64]) -> Array:
+        """The values at these frames."""
         after = np.searchsorted(self.frames, now, side="right")
         left = np.maximum(0, after - 1)
         right = np.minimum(len(self.frames) - 1, after)
@@ -96,15 +99,18 @@ class MovingGains:
 
     def between(self, start: int, count: int) -> Array:
         """(count, channels, 2) gains from song frame `start` on."""
-        level_db = np.full(count, self.base_db)
-        off = np.full(count, self.base_db <= OFF_DB)
+        return self.gains_at(np.arange(start, start + count))
+
+    def gains_at(self, now: NDArray[np.int64]) -> Array:
+        """(frames, channels, 2) gains at these song frames."""
+        level_db = np.full(len(now), self.base_db)
+        off = np.full(len(now), self.base_db <= OFF_DB)
         for item in self.levels:
-            values = item.between(start, count)
+            values = item.values_at(now)
             off |= values <= OFF_DB
             level_db += values
         gain = np.where(off, 0.0, self.scale * 10.0 ** (level_db / 20.0))
         if self.pan_curve is None:
             return gain[:, np.newaxis, np.newaxis] * pan.matrix(self.channels, self.pan, self.law)
-        return gain[:, np.newaxis, np.newaxis] * pan.matrices(
-            self.channels, self.pan_curve.between(start, count), self.law
-        )
+        moving = pan.matrices(self.channels, self.pan_curve.values_at(now), self.law)
+        return gain[:, np.newaxis, np.newaxis] * moving

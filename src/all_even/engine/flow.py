@@ -1,6 +1,6 @@
 """What flows through a session, measured on its way: levels in every chain, and who makes up each sum.
 
-One render of the whole song gives the figures of the mix, the level after every station, the gain each
+One pass over the song (`figures.book`) gives the figures of the mix, the level after every station, the gain each
 dynamic station applied, and the K-weighted energy that reaches each fader. From these follows by
 arithmetic, at once and for any position of the faders:
 - the *contribution* of a feed: its loudness at its destination minus that of the destination's sum;
@@ -9,23 +9,21 @@ arithmetic, at once and for any position of the faders:
   Positive: it came up.
 """
 
-import threading
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.dsp.processor import Processor
-from all_even.engine.plan import Plan, StripPlan, edge_gains, moving_gains
-from all_even.engine.render import WORKERS, render
-from all_even.measure import loudness
-from all_even.measure.hops import HOP_S, HopMeter
-from all_even.measure.levels import GainMeter, Level, LevelMeter, level_of, playing_hops
-from all_even.measure.track import Measurement, TrackMeasures
+from all_even.engine.feeds import edge_gains, moving_gains
+from all_even.measure.level import loudness
+from all_even.measure.level.hops import HOP_S, HopMeter
+from all_even.measure.level.levels import GainMeter, Level, LevelMeter, level_of, playing_hops
+from all_even.measure.recording.track import TrackMeasures
 from all_even.session import routing
-from all_even.session.model import MIX, Lane, Session, Strip
+from all_even.session.model import Lane, Session, Strip
 
 Array = NDArray[np.float64]
 
@@ -53,6 +51,11 @@ class StripFlow:
     def holds_for(self, chain: tuple[Processor, ...]) -> bool:
         """Whether it was measured with this chain."""
         return tuple(item.station for item in self.stations) == chain
+
+    def said_of(self, chain: tuple[Processor, ...]) -> "StripFlow":
+        """The same figures for a chain that sounds the same but is not the same value (other ids)."""
+        stations = tuple(replace(item, station=station) for item, station in zip(self.stations, chain, strict=True))
+        return replace(self, stations=stations)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -83,73 +86,38 @@ def change_db(flow: StripFlow, index: int) -> float | None:
     return after.rms_dbfs - before.rms_dbfs
 
 
-class _StripMeters:
-    """Collects one strip; used by one thread at a time."""
+class FlowListener:
+    """Collects one strip."""
 
-    def __init__(self, rate: int, strip: StripPlan) -> None:
-        self.entered = LevelMeter(rate)
-        self.after = [LevelMeter(rate) for _ in strip.stations]
-        self.gains = [GainMeter(rate) for _ in strip.stations]
-        self.weighted = HopMeter(rate, strip.channels)
+    lead = tail = 0
 
+    def __init__(self, rate: int, channels: int, chain: tuple[Processor, ...]) -> None:
+        self._chain = chain
+        self._entered = LevelMeter(rate)
+        self._after = [LevelMeter(rate) for _ in chain]
+        self._gains = [GainMeter(rate) for _ in chain]
+        self._weighted = HopMeter(rate, channels)
 
-class _Watching:
-    """The watch of a flow measurement: from the song's first frame on."""
+    def entered(self, block: Array) -> None:
+        self._entered.add(block)
 
-    def __init__(self, plan: Plan) -> None:
-        rate = plan.sample_rate
-        self.meters = {
-            strip.id: _StripMeters(rate, strip) for strip in plan.strips if strip.stations or strip.source is None
-        }
+    def passed(self, index: int, block: Array, gain_db: Array) -> None:
+        self._after[index].add(block)
+        if len(gain_db):
+            self._gains[index].add(gain_db)
 
-    def entered(self, strip: StripPlan, block: Array, song_frame: int) -> None:
-        meters = self.meters.get(strip.id)
-        if meters is not None:
-            part = block[max(0, -song_frame) :]
-            meters.entered.add(part)
-            if not strip.stations:
-                meters.weighted.add(part.astype(np.float32))
+    def left(self, block: Array) -> None:
+        self._weighted.add(block.astype(np.float32))
 
-    def passed(self, strip: StripPlan, index: int, block: Array, gain: Array, song_frame: int) -> None:
-        meters = self.meters[strip.id]
-        start = max(0, -song_frame)
-        meters.after[index].add(block[start:])
-        if len(gain):
-            meters.gains[index].add(gain[start:])
-        if index + 1 == len(strip.stations):
-            meters.weighted.add(block[start:].astype(np.float32))
-
-    def flows(self, plan: Plan) -> dict[str, StripFlow]:
-        found = {}
-        for strip in plan.strips:
-            meters = self.meters.get(strip.id)
-            if meters is None:
-                continue
-            before = meters.entered.hops
-            playing = playing_hops(before[:, 0])
-            stations = tuple(
-                StationFlow(station.processor, level_of(after.hops, playing), after.hops, gains.hops)
-                for station, after, gains in zip(strip.stations, meters.after, meters.gains, strict=True)
-            )
-            weighted = meters.weighted.result().weighted.astype(np.float64)
-            found[strip.id] = StripFlow(level_of(before), before, stations, weighted)
-        return found
-
-
-def measure_flow(
-    plan: Plan,
-    *,
-    progress: Callable[[float], None] | None = None,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
-) -> Flow:
-    """Renders the whole song once and measures mix and strips. workers: threads; one while music plays."""
-    measurement = Measurement(plan.sample_rate, 2)
-    watching = _Watching(plan)
-    watch = watching if watching.meters.keys() - {MIX} or plan.strips[-1].stations else None
-    for block in render(plan, progress=progress, cancelled=cancelled, watch=watch, workers=workers):
-        measurement.add(block.astype(np.float32))
-    return Flow(measurement.result(), watching.flows(plan) if watch is not None else {})
+    def result(self) -> StripFlow:
+        before = self._entered.hops
+        playing = playing_hops(before[:, 0])
+        stations = tuple(
+            StationFlow(processor, level_of(after.hops, playing), after.hops, gains.hops)
+            for processor, after, gains in zip(self._chain, self._after, self._gains, strict=True)
+        )
+        weighted = self._weighted.result().weighted.astype(np.float64)
+        return StripFlow(level_of(before), before, stations, weighted)
 
 
 def energy_at_fader(session: Session, strip: Strip, measures: TrackMeasures | None, flow: Flow | None) -> Array | None:

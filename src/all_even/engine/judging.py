@@ -1,8 +1,9 @@
 """How kick and bass share the bottom of a session, as they arrive in the mix (`engine.listening`).
 
-The gap that a duck leaves is the difference of two passes, with and without the stations that duck.
+The gap that a duck leaves is the difference between the bass with and without the stations that duck.
 """
 
+import threading
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -11,10 +12,10 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.ducker import Ducker
-from all_even.engine.listening import Heard, hear_lanes
-from all_even.engine.sources import Opened
-from all_even.measure import duck, focus
-from all_even.measure.character import Character
+from all_even.engine import listening
+from all_even.engine.figures.book import Book
+from all_even.measure.recording.character import Character
+from all_even.measure.sharing import duck, focus
 from all_even.session import routing
 from all_even.session.hits import is_kick, lane_hits_s, struck
 from all_even.session.model import Lane, Session
@@ -28,7 +29,7 @@ OWNER_DB = 1.5
 
 @dataclass(frozen=True, slots=True)
 class LowEnd:
-    """owner: kick or bass, None where neither has more of 30 to 80 Hz. gap, pile-up: `measure.duck`.
+    """owner: kick or bass, None where neither has more of 30 to 80 Hz. gap, pile-up: `measure.sharing.duck`.
 
     focus: share of the kick that is heard, 0 to 1; bass_limit_db: change of the bass at which 0.70 is left.
     """
@@ -46,24 +47,29 @@ class LowEnd:
 NO_LOW_END = LowEnd(None, None, None, None, None, None, None, None)
 
 
-def low_end(session: Session, sources: Opened, heard: Heard, characters: Mapping[str, Character]) -> LowEnd:
+def low_end(
+    session: Session, book: Book, characters: Mapping[str, Character], *, cancelled: threading.Event | None = None
+) -> LowEnd:
     """How kick and bass share the bottom; hits of the first kick with any."""
-    if heard.kick is None or heard.bass is None:
-        return NO_LOW_END
     main = _main_kick(session, characters)
     if main is None:
         return NO_LOW_END
+    kicks, basses = kicks_and_basses(session)
+    heard_kick = listening.sum_of(session, book, kicks, cancelled=cancelled)
+    heard_bass = listening.sum_of(session, book, basses, cancelled=cancelled)
+    if heard_kick is None or heard_bass is None:
+        return NO_LOW_END
     lane, hits_s = main
     rate = session.sample_rate
-    kick, bass = (side.mean(axis=1).astype(np.float64) for side in (heard.kick, heard.bass))
-    peak = float(np.abs(heard.kick + heard.bass).max(initial=0.0))
+    kick, bass = (side.mean(axis=1).astype(np.float64) for side in (heard_kick, heard_bass))
+    peak = float(np.abs(heard_kick + heard_bass).max(initial=0.0))
     owner = _owner(kick, bass, rate)
     focused = focus.focus(kick, bass, rate, hits_s)
     gap_db = gap_ms = pile_up_db = None
     if len(hits_s) >= 3 and np.any(bass) and np.any(kick):
         found = struck(characters[lane.id], lane.role).tail
         meeting = duck.meet(kick, bass, rate, hits_s, found.ms if found else 150.0)
-        powers = _with_and_without(session, sources, bass, rate)
+        powers = _with_and_without(session, book, bass, basses, rate, cancelled)
         gain_db = 10.0 * np.log10((powers[1] + 1e-20) / (powers[0] + 1e-20)) if powers else np.zeros(len(bass))
         figures = duck.low_figures(meeting, np.minimum(0.0, gain_db), powers=powers)
         gap_db, gap_ms, pile_up_db = figures.gap_db, figures.gap_ms, figures.pile_up_db
@@ -99,13 +105,20 @@ def _owner(kick: Array, bass: Array, rate: int) -> str | None:
     return None if abs(difference) < OWNER_DB else "kick" if difference > 0.0 else "bass"
 
 
-def _with_and_without(session: Session, sources: Opened, bass: Array, rate: int) -> tuple[Array, Array] | None:
+def kicks_and_basses(session: Session) -> tuple[set[str], set[str]]:
+    """The lanes whose sums share the bottom."""
+    kicks = {lane.id for lane in session.lanes if lane.role.startswith("kick")}
+    return kicks, {lane.id for lane in session.lanes if family_of(lane.role) == "bass"}
+
+
+def _with_and_without(
+    session: Session, book: Book, bass: Array, basses: set[str], rate: int, cancelled: threading.Event | None
+) -> tuple[Array, Array] | None:
     """Low-band power of the bass without and with what ducks it; None where nothing does."""
-    basses = {lane.id for lane in session.lanes if family_of(lane.role) == "bass"}
     plain = replace(session, lanes=tuple(_without_ducks(lane) if lane.id in basses else lane for lane in session.lanes))
     if plain == session:
         return None
-    unducked = hear_lanes(plain, sources, lanes=basses, excite=False).bass
+    unducked = listening.sum_of(plain, book, basses, cancelled=cancelled)
     if unducked is None:
         return None
     sides = (unducked.mean(axis=1).astype(np.float64), bass)

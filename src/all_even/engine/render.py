@@ -13,15 +13,12 @@ from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
-from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.engine.plan import Plan, is_stateless, make_plan
+from all_even.engine.plan import Plan, is_stateless
 from all_even.engine.running import Running, Watch
-from all_even.engine.sources import Opened
 from all_even.errors import Cancelled
-from all_even.measure.track import Measurement, TrackMeasures
-from all_even.session.model import MIX, Session
+from all_even.measure.recording.track import Measurement, TrackMeasures
 
 BLOCK_FRAMES = 1 << 13
 """Small enough for the blocks of a few strips to stay in the processor's cache."""
@@ -155,38 +152,6 @@ def _independent(plan: Plan, start: int, end: int, block_frames: int, workers: i
         finally:
             for future in ahead:
                 future.cancel()
-
-
-def hear_strip(
-    session: Session,
-    sources: Opened,
-    strip_id: str,
-    *,
-    longest_s: float = 20.0,
-    cancelled: threading.Event | None = None,
-) -> Mix:
-    """What a strip brings to its fader in the loudest part of the song, (frames, 1 or 2).
-
-    The mix bus is heard before its chain and after the trim; other strips behind theirs. Solos are left aside.
-    """
-    plain = replace(
-        session,
-        lanes=tuple(replace(lane, solo=False) for lane in session.lanes),
-        buses=tuple(replace(bus, solo=False) for bus in session.buses),
-        folder_groups=tuple(replace(group, solo=False) for group in session.folder_groups),
-        mix=replace(session.mix, chain=(), automation=()),
-    )
-    plan = make_plan(plain, sources, only=None if strip_id == MIX else strip_id)
-    parts = list(render(plan, cancelled=cancelled))
-    sound = np.concatenate(parts) if parts else np.zeros((0, 2))
-    length = round(longest_s * plan.sample_rate)
-    if len(sound) <= length:
-        return sound
-    step = plan.sample_rate // 2
-    energy = np.add.reduceat((sound**2).sum(axis=1), np.arange(0, len(sound), step))
-    running = np.convolve(energy, np.ones(length // step), mode="valid")
-    start = int(np.argmax(running)) * step
-    return sound[start : start + length]
 
 
 def measure_mix(

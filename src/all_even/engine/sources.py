@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 from all_even.audio import decoded, sound_file
+from all_even.audio.content import content_hash
 from all_even.audio.decoded import Frames
 from all_even.errors import UserError, short_name
 from all_even.session import store
@@ -46,6 +47,7 @@ class Sources:
         self._lock = threading.Lock()
         self._entries: dict[Entry, _Found] = {}
         self._sounds: dict[Content, Frames] = {}
+        self._identities: dict[Content, str] = {}
         _allow_many_files()
 
     def update(self, session: Session) -> None:
@@ -93,6 +95,28 @@ class Sources:
             and entry.frames is not None
             and _end_s(session, lane, entry.frames) <= LONGEST_SONG_S
         }
+
+    def identities(self, session: Session) -> dict[str, str]:
+        """Which sound each open lane reads, by lane id: the same words, the same sound, wherever the file lies."""
+        with self._lock:
+            found = {lane.id: (lane, self._entries.get(_entry(session, lane))) for lane in session.lanes}
+        return {
+            lane_id: self._identity(session, lane, entry)
+            for lane_id, (lane, entry) in found.items()
+            if entry is not None and entry.frames is not None
+        }
+
+    def _identity(self, session: Session, lane: Lane, entry: _Found) -> str:
+        """By content; by place and time where the file can't be read any more."""
+        known = self._identities.get(entry.content) if entry.content is not None else None
+        if known is None:
+            try:
+                known = f"{content_hash(store.lane_path(session, lane))} {session.sample_rate} {lane.take}"
+            except (OSError, UserError, ValueError):
+                known = str(entry.content)
+            if entry.content is not None:
+                self._identities[entry.content] = known
+        return known
 
     def problems(self, session: Session) -> dict[str, str]:
         """The sentence of each lane that can't be heard, by lane id."""

@@ -20,9 +20,9 @@ def warm() -> None:
     from all_even.dsp.processor import NO_GAIN, NOTHING, coefficients_of
     from all_even.engine import mixing
     from all_even.kernels import brief
-    from all_even.measure.character import CharacterMeter
-    from all_even.measure.track import Measurement
-    from all_even.measure.yin import pitch_track
+    from all_even.measure.pitch.yin import pitch_track
+    from all_even.measure.recording.character import CharacterMeter
+    from all_even.measure.recording.track import Measurement
 
     for channels in (1, 2):
         measurement = Measurement(48_000, channels)

@@ -1,1 +1,2 @@
-"""Moves: what the program proposes, stage by stage, with evidence, expectation and result."""
+"""Moves: kinds that propose and make them, one folder a stage; metrics that judge them; the account of what was
+made."""

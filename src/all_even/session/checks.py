@@ -11,8 +11,8 @@ from typing import Any, TypeVar
 from msgspec.structs import replace
 
 from all_even.errors import UserError, short_name
-from all_even.session import automating, routing
-from all_even.session.model import Automation, Bus, Lane, MixSettings, Session, Snapshot
+from all_even.session import automating, edits, routing
+from all_even.session.model import Automation, Bus, Lane, LedgerEntry, MixSettings, Session, Snapshot
 
 LARGEST_BYTES = 64 << 20
 DEEPEST = 32
@@ -54,7 +54,34 @@ def checked(session: Session) -> Session:
         raise _unusable("two snapshots have one name")
     snapshots = tuple(_checked_snapshot(session, snapshot) for snapshot in session.snapshots)
     session = _checked_state(session, "")
-    return session if snapshots == session.snapshots else replace(session, snapshots=snapshots)
+    if any(a is not b for a, b in zip(snapshots, session.snapshots, strict=True)):
+        session = replace(session, snapshots=snapshots)
+    return _checked_ledger(session)
+
+
+def _checked_ledger(session: Session) -> Session:
+    """Lines numbered upwards, naming only earlier ones; the states that wait for a result as good as any session."""
+    ledger, last = [], 0
+    for entry in session.ledger:
+        if entry.serial <= last:
+            raise _unusable("the lines of its ledger are not numbered upwards")
+        last = entry.serial
+        if any((named or 0) >= last for named in (entry.undoes, entry.redoes, entry.back_to)):
+            raise _unusable(f"line {last} of its ledger names one that is not before it")
+        if entry.state is not None:
+            where = f" in the state after line {last} of the ledger"
+            entry = _with_parts(entry, session, where)
+        ledger.append(entry)
+    same = all(a is b for a, b in zip(ledger, session.ledger, strict=True))
+    return session if same else replace(session, ledger=tuple(ledger))
+
+
+def _with_parts(entry: LedgerEntry, session: Session, where: str) -> LedgerEntry:
+    assert entry.state is not None
+    state = entry.state
+    good = _checked_state(edits.in_state(session, state), where)
+    same = all(getattr(good, name) is getattr(state, name) for name in ("lanes", "buses", "mix"))
+    return entry if same else replace(entry, state=edits.state_of(good))
 
 
 def _checked_snapshot(session: Session, snapshot: Snapshot) -> Snapshot:

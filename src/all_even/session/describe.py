@@ -16,7 +16,7 @@ def changes(old: Session, new: Session) -> list[str]:
     after = {strip.id: strip for strip in new.strips}
     alike: dict[str, list[str]] = defaultdict(list)
     for strip in new.strips:
-        if strip.id in before:
+        if strip.id in before and before[strip.id] is not strip:
             for phrase in _strip_changes(before[strip.id], strip, old, new):
                 alike[phrase].append(strip.name)
     for phrase in _folder_changes(old, new):

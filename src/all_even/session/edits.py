@@ -22,10 +22,13 @@ from all_even.session.model import (
     Lane,
     LedgerEntry,
     Loop,
-    MoveRecord,
     Note,
+    Proposal,
+    Result,
     Session,
     Snapshot,
+    StageDone,
+    State,
 )
 from all_even.session.roles import family_of
 
@@ -157,7 +160,7 @@ def take_snapshot(session: Session, name: str, taken: str | None = None) -> Sess
     kept = tuple(snapshot for snapshot in session.snapshots if snapshot.name != name)
     new = Snapshot(
         name=name, taken=taken or now_text(), lanes=session.lanes, mix=session.mix,
-        buses=session.buses, folder_groups=session.folder_groups, shapes=session.shapes,
+        buses=session.buses, folder_groups=session.folder_groups, shapes=session.shapes, serial=last_serial(session),
     )  # fmt: skip
     return replace(session, snapshots=(*kept, new))
 
@@ -233,20 +236,59 @@ def decline(session: Session, move_id: str, reason: str) -> Session:
     return replace(session, declined=(*kept, Decline(move_id=move_id, reason=reason.strip()[:4000])))
 
 
-def record(session: Session, text: str, *, reason: str = "", move: MoveRecord | None = None) -> Session:
-    """Adds a line to the ledger."""
-    entry = LedgerEntry(when=now_text(), text=text[:4000], reason=reason[:4000], move=move)
+def tick_off(session: Session, stage: str, ground: str | None) -> Session:
+    """Marks a stage as done as long as its ground stays; None takes the mark away."""
+    kept = tuple(item for item in session.done if item.stage != stage)
+    return replace(session, done=kept if ground is None else (*kept, StageDone(stage=stage, ground=ground)))
+
+
+def last_serial(session: Session) -> int:
+    """The number of the ledger's last line, 0 before the first."""
+    return session.ledger[-1].serial if session.ledger else 0
+
+
+def record(
+    session: Session,
+    text: str,
+    *,
+    reason: str = "",
+    move: Proposal | None = None,
+    undoes: int | None = None,
+    redoes: int | None = None,
+    back_to: int | None = None,
+    audible: bool = False,
+) -> Session:
+    """Adds a line to the ledger. A move's keeps the session as it is now, until its result is measured."""
+    entry = LedgerEntry(
+        when=now_text(), text=text[:4000], reason=reason[:4000], move=move, serial=last_serial(session) + 1,
+        undoes=undoes, redoes=redoes, back_to=back_to, audible=audible,
+        state=state_of(session) if move is not None else None,
+    )  # fmt: skip
     return replace(session, ledger=(*session.ledger, entry))
 
 
-def record_result(session: Session, move_id: str, after: float | None) -> Session:
-    """Writes what was measured after a move beside its expectation, at its latest entry."""
-    for index in range(len(session.ledger) - 1, -1, -1):
-        entry = session.ledger[index]
-        if entry.move is not None and entry.move.id == move_id:
-            done = replace(entry, move=replace(entry.move, after=after))
-            return replace(session, ledger=session.ledger[:index] + (done,) + session.ledger[index + 1 :])
-    return session
+def record_result(session: Session, serial: int, result: Result) -> Session:
+    """Writes what was measured after a move beside its expectation, at its line of the ledger."""
+    ledger = tuple(
+        replace(entry, result=result, state=None) if entry.serial == serial else entry for entry in session.ledger
+    )
+    return replace(session, ledger=ledger)
+
+
+def state_of(session: Session) -> State:
+    """What its sound and order rest on."""
+    return State(
+        lanes=session.lanes, mix=session.mix, buses=session.buses, folder_groups=session.folder_groups,
+        shapes=session.shapes, pan_law=session.pan_law,
+    )  # fmt: skip
+
+
+def in_state(session: Session, state: State) -> Session:
+    """The session as it was then; all that is no part of a state stays."""
+    return replace(
+        session, lanes=state.lanes, mix=state.mix, buses=state.buses, folder_groups=state.folder_groups,
+        shapes=state.shapes, pan_law=state.pan_law,
+    )  # fmt: skip
 
 
 def lanes_of_family(session: Session, family: str) -> tuple[str, ...]:

@@ -9,11 +9,20 @@ from dataclasses import dataclass, field
 
 from msgspec.structs import replace
 
-from all_even.session import describe, edits
-from all_even.session.model import MoveRecord, Session
+from all_even.session import audible, describe, edits
+from all_even.session.model import Proposal, Session
 
 MOST_STEPS = 500
 UNDONE, REDONE = "Undone: ", "Redone: "
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """session: to come back to. line, serial: of the ledger, for what undoing it takes back; 0 where there is none."""
+
+    session: Session
+    line: str
+    serial: int
 
 
 @dataclass(slots=True)
@@ -21,8 +30,8 @@ class History:
     """The present session and the way to it and back. Not shared between threads."""
 
     session: Session
-    _past: list[tuple[Session, str]] = field(default_factory=list)
-    _future: list[tuple[Session, str]] = field(default_factory=list)
+    _past: list[Step] = field(default_factory=list)
+    _future: list[Step] = field(default_factory=list)
     _merge: str | None = None
 
     def apply(
@@ -31,29 +40,33 @@ class History:
         *,
         text: str | None = None,
         reason: str = "",
-        move: MoveRecord | None = None,
+        move: Proposal | None = None,
+        back_to: int | None = None,
         merge: str | None = None,
     ) -> bool:
-        """Makes `new` the present. text: the ledger's line; left out, it is worked out from the change.
+        """Makes `new` the present. text: the ledger's line; left out, it is worked out from the change. back_to: the
+        line after which the session was like this.
 
         Returns whether anything changed.
         """
         if new == self.session:
             return False
         merging = merge is not None and merge == self._merge and bool(self._past)
-        base = self._past[-1][0] if merging else self.session
+        base = self._past[-1].session if merging else self.session
         if merging and len(self.session.ledger) > len(base.ledger):
             new = replace(new, ledger=self.session.ledger[:-1])
         if text is None and move is None:
             text = describe.sentence(base, new)
         line = text or (move.title if move else "")
         if line:
-            new = edits.record(new, line, reason=reason, move=move)
+            heard = audible.differs(base, new)
+            new = edits.record(new, line, reason=reason, move=move, back_to=back_to, audible=heard)
+        step = Step(base, line, edits.last_serial(new) if line else 0)
         if not merging:
-            self._past.append((self.session, line))
+            self._past.append(step)
             del self._past[:-MOST_STEPS]
         else:
-            self._past[-1] = (base, line)
+            self._past[-1] = step
         self._future.clear()
         self._merge = merge
         self.session = new
@@ -69,24 +82,31 @@ class History:
 
     @property
     def undo_text(self) -> str | None:
-        return self._past[-1][1] if self._past else None
+        return self._past[-1].line if self._past else None
 
     @property
     def redo_text(self) -> str | None:
-        return self._future[-1][1] if self._future else None
+        return self._future[-1].line if self._future else None
 
     def undo(self) -> bool:
-        return self._step(self._past, self._future, UNDONE)
+        return self._step(self._past, self._future, undo=True)
 
     def redo(self) -> bool:
-        return self._step(self._future, self._past, REDONE)
+        return self._step(self._future, self._past, undo=False)
 
-    def _step(self, source: list[tuple[Session, str]], target: list[tuple[Session, str]], word: str) -> bool:
+    def _step(self, source: list[Step], target: list[Step], *, undo: bool) -> bool:
         if not source:
             return False
-        wanted, line = source.pop()
-        target.append((self.session, line))
-        back = replace(wanted, ledger=self.session.ledger)
-        self.session = edits.record(back, word + (line or "a change"))
+        wanted = source.pop()
+        target.append(Step(self.session, wanted.line, wanted.serial))
+        back = replace(wanted.session, ledger=self.session.ledger)
+        taken = wanted.serial or None
+        self.session = edits.record(
+            back,
+            (UNDONE if undo else REDONE) + (wanted.line or "a change"),
+            undoes=taken if undo else None,
+            redoes=None if undo else taken,
+            audible=audible.differs(self.session, back),
+        )
         self._merge = None
         return True

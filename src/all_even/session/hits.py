@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.measure.character import Character, Struck
+from all_even.measure.recording.character import Character, Struck
 from all_even.session.model import HitChanges, Lane, Session
 from all_even.session.roles import family_of
 

@@ -16,8 +16,8 @@ from all_even.dsp.pan import PanLaw
 from all_even.dsp.parameter import LEVEL, TRIM
 from all_even.dsp.processor import Identifier
 
-FORMAT_VERSION = 3
-"""2: chains, routing, automation. 3: hits changed by hand. Older files are read as sessions without them."""
+FORMAT_VERSION = 4
+"""2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -26,6 +26,8 @@ TrimDb = Annotated[float, Meta(ge=TRIM.low, le=TRIM.high)]
 Pan = Annotated[float, Meta(ge=-1.0, le=1.0)]
 LONGEST_S = 1e6
 Seconds = Annotated[float, Meta(ge=0.0, le=LONGEST_S)]
+Serial = Annotated[int, Meta(ge=0)]
+"""Of a line of the ledger, counted from 1; 0 is before the first."""
 ChannelNumber = Annotated[int, Meta(ge=1, le=1024)]
 
 
@@ -178,7 +180,10 @@ class Note(Value, frozen=True, kw_only=True):
 
 
 class Snapshot(Value, frozen=True, kw_only=True):
-    """A named state of lanes and mix bus, to come back to and to compare with."""
+    """A named state of lanes and mix bus, to come back to and to compare with.
+
+    serial: of the ledger's last line when it was taken; None in files that did not note it.
+    """
 
     name: Name
     taken: Name
@@ -187,38 +192,95 @@ class Snapshot(Value, frozen=True, kw_only=True):
     buses: tuple[Bus, ...] = ()
     folder_groups: tuple[FolderGroup, ...] = ()
     shapes: tuple[DuckShape, ...] = ()
+    serial: Serial | None = None
+
+
+class State(Value, frozen=True, kw_only=True):
+    """All of a session that its sound and order rest on, as it was at one moment."""
+
+    lanes: Annotated[tuple[Lane, ...], Meta(max_length=2_000)]
+    mix: MixSettings
+    buses: Annotated[tuple[Bus, ...], Meta(max_length=500)] = ()
+    folder_groups: Annotated[tuple[FolderGroup, ...], Meta(max_length=500)] = ()
+    shapes: Annotated[tuple[DuckShape, ...], Meta(max_length=200)] = ()
+    pan_law: PanLaw = "-3 dB"
 
 
 Evidence = Annotated[dict[Name, float | int | Text | None], Meta(max_length=200)]
 
 
-class MoveRecord(Value, frozen=True, kw_only=True):
-    """A move that was made: what it rested on, what it promised, what was measured afterwards.
+PerStrip = Annotated[dict[Name, float], Meta(max_length=2_000)]
+Names = Annotated[tuple[Name, ...], Meta(max_length=2_000)]
+Parameters = Annotated[dict[Name, float | Text | PerStrip | Names | None], Meta(max_length=200)]
 
-    expected_from: `predicted` from figures alone, or `trial` from a rendered trial. after is None
-    until it has been measured.
+
+class Proposal(Value, frozen=True, kw_only=True):
+    """A move as data: what it would do to whom, why, and what is expected of it.
+
+    kind: the rule that knows how to make it (`stages`). targets: lanes or buses, or `mix`; none where it is about the
+    whole session. parameters: what the edit is made with. metric, arguments: the figure it is judged by. before,
+    expected: that figure now and afterwards, within `tolerance`; None where it can't be known yet. source: from figures
+    alone (`predicted`) or from a rendered trial. rests_on: fingerprints of what was looked at; where one of
+    them is another one now, the proposal is stale. weight: rank within its stage, high first.
     """
 
     id: Identifier
+    kind: Identifier
     stage: Name
-    target: Name
     title: Text
     reason: Text
-    evidence: Evidence
     metric: Name
-    before: float | None
-    expected: float | None
-    expected_from: Literal["predicted", "trial"]
-    after: float | None = None
+    targets: Annotated[tuple[Identifier, ...], Meta(max_length=2_000)] = ()
+    parameters: Parameters = {}
+    evidence: Evidence = {}
+    arguments: Evidence = {}
+    before: float | None = None
+    expected: float | None = None
+    tolerance: Annotated[float, Meta(ge=0.0)] = 0.0
+    source: Literal["predicted", "trial"] = "predicted"
+    rests_on: Annotated[dict[Name, Name], Meta(max_length=50)] = {}
+    weight: float = 0.0
+
+    @property
+    def target(self) -> str:
+        """The one it is about, else `session`."""
+        return self.targets[0] if len(self.targets) == 1 else "session"
+
+
+class Result(Value, frozen=True, kw_only=True):
+    """What was measured on the session as a move left it. value: None where it can't be known. ground: the
+    fingerprint of what it rests on."""
+
+    value: float | None
+    ground: Name = ""
 
 
 class LedgerEntry(Value, frozen=True, kw_only=True):
-    """One change in a sentence, with its time (ISO 8601) and, for a move, the move."""
+    """One change in a sentence, with its time (ISO 8601) and, for a move, the move.
+
+    serial: its number. undoes, redoes: the line that it takes back, or makes again. back_to: the line after which
+    the session was as it is now, where a snapshot was brought back. audible: whether it changed what is heard.
+    result: of a move, once it is measured; state: the session right after the move, kept until then.
+    """
 
     when: Name
     text: Text
     reason: Text = ""
-    move: MoveRecord | None = None
+    move: Proposal | None = None
+    serial: Serial = 0
+    undoes: Serial | None = None
+    redoes: Serial | None = None
+    back_to: Serial | None = None
+    audible: bool = False
+    result: Result | None = None
+    state: State | None = None
+
+
+class StageDone(Value, frozen=True, kw_only=True):
+    """A stage that was ticked off. ground: the fingerprint of all that it looks at, as it was then."""
+
+    stage: Name
+    ground: Name
 
 
 class Decline(Value, frozen=True, kw_only=True):
@@ -245,6 +307,7 @@ class Session(Value, frozen=True, kw_only=True):
     notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()
     snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=200)] = ()
     declined: Annotated[tuple[Decline, ...], Meta(max_length=10_000)] = ()
+    done: Annotated[tuple[StageDone, ...], Meta(max_length=50)] = ()
     ledger: Annotated[tuple[LedgerEntry, ...], Meta(max_length=100_000)] = ()
 
     def lane(self, lane_id: str) -> Lane:

@@ -9,14 +9,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from all_even.measure import pitch, sections, tempo, timing, tuning
-from all_even.measure.character import Character
-from all_even.measure.hops import HOP_S
-from all_even.measure.notes import Note
-from all_even.measure.sections import Section
-from all_even.measure.tempo import Tempo, Train
-from all_even.measure.timing import Timing
-from all_even.measure.track import TrackMeasures
+from all_even.measure.level.hops import HOP_S
+from all_even.measure.pitch import pitch, tuning
+from all_even.measure.pitch.notes import Note
+from all_even.measure.recording.character import Character
+from all_even.measure.recording.track import TrackMeasures
+from all_even.measure.time import sections, tempo, timing
+from all_even.measure.time.sections import Section
+from all_even.measure.time.tempo import Tempo, Train
+from all_even.measure.time.timing import Timing
 from all_even.session.hits import is_kick, is_struck, struck
 from all_even.session.roles import family_of
 

@@ -19,12 +19,16 @@ from msgspec.structs import replace
 from all_even import outputs, places
 from all_even.errors import UserError, short_name, system_reason
 from all_even.outputs import Recordings
-from all_even.session import checks
+from all_even.session import checks, older
 from all_even.session.model import FORMAT_VERSION, Folder, Lane, Session
 
 SUFFIX = ".alleven"
 PREVIOUS = ".previous"
 _SAVING = threading.Lock()
+
+
+class _Version(msgspec.Struct):
+    format_version: int = FORMAT_VERSION
 
 
 class SessionFileError(UserError):
@@ -41,7 +45,7 @@ def decode(data: bytes, name: str) -> Session:
     name = short_name(name)
     try:
         checks.scan(data)
-        session = msgspec.json.decode(data, type=Session)
+        session = _present(data)
         if session.format_version <= FORMAT_VERSION:
             return replace(checks.checked(session), format_version=FORMAT_VERSION)
         newer: int | None = session.format_version
@@ -56,6 +60,14 @@ def decode(data: bytes, name: str) -> Session:
     raise SessionFileError(
         f"{name} was written by a newer All Even (format {newer}; this one reads {FORMAT_VERSION})."
     ) from None
+
+
+def _present(data: bytes) -> Session:
+    """The session in the present form, whatever its format."""
+    version = msgspec.json.decode(data, type=_Version, strict=True).format_version
+    if 1 <= version < FORMAT_VERSION:
+        return older.upgraded(msgspec.json.decode(data, type=older.OlderSession))
+    return msgspec.json.decode(data, type=Session)
 
 
 def load(path: Path) -> Session:

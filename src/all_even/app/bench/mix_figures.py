@@ -41,9 +41,6 @@ class MixFigures(QWidget):
             )
         )
         column.addStretch(1)
-        desk.mix_measured.connect(self.refresh)
-        desk.opened.connect(self.refresh)
-        desk.changed.connect(lambda old, new: self.refresh())
 
     def refresh(self) -> None:
         mix, stale = self.desk.mix, self.desk.mix_stale

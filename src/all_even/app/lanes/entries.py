@@ -1,8 +1,10 @@
-"""What may stand in a row: lanes, and in the later stages buses, folder groups and the mix."""
+"""What may stand in a row: lanes, buses, folder groups and the mix, as the stage wants them."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from all_even.session.model import MIX, Bus, FolderGroup, Lane, Session
+from all_even.stages.stage import RowKind
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,16 +21,27 @@ class MixEntry:
 Entry = Lane | Bus | FolderGroup | MixEntry
 
 
-def entries(session: Session, stage: str) -> list[Entry]:
+def entries(session: Session, rows: Collection[RowKind]) -> list[Entry]:
     """The rows of a stage, in order."""
-    found: list[Entry] = list(session.lanes)
-    if stage in ("balance", "buses"):
-        found += [*session.buses, *session.folder_groups]
-    if stage == "buses":
+    found: list[Entry] = []
+    if "lanes" in rows:
+        found += session.lanes
+    if "buses" in rows:
+        found += session.buses
+    if "folders" in rows:
+        found += session.folder_groups
+    if "mix" in rows:
         found.append(MixEntry(session.mix.trim_db))
     return found
 
 
 def entry(session: Session, entry_id: str) -> Entry:
     """One row by id; KeyError where there is none."""
-    return MixEntry(session.mix.trim_db) if entry_id == MIX else session.member(entry_id)  # type: ignore[return-value]
+    if entry_id == MIX:
+        return MixEntry(session.mix.trim_db)
+    places: tuple[tuple[Lane | Bus | FolderGroup, ...], ...] = (session.lanes, session.buses, session.folder_groups)
+    for items in places:
+        for item in items:
+            if item.id == entry_id:
+                return item
+    raise KeyError(entry_id)

@@ -5,7 +5,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app import icons, paint, theme
 from all_even.app.lanes import layout, scales
-from all_even.app.lanes.bodies import Row
+from all_even.app.lanes.rows import Row
 from all_even.decibels import level_db
 from all_even.session.roles import family_of
 

@@ -1,7 +1,7 @@
 """The fit: settings of each method that let the bass step back no more and no longer than the kick needs.
 
 A coarse look over about 150 settings, then Nelder and Mead's simplex from the best of them. The cost is `J
-= P² + N² + 0.02 K² + 4 R + 2 max(0, (U - 60) / 60) + 0.05 D + 0.3 G²` (`measure.duck`): piling up, holes, a
+= P² + N² + 0.02 K² + 4 R + 2 max(0, (U - 60) / 60) + 0.05 D + 0.3 G²` (`measure.sharing.duck`): piling up, holes, a
 kick that does not stand out, coming back late, trembling, depth, the deepest point of the hole. That no hit
 of normal distance finds the bass still ducked is a condition, not a cost; where it can't be met (a tail
 that fills the beat) the nearest is given and said to be so.
@@ -16,9 +16,11 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize
 
 from all_even.errors import UserError
-from all_even.measure import duck, hits, pitch, tails, tempo
-from all_even.measure.duck import LowFigures, Meeting, SoundFigures
-from all_even.measure.traces import trace_samples
+from all_even.measure.pitch import pitch
+from all_even.measure.sharing import duck
+from all_even.measure.sharing.duck import LowFigures, Meeting, SoundFigures
+from all_even.measure.time import hits, tails, tempo
+from all_even.measure.time.traces import trace_samples
 from all_even.moves.ducking import methods
 from all_even.moves.ducking.methods import Method, Parameters, Sketch
 

@@ -20,8 +20,8 @@ from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor, smooth_reduction, wanted_reduction
 from all_even.dsp.ducker import Ducker, DuckShape, linked
 from all_even.dsp.processor import NOTHING, Key, Single, coefficients_of
-from all_even.measure import duck
-from all_even.measure.duck import Meeting
+from all_even.measure.sharing import duck
+from all_even.measure.sharing.duck import Meeting
 
 Array = NDArray[np.float64]
 Parameters = dict[str, float]

@@ -1,0 +1,195 @@
+"""What commands do: the verbs of the window, on the parts it is made of."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
+
+from msgspec.structs import replace
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QWidget
+
+from all_even.app.desk import Desk
+from all_even.app.lanes.entries import entry
+from all_even.app.work import Report
+from all_even.session import edits
+from all_even.session.model import Loop
+from all_even.session.roles import family_of
+from all_even.session.store import SUFFIX
+
+if TYPE_CHECKING:
+    from all_even.app.bench.bench import Bench
+    from all_even.app.status import StatusLine
+    from all_even.app.workbench import Workbench
+
+
+class Frame(Protocol):
+    """What actions need of the window. bench: None before a session was opened."""
+
+    status: "StatusLine"
+    workbench: "Workbench | None"
+
+    def close(self) -> bool: ...
+    def close_session(self) -> None: ...
+    def switch_theme(self) -> None: ...
+
+
+class Actions:
+    """dialogs: the widget they belong to."""
+
+    def __init__(self, desk: Desk, frame: Frame, dialogs: QWidget) -> None:
+        self.desk, self.frame, self._dialogs = desk, frame, dialogs
+
+    # Files.
+
+    def open_path(self, path: Path) -> None:
+        """Opens a folder or a session file."""
+        path = Path(path)
+        if path.is_dir():
+            self.desk.documents.open_folder(path)
+        elif path.suffix == SUFFIX or path.is_file():
+            self.desk.documents.open_session(path)
+        else:
+            self.desk.said.emit(f"{path.name} is neither a folder nor a session file.")
+
+    def ask_folder(self) -> None:
+        chosen = self.ask(QFileDialog.FileMode.Directory, "Open a folder of tracks")
+        if chosen:
+            self.desk.documents.open_folder(chosen)
+
+    def ask_session(self) -> None:
+        chosen = self.ask(QFileDialog.FileMode.ExistingFile, "Open a session", f"Sessions (*{SUFFIX})")
+        if chosen:
+            self.desk.documents.open_session(chosen)
+
+    def ask(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: bool = False) -> Path | None:
+        """A file or folder chosen by the user."""
+        dialog = QFileDialog(self._dialogs, title, str(Path.home()), pattern)
+        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+        dialog.setFileMode(mode)
+        if save:
+            dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+            if self.desk.is_open:
+                dialog.selectFile(f"{self.desk.session.name}{SUFFIX}")
+        return Path(dialog.selectedFiles()[0]) if dialog.exec() else None
+
+    def save(self) -> None:
+        if self.desk.is_open:
+            if self.desk.path is None:
+                self.save_as()
+            else:
+                self.desk.documents.save()
+
+    def save_as(self) -> None:
+        if self.desk.is_open:
+            chosen = self.ask(QFileDialog.FileMode.AnyFile, "Save the session", f"Sessions (*{SUFFIX})", save=True)
+            if chosen:
+                self.desk.documents.save(chosen)
+
+    def rename_song(self) -> None:
+        if self.desk.is_open:
+            name, ok = QInputDialog.getText(
+                self._dialogs, "Rename the song", "Name", QLineEdit.EchoMode.Normal, self.desk.session.name
+            )
+            if ok and name.strip():
+                self.desk.edit(lambda s: replace(s, name=" ".join(name.split())[:200]))
+
+    def empty_cache(self) -> None:
+        def done(freed: int) -> None:
+            self.desk.said.emit(f"{freed / 1e6:.0f} MB of decoded copies deleted; what is open stays.")
+
+        def job(_report: Report) -> int:
+            from all_even.audio.decoded import empty_cache
+
+            return empty_cache()
+
+        self.desk.work.start("cache", job, done)
+
+    # Playing.
+
+    def locate(self, seconds: float) -> None:
+        if self.desk.is_open and self.frame.workbench is not None:
+            self.desk.player.locate(seconds)
+            self.frame.workbench.head.transport.strip.set_position(seconds)
+
+    def to_start(self) -> None:
+        if self.desk.is_open:
+            self.desk.player.stop()
+            self.desk.player.locate(0.0)
+
+    def toggle_loop(self) -> None:
+        if not self.desk.is_open:
+            return
+        loop = self.desk.session.loop
+        if loop is None:
+            self.desk.said.emit("Drag along the song strip first: that marks the section to repeat.")
+            return
+        turned = Loop(start_s=loop.start_s, end_s=loop.end_s, active=not loop.active)
+        self.desk.edit(lambda s: edits.set_loop(s, turned))
+
+    def follow(self) -> None:
+        if self.frame.workbench is not None:
+            self.frame.workbench.head.transport.follow.click()
+
+    def compare(self) -> None:
+        if self.frame.workbench is not None and self.desk.is_open:
+            self.frame.workbench.side.versions.compare()
+
+    # Lanes.
+
+    def toggle(self, field: str) -> None:
+        if self.frame.workbench is not None and self.desk.is_open:
+            self.frame.workbench.lanes.toggle(field)
+
+    def select_all(self) -> None:
+        if self.desk.is_open and self.frame.workbench is not None:
+            self.desk.select(tuple(self.frame.workbench.lanes.lane_ids()))
+
+    def select_family(self) -> None:
+        if self.desk.is_open and self.desk.current and self.frame.workbench is not None:
+            family = family_of(entry(self.desk.session, self.desk.current).role)
+            shown = set(self.frame.workbench.lanes.lane_ids())
+            self.desk.select(tuple(i for i in edits.lanes_of_family(self.desk.session, family) if i in shown))
+
+    def clear_solo(self) -> None:
+        if self.desk.is_open:
+            soloed = [lane.id for lane in self.desk.session.lanes if lane.solo]
+            self.desk.edit(lambda s: edits.change_strips(s, soloed, solo=False))
+
+    def toggle_hidden_lanes(self) -> None:
+        if self.frame.workbench is not None:
+            self.frame.workbench.lanes.hidden_button.toggle()
+
+    # Pages and panels.
+
+    def write_note(self) -> None:
+        if self.desk.is_open and self.frame.workbench is not None:
+            self.show_tab(2)
+            self.frame.workbench.side.notes.text.setFocus()
+
+    def name_snapshot(self) -> None:
+        if self.desk.is_open and self.frame.workbench is not None:
+            self.show_tab(3)
+            self.frame.workbench.side.versions.name.setFocus()
+
+    def show_tab(self, index: int) -> None:
+        if self.frame.workbench is not None:
+            self.frame.workbench.side.setCurrentIndex(index)
+
+    def go_on(self) -> None:
+        """To what is next in the order of the work."""
+        if self.frame.workbench is not None and self.frame.workbench.head.next.stage:
+            self.desk.set_stage(self.frame.workbench.head.next.stage)
+            self.show_tab(0)
+
+    def tick_off(self) -> None:
+        """Marks the present stage as done, or takes the mark away."""
+        if self.desk.is_open:
+            self.desk.moves.tick_off(self.desk.stage, self.desk.stage not in self.desk.moves.done)
+
+    def bench(self, stage: str) -> "Bench":
+        """A stage's bench; a session is open."""
+        assert self.frame.workbench is not None
+        return self.frame.workbench.bench.of(stage)
+
+    def go_to_bench(self, stage: str) -> "Bench":
+        """Shows a stage; returns its bench."""
+        self.desk.set_stage(stage)
+        return self.bench(stage)

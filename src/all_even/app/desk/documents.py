@@ -1,0 +1,186 @@
+"""The desk's documents: opening folders and sessions, saving, recovery copies."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from all_even.app import kept
+from all_even.app.timers import timer
+from all_even.app.work import Report
+from all_even.errors import UserError
+from all_even.session import edits, recovery, store
+from all_even.session.document import Document
+from all_even.session.model import Lane, Session
+
+if TYPE_CHECKING:
+    from all_even.app.desk.desk import Desk
+
+AUTOSAVE_MS = 5_000
+Unreadable = tuple[Path, str, int | None]
+"""A file that is no lane: where, the sentence why, how many channels it offers."""
+
+
+class Documents:
+    """unreadable: files of the opened folder that can't be used as they are."""
+
+    def __init__(self, desk: "Desk") -> None:
+        self._desk = desk
+        self.unreadable: list[Unreadable] = []
+        self._autosave = timer(desk, AUTOSAVE_MS, self.autosave)
+
+    def open_folder(self, folder: Path) -> None:
+        """Makes a new session of a folder's files, off this thread."""
+
+        def job(report: Report) -> tuple[Session, list[Unreadable]]:
+            from all_even.session.new import inspect_all, new_session, sound_paths
+
+            report.progress(-1.0, f"Looking into {folder.name}")
+            good, bad = inspect_all(sound_paths(folder))
+            if not good:
+                reason = str(bad[0][1]) if bad else f"{folder.name} holds no sound files."
+                raise UserError(f"{folder.name} can't be opened: {reason}")
+            return new_session(folder, good), [(path, str(error), error.channels) for path, error in bad]
+
+        def done(result: tuple[Session, list[Unreadable]]) -> None:
+            self.take(result[0], None, result[1])
+
+        self._desk.work.start("open", job, done, line="files")
+
+    def open_session(self, path: Path) -> None:
+        """Opens a session file, with what a recovery copy has beyond it."""
+
+        def job(_report: Report) -> tuple[Session, tuple[Session, Path] | None]:
+            session = store.load(path)
+            return session, recovery.newer_than(path, session)
+
+        def done(result: tuple[Session, tuple[Session, Path] | None]) -> None:
+            session, found = result
+            self.take(session, path)
+            document = self._desk.document
+            if found is not None and document is not None:
+                recovered, copy = found
+                document.copy.adopt(copy)
+                self._desk.edit(lambda _now: recovered, text="Recovered what was not saved before")
+                self._desk.said.emit("Changes that were not saved last time have been recovered; undo takes them back.")
+
+        self._desk.work.start("open", job, done, line="files")
+
+    def open_demo(self) -> None:
+        def job(report: Report) -> Session:
+            from all_even.demo.stems import demo_folder
+            from all_even.session.new import inspect_all, new_session, sound_paths
+
+            report.progress(-1.0, "The crew is playing the demo in (about 15 seconds, only once)")
+            folder = demo_folder()
+            good, _ = inspect_all(sound_paths(folder))
+            return new_session(folder, good, "Slack Water")
+
+        self._desk.work.start("open", job, lambda session: self.take(session, None), line="files")
+
+    def recover(self, path: Path) -> None:
+        """Opens a recovery copy of a session that was never saved; it becomes this document's copy."""
+
+        def done(session: Session) -> None:
+            self.take(session, None)
+            if self._desk.document is not None:
+                self._desk.document.copy.adopt(path)
+
+        self._desk.work.start("open", lambda _report: store.load(path), done, line="files")
+
+    def take(self, session: Session, path: Path | None, unreadable: list[Unreadable] | None = None) -> None:
+        """Puts a session on the desk in place of the one that is there."""
+        desk = self._desk
+        desk.close_session()
+        desk.document = document = Document(session, path)
+        self.unreadable = unreadable or []
+        desk.selected = (session.lanes[0].id,) if session.lanes else ()
+        if path is not None:
+            if document.lock is not None and not document.lock.held:
+                desk.said.emit(f"{path.name} is open in another window: save here under another name.")
+            kept.remember_recent(path)
+        self._autosave.start()
+        desk.opened.emit()
+        desk.saved_state_changed.emit()
+        if unreadable:
+            count = len(unreadable)
+            more = f" ({count - 1} more can't be used; all are listed under Moves.)" if count > 1 else ""
+            desk.said.emit(f"{unreadable[0][1]}{more}")
+        desk.figures.measure_lanes()
+
+    def add_pair(self, path: Path, take: tuple[int, ...]) -> None:
+        """Takes channels of a file that has more than two, as a lane of its own."""
+        folder = Path(self._desk.session.folders[0].path)
+
+        def edit(session: Session) -> Session:
+            from all_even.session.roles import display_name, guess_role
+
+            lane = Lane(
+                id=edits.free_id(session, "lane-"),
+                name=display_name(path.stem),
+                file=path.relative_to(folder).as_posix(),
+                role=guess_role(path.stem),
+                take=take,
+            )
+            return edits.add_lanes(session, (lane,))
+
+        self.unreadable = [entry for entry in self.unreadable if entry[0] != path]
+        self._desk.edit(edit)
+
+    def save(self, path: Path | None = None) -> None:
+        """Saves to `path`, or where the session came from; says so in the status line."""
+        desk = self._desk
+        document, target = desk.document, path or desk.path
+        if target is None or document is None:
+            return
+        if target.suffix != store.SUFFIX:
+            target = target.with_name(target.name + store.SUFFIX)
+        lock = document.lock_for(target)
+        if not lock.held:
+            desk.said.emit(f"{target.name} is open in another window: save under another name.")
+            return
+        session, number, place = document.session, document.begin("save"), target
+
+        def job(_report: Report) -> None:
+            try:
+                document.write(session, place, number)
+            except UserError:
+                if lock is not document.lock:
+                    lock.release()
+                raise
+
+        def done(_result: None) -> None:
+            document.is_saved(session, place, lock)
+            kept.remember_recent(place)
+            if document is desk.document:
+                desk.saved_state_changed.emit()
+                desk.figures.keep_on_disk()
+            desk.said.emit(f"Saved as {place.name} in {place.parent}.")
+
+        desk.work.start("save", job, done, owner=document, completes=True, line="files")
+
+    def autosave(self) -> None:
+        """Keeps a recovery copy of unsaved changes."""
+        document = self._desk.document
+        if document is not None and document.worth_keeping and document.session != document.kept:
+            self._write_copy(document)
+
+    def _write_copy(self, document: Document) -> None:
+        session, number = document.session, document.begin("copy")
+        document.kept = session
+        self._desk.work.start(
+            "autosave", lambda _report: document.write_copy(session, number), lambda _none: None,
+            owner=document, completes=True, line="files",
+        )  # fmt: skip
+
+    def let_go(self) -> None:
+        """Closes the document; what was not saved stays in its recovery copy."""
+        document = self._desk.document
+        if document is not None:
+            if document.worth_keeping:
+                self._write_copy(document)
+            self._desk.work.cancel_owned(document)
+            document.close()
+        self._desk.document = None
+        self.unreadable = []
+
+    def stop(self) -> None:
+        self._autosave.stop()

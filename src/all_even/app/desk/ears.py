@@ -1,0 +1,223 @@
+"""The desk's ears: the player, which state it plays, and comparing two at the same loudness."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from all_even.app.work import Report
+from all_even.audio.device import Device, Fill
+from all_even.session import audible, edits
+from all_even.session.edits import NOW
+from all_even.session.model import Proposal, Session
+
+if TYPE_CHECKING:
+    from all_even.app.desk.desk import Desk
+    from all_even.engine.plan import Plan
+    from all_even.engine.playing.player import Player
+
+Loudness = dict[str, tuple[float | None, float | None]]
+"""Of each state: integrated loudness in LUFS, sample peak in dBFS."""
+OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
+MOST_RAISED_DB = 6.0
+"""What is quieter with a move is raised to match, by no more than this..."""
+HIGHEST_PEAK_DBFS = -1.0
+"""...and never so far that a peak passes this."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hearing:
+    """Which state is heard: `now`, a snapshot's name, or a move's title; matched_db: what level matching changed."""
+
+    name: str = NOW
+    matched_db: float = 0.0
+
+
+class Ears:
+    """Lives in the interface thread; plans are made off it."""
+
+    def __init__(self, desk: "Desk", open_device: OpenDevice | None) -> None:
+        self._desk = desk
+        self._open_device = open_device
+        self.known_player: Player | None = None
+        self.hearing = Hearing()
+        self._plan_again = False
+        self._held: str | None = None
+        """The move that is being held to be heard."""
+
+    @property
+    def player(self) -> "Player":
+        """Made on first use: the start page needs no sound."""
+        if self.known_player is None:
+            from all_even.engine.playing.player import Player
+
+            self.known_player = Player(self._open_device) if self._open_device else Player()
+        return self.known_player
+
+    @property
+    def playing(self) -> bool:
+        return self.known_player is not None and self.known_player.playing
+
+    def plan(self, session: Session | None = None) -> "Plan | None":
+        """The plan of a session (the present one), or None while its files are being opened."""
+        sources = self._desk.figures.sources
+        if sources is None:
+            return None
+        from all_even.engine.planning import make_plan
+
+        return make_plan(session or self._desk.session, sources)
+
+    def toggle_play(self) -> None:
+        desk = self._desk
+        if not desk.is_open:
+            return
+        if desk.figures.sources is None:
+            if not desk.work.busy("sources") and not desk.work.busy("measure"):
+                desk.figures.open_sources()  # it was stopped before
+            desk.said.emit("Nothing to play yet: the files are still being opened.")
+            return
+        if self.player.playing:
+            self.player.stop()
+        else:
+            self.player.play()
+
+    def play_from(self, seconds: float) -> None:
+        """Goes there and plays, if it does not play already."""
+        self.player.locate(seconds)
+        if not self.player.playing:
+            self.toggle_play()
+
+    def send_plan(self) -> None:
+        """Gives the player the present session. While one plan is made, the next waits: none is dropped for ever."""
+        desk = self._desk
+        sources = desk.figures.sources
+        if sources is None or not desk.is_open:
+            return
+        if desk.work.busy("plan"):
+            self._plan_again = True
+            return
+        session = desk.session
+
+        def job(_report: Report) -> "Plan":
+            from all_even.engine.planning import make_plan
+
+            return make_plan(session, sources)
+
+        def done(plan: "Plan") -> None:
+            if self.hearing.name == NOW:
+                self.player.set_plan(plan)
+            if self._plan_again:
+                self._plan_again = False
+                self.send_plan()
+
+        self._plan_again = False
+        desk.start("plan", job, done, line="quick")
+
+    def send_loop(self) -> None:
+        if self._desk.figures.sources is None:
+            return
+        loop = self._desk.session.loop
+        self.player.set_loop((loop.start_s, loop.end_s) if loop is not None and loop.active else None)
+
+    def hear_now(self) -> None:
+        """Back to the present state, where another one was heard."""
+        self._held = None
+        if self.hearing.name != NOW:
+            self.hearing = Hearing()
+            self.send_plan()
+            self._desk.hearing_changed.emit()
+
+    def hear_snapshot(self, first: str, second: str) -> None:
+        """Switches between two states (`now` or snapshot names), the louder lowered to the other's loudness."""
+        wanted = second if self.hearing.name == first else first
+        states = {name: self._state(name) for name in (first, second)}
+
+        def matched(loudness: Loudness) -> float:
+            known = [lufs for lufs, _ in loudness.values() if lufs is not None]
+            own = loudness[wanted][0]
+            return min(known) - own if own is not None and known else 0.0
+
+        self._hear(wanted, wanted, states, matched)
+
+    def _state(self, name: str) -> Session:
+        session = self._desk.session
+        return session if name == NOW else edits.recall_snapshot(session, name)
+
+    def hold_move(self, proposal: Proposal) -> None:
+        """Lets a move be heard as long as it is held, as loud as without it; starts playing where nothing plays."""
+        desk = self._desk
+        if not desk.is_open or desk.figures.sources is None:
+            desk.said.emit("Nothing to hear yet: the files are still being opened.")
+            return
+        self._held = proposal.id
+        if not self.player.playing:
+            self.player.play()
+
+        def prepared(found: Proposal, session: Session) -> None:
+            if self._held == proposal.id:
+                states = {"without": desk.session, "with": session}
+                self._hear(proposal.title, "with", states, _as_loud_as_without, lambda: self._held == proposal.id)
+
+        desk.moves.prepare(proposal, prepared)
+
+    def release_move(self) -> None:
+        """Back to the session without the move."""
+        self.hear_now()
+
+    def _hear(
+        self,
+        shown: str,
+        wanted: str,
+        states: dict[str, Session],
+        matched: Callable[[Loudness], float],
+        wanted_still: Callable[[], bool] = lambda: True,
+    ) -> None:
+        """Plays one of some states, changed in level by what `matched` finds from loudness and peak of each."""
+        desk, asked = self._desk, self._desk.session
+        look = desk.figures.look()
+        if look is None:
+            return
+
+        def job(report: Report) -> tuple["Plan", float]:
+            from all_even.engine.planning import make_plan
+
+            report.progress(-1.0, "Measuring both for the same loudness")
+            measured = look.with_cancel(report.cancelled)
+            figures = {name: measured.at(state).mix for name, state in states.items()}
+            gain_db = matched({
+                name: (mix.integrated_lufs, mix.sample_peak_dbfs) if mix is not None else (None, None)
+                for name, mix in figures.items()
+            })  # fmt: skip
+            return make_plan(states[wanted], look.book.sources), gain_db
+
+        def done(result: tuple["Plan", float]) -> None:
+            if not desk.is_open or audible.differs(asked, desk.session) or not wanted_still():
+                return  # it was changed, or let go, meanwhile
+            plan, gain_db = result
+            self.hearing = Hearing(shown, gain_db)
+            self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
+            desk.hearing_changed.emit()
+
+        desk.start("compare", job, done)
+
+    def clear(self) -> None:
+        self._held = None
+        self._plan_again = False
+        self.hearing = Hearing()
+        if self.known_player is not None:
+            self.known_player.stop()
+            self.known_player.set_plan(None)
+
+    def close(self) -> None:
+        if self.known_player is not None:
+            self.known_player.close()
+            self.known_player = None
+
+
+def _as_loud_as_without(loudness: Loudness) -> float:
+    """The change in dB that brings `with` to the loudness of `without`."""
+    with_lufs, peak = loudness["with"]
+    without_lufs, _ = loudness["without"]
+    if with_lufs is None or without_lufs is None:
+        return 0.0
+    raised = min(without_lufs - with_lufs, MOST_RAISED_DB)
+    return raised if peak is None or raised <= 0.0 else max(0.0, min(raised, HIGHEST_PEAK_DBFS - peak))

@@ -1,0 +1,191 @@
+"""The desk's figures: files measured and opened, then everything that follows from a change, in order of need.
+
+What the eye is on comes first: the mix and the levels on the way, the moves of the visible stage; then the results of
+moves that were made; then the other stages. One job does all of that; a change stops it and begins anew, and what it
+had found out stays in the book. While the sound plays it uses one thread.
+"""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from all_even.app.timers import timer
+from all_even.app.work import Report
+from all_even.errors import Cancelled, UserError
+from all_even.session import store
+
+if TYPE_CHECKING:
+    from all_even.app.desk.desk import Desk
+    from all_even.engine.figures.book import Book
+    from all_even.engine.figures.look import Look
+    from all_even.engine.flow import Flow
+    from all_even.engine.sources import Sources
+    from all_even.measure.faults.grouped import Grouped
+    from all_even.measure.recording.files import FileReport
+
+SETTLE_MS = 200
+
+
+class DeskFigures:
+    """stale: whether the mix changed since it was measured. sources, book: None while files are being opened."""
+
+    def __init__(self, desk: "Desk") -> None:
+        from all_even.app.desk.arrivals import Arrivals
+
+        self._desk = desk
+        self.reports: dict[str, FileReport] = {}
+        self.flow: Flow | None = None
+        self.stale = True
+        self.sources: Sources | None = None
+        self.book: Book | None = None
+        self.arrivals: Arrivals = Arrivals(desk)
+        self._grouped: tuple[object, Grouped] | None = None
+        self._settle = timer(desk, SETTLE_MS, self.renew, once=True)
+
+    @property
+    def pending(self) -> bool:
+        """Whether something is about to be measured."""
+        return self._settle.isActive()
+
+    def clear(self) -> None:
+        self._settle.stop()
+        self.reports, self.flow, self.stale = {}, None, True
+        self.sources = self.book = None
+        self.arrivals.clear()
+
+    def song_s(self) -> float:
+        """Length of the song in seconds, as far as its files have been measured."""
+        if not self._desk.is_open:
+            return 0.0
+        ends = [
+            lane.start_s + report.measures.duration_s
+            for lane in self._desk.session.lanes
+            if (report := self.reports.get(lane.id)) is not None and report.measures is not None
+        ]
+        return max(ends, default=0.0)
+
+    def findings(self) -> "Grouped":
+        """What is wrong with the recordings, all together; worked out anew when a file was measured."""
+        key = tuple((lane.id, id(self.reports.get(lane.id))) for lane in self._desk.session.lanes)
+        if self._grouped is None or self._grouped[0] != key:
+            from all_even.measure.faults.findings import findings
+            from all_even.measure.faults.grouped import grouped
+
+            known = {lane.id: self.reports[lane.id] for lane in self._desk.session.lanes if lane.id in self.reports}
+            self._grouped = key, grouped({lane_id: findings(report) for lane_id, report in known.items()})
+        return self._grouped[1]
+
+    def forget(self, lane_ids: list[str]) -> None:
+        """These lanes read other files now."""
+        for lane_id in lane_ids:
+            self.reports.pop(lane_id, None)
+
+    def measure_lanes(self) -> None:
+        """Measures every lane that is not measured yet."""
+        session = self._desk.session
+        wanted = [lane for lane in session.lanes if lane.id not in self.reports]
+
+        def job(report: Report) -> None:
+            from all_even.measure.recording import files
+            from all_even.measure.recording.files import FileReport
+
+            jobs, lanes = [], []
+            for lane in wanted:
+                try:
+                    jobs.append((store.lane_path(session, lane), lane.take))
+                    lanes.append(lane)
+                except UserError as error:
+                    report.send((lane.id, FileReport(Path(lane.file), error=str(error))))
+
+            def progress(done: int, total: int, name: str) -> None:
+                report.progress(done / total, f"Measuring: {done} of {total}, {name}")
+
+            for index, result in files.measure_files(jobs, progress=progress, cancelled=report.cancelled):
+                report.send((lanes[index].id, result))
+
+        def partial(value: "tuple[str, FileReport]") -> None:
+            self.reports[value[0]] = value[1]
+            self._desk.lane_measured.emit(value[0])
+
+        self._desk.start("measure", job, lambda _none: self.open_sources(), partial)
+
+    def open_sources(self) -> None:
+        """Opens the files for playing."""
+        session, opened = self._desk.session, self.sources
+
+        def job(report: Report) -> "Sources":
+            from all_even.engine.sources import Sources
+
+            sources = opened or Sources()
+            for index, lane in enumerate(session.lanes):
+                if report.cancelled.is_set():
+                    raise Cancelled
+                report.progress(index / max(1, len(session.lanes)), f"Opening {lane.name}")
+                sources.open_lane(session, lane)
+            return sources
+
+        def done(sources: "Sources") -> None:
+            if self.sources is not sources:
+                from all_even.engine.figures.book import Book
+
+                self.sources, self.book = sources, Book(sources)
+            self._desk.ears.send_plan()
+            self._desk.ears.send_loop()
+            self.renew()
+
+        self._desk.start("sources", job, done)
+
+    def keep_on_disk(self) -> None:
+        """Keeps what was heard of the session, for the next time it is opened."""
+        book, session = self.book, self._desk.session
+        if book is not None and not self.stale:
+            self._desk.start("keep", lambda _report: book.keep_on_disk(session), lambda _none: None)
+
+    def look(self) -> "Look | None":
+        """A look at the session as it is now; None while files are being opened."""
+        if self.book is None:
+            return None
+        from all_even.engine.figures.look import Look
+        from all_even.engine.render import WORKERS
+
+        workers = 1 if self._desk.ears.playing else WORKERS  # playing goes before measuring
+        return Look(self._desk.session, self.book, dict(self.reports), None, workers)
+
+    def renew_soon(self) -> None:
+        """After a change: when the hand rests for a moment."""
+        self.arrivals.renew()
+        self._settle.start()
+
+    def look_again(self) -> None:
+        """Another stage is looked at: what it needs comes first."""
+        if self._desk.is_open and self._desk.work.busy("figures"):
+            self.renew()
+        self.arrivals.renew()
+
+    def renew(self) -> None:
+        """Brings up to date all that follows from the session."""
+        desk = self._desk
+        if not desk.is_open or desk.work.busy("sources") or desk.work.busy("measure"):
+            return
+        self._settle.stop()
+        look = self.look()
+        if look is None:
+            return
+        session = look.session
+
+        def job(report: Report) -> None:
+            measured = look.with_cancel(report.cancelled)
+            measured.hear(*measured.book.flow_wants(session))
+            report.send(("flow", measured.book.known_flow(session)))
+            desk.moves.look_through(measured, report)
+
+        def partial(part: tuple[str, Any]) -> None:
+            name, value = part
+            if name == "flow":
+                self.flow = value
+                self.stale = False
+                desk.mix_measured.emit()
+                self.arrivals.renew()
+            else:
+                desk.moves.take(name, value)
+
+        desk.start("figures", job, lambda _none: desk.moves_changed.emit(), partial)

@@ -1,0 +1,267 @@
+"""The desk's moves: what is open at each stage, making them, and what became of those that were made."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from all_even import places, stages
+from all_even.app.work import Report
+from all_even.errors import Cancelled, UserError
+from all_even.session import edits
+from all_even.session.model import Proposal, Session
+
+if TYPE_CHECKING:
+    from all_even.app.desk.desk import Desk
+    from all_even.engine.figures.look import Look
+    from all_even.moves.kind import Kind
+    from all_even.moves.making import Account
+    from all_even.stages.stage import Stage
+
+
+class DeskMoves:
+    """open: by stage, most important first. accounts: of moves that were made. done: stages ticked off that still are;
+    moved_on: ticked off, and changed since."""
+
+    def __init__(self, desk: "Desk") -> None:
+        self._desk = desk
+        self.open: dict[str, list[Proposal]] = {}
+        self.accounts: list[Account] = []
+        self.done: frozenset[str] = frozenset()
+        self.moved_on: frozenset[str] = frozenset()
+        self.preparing: str | None = None
+        """The id of the move that is being tried out."""
+        desk.work.failed.connect(lambda name, _sentence: self.stop_preparing() if name == "prepare" else None)
+
+    def clear(self) -> None:
+        self.open, self.accounts = {}, []
+        self.done = self.moved_on = frozenset()
+        self.preparing = None
+
+    def at(self, stage: str) -> list[Proposal]:
+        """The open moves that are counted at a stage."""
+        return [move for move in self.open.get(stage, []) if move.stage == stage]
+
+    def shown_at(self, stage: str) -> list[Proposal]:
+        """Those that are shown there: some belong to another stage as well."""
+        return self.open.get(stage, [])
+
+    # What is found out in the background.
+
+    def look_through(self, look: "Look", report: Report) -> None:
+        """Proposals of the visible stage, results of moves that were made, then the other stages. Off the interface
+        thread."""
+        from all_even.engine.figures.fingerprint import digest
+        from all_even.moves import making
+        from all_even.moves.ground import rests_on
+
+        todo = list(stages.STAGES)
+        first = next((stage for stage in todo if stage.key == self._desk.stage), None)
+        if first is not None:
+            todo.remove(first)
+            report.send(("moves", {first.key: _proposals(look, first)}))
+        metrics = stages.metrics()
+        for entry in making.waiting(look.session):
+            try:
+                result = making.verify(look, entry, metrics)
+            except (UserError, KeyError) as problem:
+                places.note_defect(problem)
+                continue
+            report.send(("result", (entry.serial, result)))
+            look = look.at(edits.record_result(look.session, entry.serial, result))
+        report.send(("accounts", making.accounts(look, metrics)))
+        for stage in todo:
+            report.send(("moves", {stage.key: _proposals(look, stage)}))
+        known = {stage.key: stage for stage in stages.STAGES}
+        ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
+        grounds = {key: digest(sorted(rests_on(look, known[key].grounds).items())) for key in ticked}
+        report.send(("ticks", {key: grounds[key] == ticked[key] for key in ticked}))
+
+    def take(self, name: str, value: Any) -> None:
+        """What was found out, on the interface thread."""
+        if name == "moves":
+            known = {move.id: move for moves in self.open.values() for move in moves}
+            for stage, moves in value.items():
+                # One whose numbers were found, or set by hand, stays as it is while it rests on the same.
+                self.open[stage] = [
+                    known[move.id] if move.id in known and known[move.id].rests_on == move.rests_on else move
+                    for move in moves
+                ]
+        elif name == "accounts":
+            self.accounts = value
+        elif name == "ticks":
+            self.done = frozenset(key for key, holds in value.items() if holds)
+            self.moved_on = frozenset(key for key, holds in value.items() if not holds)
+        elif name == "result":
+            serial, result = value
+            self._desk.amend(edits.record_result(self._desk.session, serial, result))
+            return
+        self._desk.moves_changed.emit()
+
+    # Making moves.
+
+    def prepare(
+        self,
+        proposal: Proposal,
+        then: Callable[[Proposal, Session], None],
+        otherwise: Callable[[], None] = lambda: None,
+    ) -> None:
+        """Finds what a move needs, off this thread, on the session as it is; a stale one is proposed anew first.
+
+        then: called with the move as it is to be made, and the session with it made. otherwise: where there is
+        nothing to do any more.
+        """
+        desk = self._desk
+        kind = stages.kinds().get(proposal.kind)
+        look = desk.figures.look() if desk.is_open else None
+        if kind is None or look is None:
+            desk.said.emit("That can't be done yet: the files are still being opened.")
+            return
+        asked, the_kind = desk.session, kind
+
+        def job(report: Report) -> tuple[Proposal, Session] | None:
+            from all_even.moves import making
+
+            report.progress(-1.0, f"Trying out: {proposal.title}")
+            measured = look.with_cancel(report.cancelled)
+            fresh: Proposal | None = proposal
+            if making.is_stale(measured, proposal):
+                fresh = _renewed(measured, the_kind, proposal)
+            if fresh is None:
+                return None
+            fresh = the_kind.prepare(measured, fresh) if not _is_changed(fresh) else fresh
+            try:
+                return fresh, making.made(asked, the_kind, fresh)
+            except KeyError:
+                return None
+
+        def done(result: tuple[Proposal, Session] | None) -> None:
+            self.preparing = None
+            if result is None:
+                desk.said.emit(f"There is nothing to gain here any more: {proposal.title}")
+                desk.figures.renew()
+                desk.moves_changed.emit()
+                otherwise()
+            elif desk.session is not asked:
+                self.prepare(proposal, then, otherwise)  # it was changed meanwhile
+            else:
+                self._put_in(result[0])
+                then(*result)
+
+        self.preparing = proposal.id
+        desk.start("prepare", job, done)
+        desk.moves_changed.emit()
+
+    def stop_preparing(self) -> None:
+        """What was being tried out is not wanted any more."""
+        self.preparing = None
+        self._desk.moves_changed.emit()
+
+    def apply(self, *proposals: Proposal) -> None:
+        """Makes moves, one after the other; each result is written into the ledger as soon as it is measured."""
+        if not proposals:
+            return
+        first, *rest = proposals
+
+        def then(found: Proposal, made: Session) -> None:
+            self._desk.edit(lambda _now: made, text=found.title, reason=found.reason, move=found)
+            self._desk.moves_changed.emit()
+            self.apply(*rest)
+
+        self.prepare(first, then, lambda: self.apply(*rest))
+
+    def change(self, proposal: Proposal, values: dict[str, float]) -> None:
+        """Puts other parameters into an open move; what is expected follows."""
+        from all_even.moves import making
+
+        self._put_in(making.with_parameters(stages.kinds()[proposal.kind], proposal, values))
+        self._desk.moves_changed.emit()
+
+    def find_parameters(self, proposal: Proposal) -> None:
+        """Finds what the move needs and shows it on its card, without making it."""
+        self.prepare(proposal, lambda _found, _made: self._desk.moves_changed.emit())
+
+    def _put_in(self, proposal: Proposal) -> None:
+        """Takes the place of the open move with the same id."""
+        for stage, moves in self.open.items():
+            self.open[stage] = [proposal if move.id == proposal.id else move for move in moves]
+
+    def decline(self, proposal: Proposal, reason: str) -> None:
+        self._desk.edit(
+            lambda session: edits.decline(session, proposal.id, reason),
+            text=f"Declined: {proposal.title}",
+            reason=reason or "no reason given",
+        )
+
+    def propose_now(self, kind_id: str, then: Callable[[list[Proposal]], None]) -> None:
+        """A kind's proposals for the present state, whether or not it was made or declined before."""
+        look = self._desk.figures.look() if self._desk.is_open else None
+        kind = stages.kinds()[kind_id]
+        if look is None:
+            self._desk.said.emit("That can't be done yet: the files are still being opened.")
+            return
+
+        def job(report: Report) -> list[Proposal]:
+            found = look.with_cancel(report.cancelled).get(kind.proposals())
+            return list(found)
+
+        self._desk.start("propose", job, then)
+
+    def renew(self, account: "Account") -> None:
+        """Makes a move again whose ground moved since it was made."""
+        move = account.entry.move
+        assert move is not None
+
+        def then(found: list[Proposal]) -> None:
+            fresh = next((item for item in found if item.id == move.id), None)
+            if fresh is None:
+                self._desk.said.emit(f"There is nothing to gain here as it is now: {move.title}")
+            else:
+                self.apply(fresh)
+
+        self.propose_now(move.kind, then)
+
+    def tick_off(self, stage: str, on: bool) -> None:
+        """Marks a stage as done; it loses the mark when what it looks at changes."""
+        desk = self._desk
+        name = stages.stage(stage).name
+        if not on:
+            desk.edit(lambda s: edits.tick_off(s, stage, None), text=f"{name} is not done any more")
+            return
+        look = desk.figures.look() if desk.is_open else None
+        if look is None:
+            return
+
+        def job(_report: Report) -> str:
+            from all_even.engine.figures.fingerprint import digest
+            from all_even.moves.ground import rests_on
+
+            return digest(sorted(rests_on(look, stages.stage(stage).grounds).items()))
+
+        def done(ground: str) -> None:
+            desk.edit(lambda s: edits.tick_off(s, stage, ground), text=f"{name} is done")
+
+        desk.start("tick", job, done, line="quick")
+
+
+def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
+    """A stage's open moves; a rule that stumbles costs only its own."""
+    from all_even.moves import making
+
+    parts, found = stage.moves(), []
+    for kind in (*parts.kinds, *parts.also):
+        try:
+            found += making.propose(look, [kind])
+        except (Cancelled, UserError):
+            raise
+        except Exception as defect:
+            places.note_defect(defect)
+    return sorted(found, key=lambda move: -move.weight)
+
+
+def _renewed(look: "Look", kind: "Kind", proposal: Proposal) -> Proposal | None:
+    return next((item for item in look.get(kind.proposals()) if item.id == proposal.id), None)
+
+
+def _is_changed(proposal: Proposal) -> bool:
+    """Whether its parameters were found, or set by hand, already."""
+    kind = stages.kinds()[proposal.kind]
+    return bool(kind.parameters) and set(kind.parameters) <= set(proposal.parameters)

@@ -1,0 +1,1 @@
+"""The head of the window: the path of stages, what is next, playing and the song."""

@@ -1,0 +1,57 @@
+"""The level that goes to the output now."""
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from all_even.app import paint, theme
+
+
+class OutputLevel(QWidget):
+    """What goes to the output now: two bars on a scale of decibels, with the window and the ceiling marked."""
+
+    LOW_DB = -48.0
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(176, 34)
+        self.setAccessibleName("Output level")
+        self.setToolTip(
+            "Output level now, left and right, −48 to 0 dBFS. The marked stretch is −6 to −3 dBFS. "
+            "Playing never passes −1 dBFS; prints are not limited."
+        )
+        self._left = self._right = -120.0
+        self._held = False
+
+    def show_levels(self, left_dbfs: float, right_dbfs: float, held: bool) -> None:
+        left = max(left_dbfs, self._left - 1.4)
+        right = max(right_dbfs, self._right - 1.4)
+        if (left, right, held) != (self._left, self._right, self._held):
+            self._left, self._right, self._held = max(left, -120.0), max(right, -120.0), held
+            self.update()
+
+    def _x(self, level_db: float) -> float:
+        share = min(1.0, max(0.0, (level_db - self.LOW_DB) / -self.LOW_DB))
+        return 2 + share * (self.width() - 4)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        window = QRectF(self._x(-6.0), 1, self._x(-3.0) - self._x(-6.0), 18)
+        painter.fillRect(window, theme.colour("act_soft"))
+        for index, level in enumerate((self._left, self._right)):
+            track = QRectF(2, 3 + index * 8, self.width() - 4, 6)
+            painter.fillRect(track, theme.colour("raised"))
+            painter.fillRect(window.intersected(track), theme.colour("act_soft"))
+            bar = QRectF(track.left(), track.top(), self._x(level) - track.left(), track.height())
+            painter.fillRect(bar, theme.colour("look" if level > -3.0 else "act"))
+        quiet = theme.colour("quiet")
+        if self._held:
+            paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,
+                       colour=theme.colour("look"), align=paint.RIGHT)  # fmt: skip
+            return
+        for tick in (-48.0, -36.0, -24.0, -12.0, 0.0):
+            x = self._x(tick)
+            box = QRectF(x - 14, 19, 28, 15)
+            box.moveLeft(min(self.width() - 28.0, max(0.0, box.left())))
+            align = paint.LEFT if tick == -48.0 else paint.RIGHT if tick == 0.0 else paint.CENTRE
+            paint.text(painter, box, f"{tick:.0f}".replace("-", "−"), size=theme.SMALL, colour=quiet, align=align)

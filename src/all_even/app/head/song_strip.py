@@ -1,0 +1,170 @@
+"""The song strip: the loudness of the whole mix along the song; click to go there, drag to mark a loop."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPixmap
+from PyQt6.QtWidgets import QWidget
+
+from all_even.app import paint, theme
+from all_even.app.desk import Desk
+from all_even.dsp.parameter import time_text
+from all_even.session import edits
+from all_even.session.model import Loop
+
+if TYPE_CHECKING:
+    from all_even.measure.recording.track import TrackMeasures
+
+RANGE_LU = 24.0
+"""The strip shows what lies within this much of the loudest moment."""
+CLICK_PX = 4
+AXIS = 16
+
+
+class SongStrip(QWidget):
+    located = pyqtSignal(float)
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setFixedHeight(56)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Song strip")
+        self.setToolTip(
+            "Momentary loudness of the mix, 24 LU up to its loudest, from the last measuring. "
+            "Click: go there (Left, Right). "
+            "Drag: mark a section to repeat (L)."
+        )
+        self._length_s = 1.0
+        self._position_s = 0.0
+        self._drag: tuple[float, float] | None = None
+        self._course: QPixmap | None = None
+        desk.mix_measured.connect(self.renew)
+        desk.opened.connect(self.renew)
+        desk.changed.connect(lambda old, new: self.renew() if old.loop != new.loop or old.notes != new.notes else None)
+
+    def set_length(self, seconds: float) -> None:
+        if seconds > 0 and seconds != self._length_s:
+            self._length_s = seconds
+            self.renew()
+
+    def set_position(self, seconds: float) -> None:
+        if abs(self._x(seconds) - self._x(self._position_s)) >= 0.5:
+            for place in (self._position_s, seconds):
+                self.update(int(self._x(place)) - 4, 0, 9, self.height())
+            self._position_s = seconds
+
+    def renew(self) -> None:
+        self._course = None
+        self.update()
+
+    def _x(self, seconds: float) -> float:
+        return 12 + (self.width() - 24) * min(1.0, max(0.0, seconds / self._length_s))
+
+    def _seconds(self, x: float) -> float:
+        return min(1.0, max(0.0, (x - 12) / (self.width() - 24))) * self._length_s
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        if self._course is None or self._course.width() != int(self.width() * self.devicePixelRatioF()):
+            self._course = self._draw_course()
+        painter.drawPixmap(0, 0, self._course)
+        if self._drag is not None:
+            a, b = sorted((self._x(self._drag[0]), self._x(self._drag[1])))
+            painter.fillRect(QRectF(a, 0, b - a, self.height() - AXIS), theme.colour("act", 0.25))
+        x = self._x(self._position_s)
+        painter.fillRect(QRectF(x - 1, 0, 2, self.height() - AXIS + 3), theme.colour("look"))
+        if self.hasFocus():
+            painter.setPen(theme.colour("act"))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _draw_course(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        pixmap = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(theme.colour("ground"))
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bottom = self.height() - AXIS
+        painter.fillRect(QRectF(12, 0, self.width() - 24, bottom), theme.colour("panel"))
+        mix = self.desk.mix
+        if mix is not None and len(mix.hops) > 40:
+            self._paint_course(painter, mix, bottom)
+        else:
+            paint.text(painter, QRectF(20, 0, 400, bottom), "The course of the mix appears when it is measured.",
+                       size=theme.SMALL, colour=theme.colour("quiet"))  # fmt: skip
+        loop = self.desk.session.loop if self.desk.is_open else None
+        if loop is not None:
+            a, b = self._x(loop.start_s), self._x(loop.end_s)
+            painter.fillRect(QRectF(a, 0, b - a, bottom), theme.colour("act", 0.22 if loop.active else 0.08))
+            for x in (a, b):
+                painter.fillRect(QRectF(x - 1, 0, 2, bottom), theme.colour("act"))
+        for note in self.desk.session.notes if self.desk.is_open else ():
+            x = self._x(note.position_s)
+            path = QPainterPath(QPointF(x - 4, 0))
+            path.lineTo(x + 4, 0)
+            path.lineTo(x, 7)
+            painter.fillPath(path, theme.colour("look"))
+        self._paint_axis(painter, bottom)
+        painter.end()
+        return pixmap
+
+    def _paint_course(self, painter: QPainter, mix: "TrackMeasures", bottom: float) -> None:
+        from all_even.measure.level.loudness import momentary_lufs
+
+        course = momentary_lufs(mix.hops.weighted)
+        loudest = float(course.max(initial=-70.0))
+        share = np.clip(1.0 + (course - loudest) / RANGE_LU, 0.0, 1.0)
+        half = (bottom - 6) / 2
+        middle = bottom / 2
+        xs = [self._x(index * 0.1 + 0.2) for index in range(len(share))]
+        path = QPainterPath(QPointF(xs[0], middle))
+        for x, value in zip(xs, share, strict=True):
+            path.lineTo(x, middle - half * value)
+        for x, value in zip(reversed(xs), share[::-1], strict=True):
+            path.lineTo(x, middle + half * value)
+        painter.fillPath(path, theme.colour("quiet", 0.55))
+
+    def _paint_axis(self, painter: QPainter, bottom: float) -> None:
+        step = next((s for s in (5, 10, 15, 30, 60, 120, 300, 600) if self._length_s / s <= 14), 1200)
+        for index in range(int(self._length_s / step) + 1):
+            x = self._x(index * step)
+            painter.fillRect(QRectF(x, bottom, 1, 4), theme.colour("quiet"))
+            box = QRectF(x + 4, bottom + 1, 40, 14)
+            if box.right() < self.width():
+                paint.text(painter, box, time_text(index * step)[:-2], size=theme.SMALL, colour=theme.colour("quiet"))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = self._seconds(event.position().x())
+        self._drag = (at, at)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._drag is not None:
+            self._drag = (self._drag[0], self._seconds(event.position().x()))
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._drag is None:
+            return
+        start, end = sorted(self._drag)
+        self._drag = None
+        if self._x(end) - self._x(start) <= CLICK_PX:
+            self.located.emit(end)
+        else:
+            self.desk.edit(lambda s: edits.set_loop(s, Loop(start_s=start, end_s=end, active=True)))
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        step = {Qt.Key.Key_Left: -1.0, Qt.Key.Key_Right: 1.0}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 2.0
+        self.located.emit(max(0.0, self._position_s + step * fine))

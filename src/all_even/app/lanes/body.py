@@ -1,0 +1,89 @@
+"""What a stage paints right of the lane heads, and what can be taken hold of there.
+
+A stage's body is one of these. It draws rows from what it is given and turns gestures into edits; it measures
+nothing. The same geometry serves painting and hit testing.
+"""
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QKeyEvent, QPainter
+
+from all_even.app.desk import Desk
+from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.rows import Row
+from all_even.session.model import MIX
+
+
+class Drag:
+    """A handle in the hand. grabbed: the id of its row."""
+
+    def __init__(self, grabbed: str) -> None:
+        self.grabbed = grabbed
+
+    def move(self, x: float, *, fine: bool) -> bool:
+        """To pixel x; returns whether only the picture changed, and no edit was made."""
+        return False
+
+    def end(self, *, control: bool) -> None:
+        """Let go."""
+
+
+class Body:
+    """Subclasses override what their stage has."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk = desk
+
+    def refresh(self, rows: list[Row]) -> None:
+        """Works out what is drawn for all rows together."""
+
+    def columns(self, left: float, width: float) -> Columns:
+        """The columns between `left` and the view's right edge."""
+        raise NotImplementedError
+
+    def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        raise NotImplementedError
+
+    def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        """held: whether a handle of this row is in the hand."""
+        raise NotImplementedError
+
+    def part_at(self, columns: Columns, x: float) -> str:
+        """The handle under a pixel, else `body`."""
+        return "body"
+
+    def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
+        """Takes hold of a part; None where there is nothing to take hold of."""
+        return None
+
+    def reset(self, part: str, row_id: str) -> None:
+        """A double click on a part."""
+
+    def key(self, event: QKeyEvent) -> bool:
+        """Whether a key meant something here."""
+        return False
+
+    def tip(self, part: str, row: Row) -> str:
+        """What a part is and its value, as plain text."""
+        return f"{row.lane.name}: {row.lane.role}."
+
+    def header_tip(self, columns: Columns, x: float) -> str:
+        return ""
+
+    def playhead_x(self, columns: Columns, share: float) -> float | None:
+        """Where the playing position is drawn; None where it is not. share: of the song, 0 to 1."""
+        return None
+
+
+def changeable(desk: Desk) -> tuple[str, ...]:
+    """The selected rows that have a fader of their own."""
+    return tuple(item for item in desk.selected if item != MIX)
+
+
+def touched(desk: Desk, row_id: str) -> tuple[str, ...]:
+    """What a handle of a row moves: the selection it belongs to, else the row alone."""
+    return changeable(desk) if row_id in desk.selected else tuple(item for item in (row_id,) if item != MIX)
+
+
+def column_box(row: QRectF, columns: Columns, name: str) -> QRectF:
+    left, width = columns.boxes[name]
+    return QRectF(left, row.top(), width, row.height())

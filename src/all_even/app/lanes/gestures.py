@@ -1,0 +1,192 @@
+"""What mouse and keys mean in the lanes: selecting, dragging handles, reordering, renaming, toggling."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtWidgets import QLineEdit
+
+from all_even.app.desk import Desk
+from all_even.app.lanes import layout
+from all_even.app.lanes.body import Drag, changeable, touched
+from all_even.app.lanes.entries import entry
+from all_even.session import edits
+from all_even.session.model import MIX
+
+if TYPE_CHECKING:
+    from all_even.app.lanes.view import LaneView
+
+DRAG_STARTS_PX = 5
+PAGE_ROWS = 8
+ALL = 10**6
+
+
+class Gestures:
+    """drop_index: the row that lanes would be put before; None while none are moved."""
+
+    def __init__(self, view: "LaneView") -> None:
+        self._view, self._desk = view, view.desk
+        self._drag: Drag | None = None
+        self._reorder: tuple[str, float] | None = None  # row id, start y
+        self.drop_index: int | None = None
+
+    @property
+    def held(self) -> str | None:
+        """The row whose handle is in the hand."""
+        return self._drag.grabbed if self._drag is not None else None
+
+    def press(self, event: QMouseEvent) -> None:
+        view, at = self._view, event.position()
+        part, row_id = view.hit(at)
+        if row_id is None:
+            return
+        if part in layout.HEAD_BUTTONS:
+            toggle(self._desk, part, row_id)
+            return
+        self._select(row_id, event.modifiers())
+        if part in ("head", "name"):
+            self._reorder = (row_id, at.y())
+        else:
+            self._drag = view.body.grab(part, row_id, at.x(), view.columns())
+        view.area.update()
+
+    def move(self, event: QMouseEvent) -> None:
+        view, at = self._view, event.position()
+        if self._drag is not None:
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            if self._drag.move(at.x(), fine=fine):
+                view.area.setCursor(Qt.CursorShape.DragMoveCursor)
+                view.area.update()
+        elif self._reorder is not None and abs(at.y() - self._reorder[1]) > DRAG_STARTS_PX:
+            offset = at.y() - layout.HEADER + view.scroll_bar.value()
+            self.drop_index = min(len(view.rows), max(0, round(offset / layout.ROW)))
+            view.area.update()
+        else:
+            part, _ = view.hit(at)
+            on_rail = part in view.columns().rails
+            view.area.setCursor(Qt.CursorShape.SizeHorCursor if on_rail else Qt.CursorShape.ArrowCursor)
+
+    def release(self, event: QMouseEvent) -> None:
+        if self._reorder is not None and self.drop_index is not None:
+            self._move_selected_before(self.drop_index)
+        drag = self._drag
+        self.drop()
+        if drag is not None:
+            drag.end(control=bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+        self._desk.end_gesture()
+        self._view.area.update()
+
+    def drop(self) -> None:
+        """Lets go of everything without doing it."""
+        self._drag = self._reorder = self.drop_index = None
+
+    def double_click(self, event: QMouseEvent) -> None:
+        part, row_id = self._view.hit(event.position())
+        if row_id is None:
+            return
+        if part in layout.HEAD_BUTTONS:  # two quick presses are two toggles
+            toggle(self._desk, part, row_id)
+        elif part == "name":
+            self.start_rename(row_id)
+        elif part != "head":
+            self._view.body.reset(part, row_id)
+        self._drag = None
+
+    def _select(self, row_id: str, modifiers: Qt.KeyboardModifier) -> None:
+        ids, selected = self._view.lane_ids(), self._desk.selected
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            rest = tuple(i for i in selected if i != row_id)
+            self._desk.select(rest if row_id in selected and rest else (*rest, row_id))
+        elif modifiers & Qt.KeyboardModifier.ShiftModifier and selected and selected[0] in ids:
+            a, b = sorted((ids.index(selected[0]), ids.index(row_id)))
+            self._desk.select((*(i for i in ids[a : b + 1] if i != row_id), row_id))
+        elif row_id not in selected:
+            self._desk.select((row_id,))
+
+    def key(self, event: QKeyEvent) -> bool:
+        """Whether the key meant something."""
+        modifiers = event.modifiers()
+        shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        control = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        updown = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        far = {
+            Qt.Key.Key_Home: -ALL, Qt.Key.Key_End: ALL, Qt.Key.Key_PageUp: -PAGE_ROWS, Qt.Key.Key_PageDown: PAGE_ROWS,
+        }  # fmt: skip
+        key = Qt.Key(event.key())
+        if key in updown and control:
+            self._move_selected(updown[key])
+        elif key in updown:
+            self._step(updown[key], extend=shift)
+        elif key in far:
+            self._step(far[key])
+        elif self._desk.is_open and self._view.body.key(event):
+            return True
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_F2) and self._desk.current:
+            self.start_rename(self._desk.current)
+        else:
+            return False
+        return True
+
+    def start_rename(self, row_id: str) -> None:
+        """A field over the row's name; Enter keeps, Escape leaves it."""
+        view, desk = self._view, self._desk
+        ids = view.lane_ids()
+        if row_id not in ids or row_id == MIX:
+            return
+        view.scroll_to(ids.index(row_id))
+        box = layout.head_boxes(view.row_box(ids.index(row_id)), view.head_width())["name"]
+        field = QLineEdit(entry(desk.session, row_id).name, view.area)
+        field.setAccessibleName("Name of the lane")
+        field.setGeometry(box.adjusted(-6, -4, 4, 8).toAlignedRect())
+        field.selectAll()
+        field.show()
+        field.setFocus()
+
+        def done() -> None:
+            if field.isVisible():
+                field.hide()
+                if desk.is_open and row_id in {item.id for item in desk.session.members}:
+                    desk.edit(lambda s: edits.change_strips(s, (row_id,), name=field.text()))
+                field.deleteLater()
+                view.setFocus()
+
+        field.editingFinished.connect(done)
+
+    def _step(self, by: int, *, extend: bool = False) -> None:
+        """Moves the selection some rows on."""
+        ids, desk = self._view.lane_ids(), self._desk
+        if not ids:
+            return
+        index = ids.index(desk.current) if desk.current in ids else -1
+        target = ids[min(len(ids) - 1, max(0, index + by))]
+        if extend:
+            desk.select((*(i for i in desk.selected if i != target), target))
+        else:
+            desk.select((target,))
+
+    def _move_selected(self, by: int) -> None:
+        """Moves the selected lanes one row up or down."""
+        ids = self._view.lane_ids()
+        rows = [ids.index(i) for i in self._desk.selected if i in ids]
+        if rows:
+            self._move_selected_before(min(rows) - 1 if by < 0 else max(rows) + 2)
+
+    def _move_selected_before(self, row: int) -> None:
+        """`row` counts visible rows; the session's order counts all lanes."""
+        rows, desk = self._view.rows, self._desk
+        if not 0 <= row <= len(rows):
+            return
+        order = [lane.id for lane in desk.session.lanes]
+        target = rows[row].lane.id if row < len(rows) else ""
+        index = order.index(target) if target in order else len(order)
+        desk.edit(lambda s: edits.move_lanes(s, desk.selected, index))
+
+
+def toggle(desk: Desk, field: str, row_id: str | None = None) -> None:
+    """Turns a switch of a row (or of the selected ones) over."""
+    wanted = changeable(desk) if row_id is None or row_id == MIX else touched(desk, row_id)
+    if wanted:
+        known = row_id if row_id in wanted else wanted[-1]
+        assert known is not None
+        value = not getattr(entry(desk.session, known), field, False)
+        desk.edit(lambda s: edits.change_strips(s, wanted, **{field: value}))

@@ -1,0 +1,78 @@
+"""What each row of the lanes shows: made from the session and from what is measured, never worked out here."""
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from all_even import stages
+from all_even.app.desk import Desk
+from all_even.app.lanes.entries import Entry, entries
+from all_even.session import routing
+from all_even.session.model import Bus, Lane
+
+if TYPE_CHECKING:
+    from all_even.engine.arrival import Arrival
+    from all_even.measure.faults.findings import Finding
+    from all_even.measure.recording.files import FileReport
+
+
+@dataclass(slots=True)
+class Row:
+    """report, arrival: None until measured; an arrival may be that of a moment ago. contribution_lu: the lane's
+    loudness less that of the last measured mix. song_s: length of the whole song, to which waveforms are drawn.
+    """
+
+    lane: Entry
+    report: "FileReport | None"
+    arrival: "Arrival | None"
+    findings: "tuple[Finding, ...]"
+    contribution_lu: float | None
+    heard: bool
+    song_s: float
+
+
+class Rows:
+    """Makes the rows of the desk's stage; what was found in a file is kept."""
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._findings: dict[str, tuple[FileReport, tuple[Finding, ...]]] = {}
+
+    def make(self, show_hidden: bool) -> list[Row]:
+        desk = self._desk
+        session, mix, song_s = desk.session, desk.mix, desk.song_s()
+        sounding = routing.hearing(session).sounding
+        mix_lufs = mix.integrated_lufs if mix is not None else None
+        excerpt = bool(desk.reports) and bool(desk.figures.findings().excerpt)
+        found = []
+        for item in entries(session, stages.stage(desk.stage).rows):
+            if item.hidden and not show_hidden:
+                continue
+            if not isinstance(item, Lane):
+                found.append(Row(item, None, None, (), None, not isinstance(item, Bus) or item.id in sounding, song_s))
+                continue
+            arrival = desk.figures.arrivals.of(item.id)
+            own = arrival.integrated_lufs if arrival is not None else None
+            contribution = own - mix_lufs if own is not None and mix_lufs is not None else None
+            report = desk.report(item.id)
+            row = Row(item, report, arrival, self.findings(item.id, excerpt), contribution, item.id in sounding, song_s)
+            found.append(row)
+        return found
+
+    def findings(self, lane_id: str, excerpt: bool) -> "tuple[Finding, ...]":
+        """What is wrong with a lane's file, as far as it is measured; of an excerpt cut ends are no news."""
+        report = self._desk.report(lane_id)
+        if report is None:
+            return ()
+        known = self._findings.get(lane_id)
+        if known is None or known[0] is not report:
+            from all_even.measure.faults.findings import findings
+
+            known = self._findings[lane_id] = (report, findings(report))
+        if not excerpt:
+            return known[1]
+        from all_even.measure.faults.grouped import CUT
+
+        return tuple(finding for finding in known[1] if finding.kind not in CUT)
+
+    def forget(self) -> None:
+        self._findings.clear()

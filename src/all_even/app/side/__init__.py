@@ -1,0 +1,1 @@
+"""The side panel: moves, ledger, notes and versions, each in a file."""

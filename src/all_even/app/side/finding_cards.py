@@ -1,0 +1,85 @@
+"""Findings: what is wrong with the recordings, one group a kind, a line a lane; and files that are no lane."""
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+
+from all_even.app import fields, theme
+from all_even.app.desk import Desk
+from all_even.app.side.cards import Card
+from all_even.measure.faults.findings import Finding
+from all_even.measure.faults.grouped import Group, Grouped
+
+MOST_LINES = 8
+BEFORE_S = 1.0
+"""Hearing a place begins this much before it."""
+
+
+class FindingsCard(Card):
+    """All faults, worst kind first; a press on a line shows the lane and plays the place."""
+
+    def __init__(self, desk: Desk, found: Grouped) -> None:
+        super().__init__()
+        self.desk = desk
+        if found.count:
+            self.add_title(f"{found.count} fault{'' if found.count == 1 else 's'} in the recording", "look")
+        for group in found.groups:
+            self._add_group(group)
+        if found.excerpt:
+            self.column.addWidget(fields.wrapped(found.excerpt, "quiet"))
+
+    def _add_group(self, group: Group) -> None:
+        many = f" ({len(group.lanes)})" if len(group.lanes) > 1 else ""
+        self.column.addWidget(fields.label(group.text[:1].upper() + group.text[1:] + many, "quiet"))
+        for lane_id, finding in group.lanes[:MOST_LINES]:
+            self.column.addWidget(self._line(lane_id, finding))
+        if len(group.lanes) > MOST_LINES:
+            names = ", ".join(self.desk.session.lane(i).name for i, _ in group.lanes[MOST_LINES:])
+            rest = fields.wrapped(f"and {len(group.lanes) - MOST_LINES} more, marked in their lanes", "small")
+            rest.setToolTip(names)
+            self.column.addWidget(rest)
+
+    def _line(self, lane_id: str, finding: Finding) -> QWidget:
+        name = self.desk.session.lane(lane_id).name
+        shown = name if len(name) <= 30 else f"{name[:29]}…"
+        line = fields.button(shown, f"{name}: {finding.text}\nShow the lane and hear the place",
+                             partial(self._show, lane_id, finding), role="plain")  # fmt: skip
+        line.setStyleSheet("text-align: left")
+        line.setAccessibleName(f"{name}: {finding.text}")
+        return line
+
+    def _show(self, lane_id: str, finding: Finding) -> None:
+        """Selects the lane, and plays from just before the place where there is one."""
+        desk = self.desk
+        desk.select((lane_id,))
+        desk.said.emit(f"{desk.session.lane(lane_id).name}: {finding.text}")
+        if finding.time_s is not None:
+            desk.ears.play_from(max(0.0, desk.session.lane(lane_id).start_s + finding.time_s - BEFORE_S))
+
+
+class UnreadableCard(Card):
+    """A file that is not in the session, and why; a pair of its channels can be taken where that helps."""
+
+    def __init__(self, desk: Desk, path: Path, sentence: str, channels: int | None) -> None:
+        super().__init__()
+        self.column.addWidget(fields.wrapped(sentence, "look"))
+        if channels:
+            row = QHBoxLayout()
+            self.choice = QComboBox()
+            self.choice.setAccessibleName("Channels to take")
+            self.choice.setToolTip("Which channels of the file to take")
+            self.choice.setMinimumHeight(theme.TARGET)
+            for first in range(1, channels, 2):
+                self.choice.addItem(f"{first} and {first + 1}", (first, first + 1))
+            for one in range(1, channels + 1):
+                self.choice.addItem(f"{one} alone", (one,))
+            row.addWidget(self.choice)
+            take = fields.button(
+                "Take",
+                "Add these channels as a lane",
+                lambda: desk.documents.add_pair(path, self.choice.currentData()),
+            )
+            row.addWidget(take)
+            row.addStretch(1)
+            self.column.addLayout(row)

@@ -1,0 +1,152 @@
+"""Moves: the stage's proposals as cards, most important first; under them what was made; and ticking the stage off."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+
+from all_even import stages
+from all_even.app import fields
+from all_even.app.desk import Desk
+from all_even.session.model import Proposal, Session
+
+if TYPE_CHECKING:
+    from all_even.app.side.cards import MoveCard
+    from all_even.moves.making import Account
+
+MARGIN = 12
+MOST_MADE = 8
+
+
+class MovesTab(QScrollArea):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self._shown: object = None
+        self._holding = False
+        self._changing: set[str] = set()
+        self.setWidgetResizable(True)
+        self.setAccessibleName("Moves of this stage")
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        for signal in (desk.moves_changed, desk.mix_measured):
+            signal.connect(self.refresh)
+        desk.opened.connect(self._on_opened)
+        desk.lane_measured.connect(lambda _lane: self.refresh())
+        desk.stage_changed.connect(lambda _stage: self.refresh())
+        desk.changed.connect(self._on_changed)
+
+    def _on_opened(self) -> None:
+        self._changing.clear()
+        self._holding = False
+        self.refresh()
+
+    def _on_changed(self, old: Session, new: Session) -> None:
+        """A drag changes the session many times a second; only made moves and declines make cards anew."""
+        for card in self.cards() if self.desk.mix_stale else ():
+            card.show_stale(True)
+        if old.declined != new.declined or len(old.ledger) != len(new.ledger):
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Makes the cards anew where something on them changed; never while one is held."""
+        from all_even.app.side.finding_cards import FindingsCard, UnreadableCard
+
+        desk = self.desk
+        if self._holding or not desk.is_open:
+            return
+        stage = stages.stage(desk.stage)
+        declined = {item.move_id for item in desk.session.declined}
+        moves = [move for move in desk.moves.shown_at(stage.key) if move.id not in declined]
+        made = [account for account in desk.moves.accounts if _stage_of(account.entry.move) == stage.key]
+        found = desk.figures.findings() if stage.faults else None
+        unreadable = desk.documents.unreadable if stage.faults else []
+        done = stage.key in desk.moves.done
+        key = (desk.document, stage.key, moves, made, found, list(unreadable), done, desk.moves.preparing,
+               desk.mix_stale and not made and not moves, frozenset(self._changing))  # fmt: skip
+        old = self.cards()
+        if key == self._shown:
+            for card in old:
+                card.show_stale(desk.mix_stale)
+            return
+        self._shown = key
+        typed = {card.move_.id: text for card in old if (text := card.typed_reason()) is not None}
+        body = QWidget()
+        column = QVBoxLayout(body)
+        column.setContentsMargins(MARGIN, 8, MARGIN, 8)
+        column.setSpacing(10)
+        if found is not None and (found.groups or found.excerpt):
+            column.addWidget(FindingsCard(desk, found))
+        for entry in unreadable:
+            column.addWidget(UnreadableCard(desk, *entry))
+        self._add_moves(column, moves)
+        if not moves:
+            waiting = desk.mix_stale and not made
+            text = "The mix is being measured; moves follow." if waiting else stage.empty
+            column.addWidget(fields.wrapped(text, "quiet"))
+        column.addWidget(self._tick(stage.key, stage.name, done), 0, Qt.AlignmentFlag.AlignLeft)
+        self._add_made(column, made)
+        column.addStretch(1)
+        fields.swap(self, body)
+        fields.tint_icons(body)
+        for card in self.cards():
+            card.show_stale(desk.mix_stale)
+            if card.move_.id in typed:
+                card.take_up_reason(typed[card.move_.id])
+
+    def _add_moves(self, column: QVBoxLayout, moves: list[Proposal]) -> None:
+        """A card each; over the first of several of a kind, what makes them all."""
+        from all_even.app.side.cards import MoveCard, TogetherRow
+
+        told: set[str] = set()
+        for move in moves:
+            alike = [item for item in moves if item.kind == move.kind]
+            if len(alike) > 1 and move.kind not in told:
+                told.add(move.kind)
+                column.addWidget(TogetherRow(self.desk, alike))
+            changing = move.id in self._changing
+            column.addWidget(MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing))
+
+    def _add_made(self, column: QVBoxLayout, made: "list[Account]") -> None:
+        """What was made, the latest first."""
+        from all_even.app.side.cards import MadeCard
+
+        if made:
+            column.addWidget(fields.label("Made", "small"))
+        for account in made[-MOST_MADE:][::-1]:
+            column.addWidget(MadeCard(self.desk, account))
+
+    def cards(self) -> "list[MoveCard]":
+        """The proposals that are shown."""
+        from all_even.app.side.cards import MoveCard
+
+        body = self.widget()
+        return body.findChildren(MoveCard) if body is not None else []
+
+    def _tick(self, key: str, name: str, done: bool) -> QWidget:
+        text = f"{name} is done" if done else f"Tick {name} off"
+        tip = "The tick goes by itself when something this stage looks at changes (K)"
+        button = fields.button(text, tip, lambda: self.desk.moves.tick_off(key, not done), checkable=True)
+        button.setChecked(done)
+        return button
+
+    def _hold(self, move: Proposal) -> None:
+        self._holding = True
+        self.desk.ears.hold_move(move)
+
+    def _let_go(self) -> None:
+        self._holding = False
+        self.desk.ears.release_move()
+        self.refresh()
+
+    def _turn_changing(self, move: Proposal) -> None:
+        """Shows or hides a card's parameters; those that are not known yet are found."""
+        self._changing ^= {move.id}
+        if move.id in self._changing:
+            kind = stages.kinds()[move.kind]
+            if not set(kind.parameters) <= set(move.parameters):
+                self.desk.moves.find_parameters(move)
+        self.refresh()
+
+
+def _stage_of(move: Proposal | None) -> str:
+    return move.stage if move is not None else ""

@@ -1,0 +1,101 @@
+"""Versions: named states of the session, and hearing two of them at the same loudness."""
+
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+
+from all_even.app import fields, theme
+from all_even.app.desk import Desk
+from all_even.dsp.parameter import decibel_text
+from all_even.session import edits
+
+MARGIN = 12
+
+
+class VersionsTab(QWidget):
+    """Named states; two of them compared while playing, at the same loudness."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        column = QVBoxLayout(self)
+        column.setContentsMargins(MARGIN, 8, MARGIN, 8)
+        column.setSpacing(8)
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name of a new snapshot")
+        self.name.setPlaceholderText("Name of a new snapshot")
+        self.name.setToolTip("Enter keeps levels, pan and the rest of all lanes under this name (Ctrl+T)")
+        self.name.setMinimumHeight(theme.TARGET)
+        self.name.returnPressed.connect(self._take)
+        column.addWidget(self.name)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Snapshots")
+        self.list.setToolTip("Enter or double click: bring this state back; undo takes it back")
+        self.list.itemActivated.connect(lambda _item: self._recall())
+        column.addWidget(self.list, 1)
+        row = QHBoxLayout()
+        row.addWidget(fields.button("Bring back", "Set all lanes as in the selected snapshot", self._recall))
+        row.addWidget(fields.button("Remove", "Remove the selected snapshot", self._remove))
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(fields.label("Compare while playing", "small"))
+        self.first, self.second = QComboBox(), QComboBox()
+        for box, name in ((self.first, "First to compare"), (self.second, "Second to compare")):
+            box.setAccessibleName(name)
+            box.setToolTip(f"{name}: the state now, or a snapshot")
+            box.setMinimumHeight(theme.TARGET)
+            column.addWidget(box)
+        self.compare_button = fields.button(
+            "Hear the other", "Switch between the two at the same loudness; the louder is lowered (X)", self.compare,
+            icon="ear", role="main",
+        )  # fmt: skip
+        column.addWidget(self.compare_button)
+        self.state = fields.wrapped("", "small")
+        column.addWidget(self.state)
+        desk.changed.connect(lambda old, new: self.refresh() if old.snapshots != new.snapshots else None)
+        desk.opened.connect(self.refresh)
+        desk.hearing_changed.connect(self._show_state)
+
+    def refresh(self) -> None:
+        names = [snapshot.name for snapshot in self.desk.session.snapshots] if self.desk.is_open else []
+        self.list.clear()
+        for snapshot in self.desk.session.snapshots if self.desk.is_open else ():
+            self.list.addItem(f"{snapshot.name}   {snapshot.taken[11:16]}")
+        for box, index in ((self.first, 0), (self.second, 1)):
+            kept = box.currentText()
+            box.clear()
+            box.addItems(["now", *names])
+            box.setCurrentIndex(max(box.findText(kept) if kept else -1, min(index, len(names))))
+        self.compare_button.setEnabled(bool(names))
+        self._show_state()
+
+    def compare(self) -> None:
+        if self.first.currentText() != self.second.currentText():
+            self.desk.ears.hear_snapshot(self.first.currentText(), self.second.currentText())
+
+    def _show_state(self) -> None:
+        hearing = self.desk.hearing
+        if not self.desk.is_open or not self.desk.session.snapshots:
+            self.state.setText("Take a snapshot first: then two states can be compared, level-matched.")
+        elif hearing.matched_db:
+            word = "lowered" if hearing.matched_db < 0.0 else "raised"
+            self.state.setText(f"Hearing “{hearing.name}”, {word} by {decibel_text(abs(hearing.matched_db))} to match.")
+        else:
+            self.state.setText(f"Hearing “{hearing.name}”.")
+
+    def _take(self) -> None:
+        name = self.name.text()
+        self.desk.edit(lambda s: edits.take_snapshot(s, name))
+        self.name.clear()
+
+    def _selected(self) -> str | None:
+        row = self.list.currentRow()
+        return self.desk.session.snapshots[row].name if row >= 0 else None
+
+    def _recall(self) -> None:
+        name = self._selected()
+        if name is not None:
+            self.desk.recall_snapshot(name)
+
+    def _remove(self) -> None:
+        name = self._selected()
+        if name is not None:
+            self.desk.edit(lambda s: edits.remove_snapshot(s, name))

@@ -1,0 +1,59 @@
+"""Balance as the window shows it."""
+
+from typing import TYPE_CHECKING
+
+from all_even.app.commands import Command
+from all_even.app.desk import Desk
+from all_even.app.stages.view import StageView
+from all_even.session.model import Proposal
+
+if TYPE_CHECKING:
+    from all_even.app.actions import Actions
+    from all_even.app.stages.balance.bench import BalanceBench
+    from all_even.app.stages.balance.body import BalanceBody
+
+
+def _body(desk: Desk) -> "BalanceBody":
+    from all_even.app.stages.balance.body import BalanceBody
+
+    return BalanceBody(desk)
+
+
+def _bench(desk: Desk) -> "BalanceBench":
+    from all_even.app.stages.balance.bench import BalanceBench
+
+    return BalanceBench(desk)
+
+
+def _opened(actions: "Actions") -> "BalanceBench":
+    """The bench, with its stage shown."""
+    from all_even.app.stages.balance.bench import BalanceBench
+
+    bench = actions.go_to_bench("balance")
+    assert isinstance(bench, BalanceBench)
+    return bench
+
+
+def _all_even(actions: "Actions") -> None:
+    """Makes the move All even, also when it was made before."""
+    desk = actions.desk
+
+    def then(found: list[Proposal]) -> None:
+        if found:
+            desk.set_stage("balance")
+            desk.moves.apply(found[0])
+        else:
+            desk.said.emit("All even has nothing to do: the lanes arrive equally loud, or are still being measured.")
+
+    desk.moves.propose_now("balance.all-even", then)
+
+
+VIEW = StageView(
+    _body,
+    _bench,
+    (
+        Command("Lanes", "Type the level", "E", lambda a: _opened(a).level.take_over()),
+        Command("Lanes", "Type the mix trim", "T", lambda a: _opened(a).trim.take_over()),
+        Command("Lanes", "All even", "Ctrl+Shift+E", _all_even),
+    ),
+)

@@ -1,0 +1,232 @@
+"""Balance in the lanes: the spread of each lane's loudness as it arrives, and rails for level and pan."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
+
+from all_even.app import icons, paint, theme
+from all_even.app.desk import Desk
+from all_even.app.lanes import scales
+from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
+from all_even.app.lanes.entries import entry
+from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.rows import Row
+from all_even.app.lanes.scales import Rail
+from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
+from all_even.session import edits
+from all_even.session.model import Strip
+from all_even.session.roles import family_of
+
+NUDGE_FINE = 0.2
+FINE = 0.2
+"""A drag with Shift moves this much as far."""
+
+
+class BalanceBody(Body):
+    def columns(self, left: float, width: float) -> Columns:
+        start, inner = left + 12, width - left - 12
+        narrow = inner < 560
+        level_value, arrives, pan_value = (58.0, 72.0, 44.0) if narrow else (64.0, 76.0, 48.0)
+        pan = 56.0 if narrow else min(116.0, inner * 0.16)
+        rail = inner - level_value - arrives - pan - pan_value - 4 * 12
+        boxes = {
+            "rail": (start, rail),
+            "level": (start + rail + 6, level_value),
+            "arrives": (start + rail + level_value + 12, arrives),
+            "pan": (start + rail + level_value + arrives + 30, pan),
+            "pan_value": (start + rail + level_value + arrives + pan + 42, pan_value),
+        }
+        return Columns(boxes, {"level": Rail(start + 6, rail - 12), "pan": Rail(boxes["pan"][0] + 6, pan - 12)})
+
+    def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        balance_header(painter, box, columns)
+
+    def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        balance(painter, box, columns, row, held)
+
+    def part_at(self, columns: Columns, x: float) -> str:
+        for name, rail in columns.rails.items():
+            if rail.left - 8 <= x <= rail.left + rail.width + 8:
+                return name
+        return "body"
+
+    def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
+        if part not in columns.rails:
+            return None
+        return _RailDrag(self.desk, part, row_id, x, columns.rails[part])
+
+    def reset(self, part: str, row_id: str) -> None:
+        """Back to the default."""
+        wanted = touched(self.desk, row_id)
+        if part == "level":
+            self.desk.edit(lambda s: edits.change_strips(s, wanted, level_db=LEVEL.default))
+        elif part == "pan":
+            self.desk.edit(lambda s: edits.change_strips(s, wanted, pan=PAN.default))
+
+    def key(self, event: QKeyEvent) -> bool:
+        sideways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if sideways is None:
+            return False
+        modifiers = event.modifiers()
+        fine = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        self.nudge(sideways, fine=fine, pan=bool(modifiers & Qt.KeyboardModifier.AltModifier))
+        return True
+
+    def nudge(self, direction: int, *, fine: bool, pan: bool = False) -> None:
+        """One step of level or pan on the selected lanes."""
+        step = (PAN.step if pan else LEVEL.step) * (NUDGE_FINE if fine else 1.0) * direction
+        wanted = changeable(self.desk)
+        if not wanted:
+            return
+        if pan:
+            value = round(getattr(entry(self.desk.session, wanted[-1]), "pan", 0.0) + step, 3)
+            self.desk.edit(lambda s: edits.change_strips(s, wanted, pan=value), merge="nudge pan" + "".join(wanted))
+        else:
+            self.desk.edit(lambda s: edits.nudge_levels(s, wanted, step), merge="nudge level" + "".join(wanted))
+
+    def tip(self, part: str, row: Row) -> str:
+        lane = row.lane
+        if part == "level":
+            arrives = decibel_text(row.arrival.integrated_lufs if row.arrival else None, "LUFS")
+            return (
+                f"Level {LEVEL.text(lane.level_db)}; arrives at {arrives}. Drag, or arrow keys (Shift: finer); "
+                "double click: 0 dB. The ridge shows how long the lane is how loud."
+            )
+        if part == "pan" and isinstance(lane, Strip):
+            return f"Pan {PAN.text(lane.pan)}. Drag, or Alt+arrow keys; double click: centre."
+        return super().tip(part, row)
+
+
+class _RailDrag(Drag):
+    """A handle on a rail: level or pan of a row, and of the selection it belongs to."""
+
+    def __init__(self, desk: Desk, part: str, row_id: str, x: float, rail: Rail) -> None:
+        super().__init__(row_id)
+        self._desk, self._part, self._rail, self._x = desk, part, rail, x
+        lane = entry(desk.session, row_id)
+        self._start = lane.level_db if part == "level" else getattr(lane, "pan", 0.0)
+
+    def move(self, x: float, *, fine: bool) -> bool:
+        by, rail = (x - self._x) * (FINE if fine else 1.0), self._rail
+        wanted = touched(self._desk, self.grabbed)
+        merge = f"{self._part} {self.grabbed}"
+        if self._part == "pan":
+            pan = rail.pan_at(rail.pan_x(self._start) + by)
+            self._desk.edit(lambda s: edits.change_strips(s, wanted, pan=pan), merge=merge)
+            return False
+        level_db = rail.level_at(rail.level_x(self._start) + by)
+        if len(wanted) == 1:
+            self._desk.edit(lambda s: edits.change_strips(s, wanted, level_db=round(level_db, 1)), merge=merge)
+        else:
+            change = level_db - entry(self._desk.session, self.grabbed).level_db
+            self._desk.edit(lambda s: edits.nudge_levels(s, wanted, change), merge=merge)
+        return False
+
+
+def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
+    rail = columns.rails["level"]
+    quiet = theme.colour("quiet")
+    left, width = columns.boxes["rail"]
+    upper = QRectF(left, header.top() + 1, width, 16)
+    lower = QRectF(left, header.top() + 18, width, 16)
+    wide = width > 300
+    for tick in scales.LEVEL_TICKS if wide else (-40.0, -20.0, -10.0, 0.0, 12.0):
+        x = rail.level_x(tick)
+        label = number(tick, 0) if tick <= 0 else f"+{tick:.0f}"
+        paint.text(painter, QRectF(x - 18, upper.top(), 36, 16), label, size=theme.SMALL, colour=theme.colour("act"),
+                   align=paint.CENTRE)  # fmt: skip
+    paint.text(painter, QRectF(left, upper.top(), 26, 16), "dB", size=theme.SMALL, colour=theme.colour("act"))
+    paint.text(painter, QRectF(left, lower.top(), 40, 16), "LUFS", size=theme.SMALL, colour=quiet)
+    for tick in scales.LOUDNESS_TICKS if wide else (-40.0, -20.0):
+        x = rail.loudness_x(tick)
+        paint.text(painter, QRectF(x - 18, lower.top(), 36, 16), number(tick, 0), size=theme.SMALL, colour=quiet,
+                   align=paint.CENTRE)  # fmt: skip
+    for name, label, align in (
+        ("level", "Level", paint.RIGHT),
+        ("arrives", "Arrives at", paint.RIGHT),
+        ("pan", "Pan", paint.CENTRE),
+    ):
+        paint.text(painter, column_box(header, columns, name), label, size=theme.SMALL, colour=quiet, align=align)
+
+
+def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool) -> None:
+    lane, rail = content.lane, columns.rails["level"]
+    middle = row.top() + 16
+    for tick in scales.LOUDNESS_TICKS:
+        x = rail.loudness_x(tick)
+        paint.line(painter, x, row.top() + 2, x, row.top() + 30, theme.colour("line", 0.45))
+    if content.arrival is not None:
+        ridge(painter, rail, middle, 12.0, content, lane.role)
+    level_rail(painter, rail, row.bottom() - 7, lane.level_db, content.heard, dragging)
+    paint.figure(painter, column_box(row, columns, "level"), *paint.split_figure(LEVEL.text(lane.level_db)))
+    arrives = content.arrival.integrated_lufs if content.arrival is not None else None
+    paint.figure(
+        painter, column_box(row, columns, "arrives"), *paint.split_figure(decibel_text(arrives, "LUFS")),
+        colour=theme.colour("text" if content.heard else "quiet"),
+    )  # fmt: skip
+    if isinstance(lane, Strip):  # a folder group has no sound of its own, and no place
+        pan_rail(painter, columns.rails["pan"], row, lane.pan, content.heard)
+        pan = PAN.text(lane.pan)
+        paint.text(painter, column_box(row, columns, "pan_value"), pan, size=theme.SMALL, align=paint.RIGHT)
+
+
+def ridge(painter: QPainter, rail: Rail, middle: float, half: float, content: Row, role: str) -> None:
+    """The loudness distribution mirrored around the row's middle, with its gated mean as a bar."""
+    from all_even.engine.arrival import BIN_LU, QUIETEST_LUFS
+
+    if content.arrival is None:
+        return
+
+    spread = np.convolve(content.arrival.spread, (0.25, 0.5, 0.25), mode="same")
+    top = spread.max(initial=0.0)
+    if top <= 0.0:
+        return
+    heights = half * np.sqrt(spread / top)
+    xs = [rail.loudness_x(QUIETEST_LUFS + (i + 0.5) * BIN_LU) for i in range(len(heights))]
+    path = QPainterPath(QPointF(xs[0], middle))
+    for x, height in zip(xs, heights, strict=True):
+        path.lineTo(x, middle - height)
+    for x, height in zip(reversed(xs), heights[::-1], strict=True):
+        path.lineTo(x, middle + height)
+    path.closeSubpath()
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    family = family_of(role)
+    if content.heard:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(icons.family_colour(family, 0.75))
+    else:  # not heard: only the outline, told by form as well as by strength
+        painter.setPen(QPen(icons.family_colour(family, 0.8), 1, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPath(path)
+    painter.restore()
+    lufs = content.arrival.integrated_lufs
+    if lufs is not None:
+        x = rail.loudness_x(lufs)
+        paint.line(painter, x, middle - half - 1, x, middle + half + 1, theme.colour("text"), 2)
+
+
+def level_rail(painter: QPainter, rail: Rail, y: float, level_db: float, heard: bool, dragging: bool) -> None:
+    paint.line(painter, rail.left, y, rail.left + rail.width, y, theme.colour("line"), 2)
+    zero = rail.level_x(0.0)
+    paint.line(painter, zero, y - 4, zero, y + 4, theme.colour("quiet"), 1)
+    x = rail.level_x(level_db)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(theme.colour("act"), 2))
+    painter.setBrush(theme.colour("act") if heard or dragging else theme.colour("panel"))
+    painter.drawRoundedRect(QRectF(x - 5, y - 6, 10, 12), 3, 3)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def pan_rail(painter: QPainter, rail: Rail, row: QRectF, pan: float, heard: bool) -> None:
+    y = row.top() + row.height() / 2
+    paint.line(painter, rail.left, y, rail.left + rail.width, y, theme.colour("line"), 2)
+    centre, x = rail.pan_x(0.0), rail.pan_x(pan)
+    paint.line(painter, centre, y - 6, centre, y + 6, theme.colour("quiet"), 1)
+    if abs(x - centre) > 1:
+        paint.line(painter, centre, y, x, y, theme.colour("act"), 3)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(theme.colour("act"), 2))
+    painter.setBrush(theme.colour("act") if heard else theme.colour("panel"))
+    painter.drawPolygon(QPolygonF([QPointF(x, y - 7), QPointF(x + 6, y), QPointF(x, y + 7), QPointF(x - 6, y)]))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

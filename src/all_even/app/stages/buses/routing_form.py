@@ -1,0 +1,214 @@
+"""Where the selected strips go: level, destination, sends; and what makes groups, folders and parallel buses of
+them."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from all_even.app import fields
+from all_even.app.desk import Desk
+from all_even.app.lanes.body import changeable
+from all_even.app.lanes.entries import entry
+from all_even.app.stages.buses.sends import SendList
+from all_even.dsp.parameter import LEVEL
+from all_even.session import edits, routing_edits
+from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Session, Strip
+
+WIDTH = 232
+PAN_LAWS = {"-3 dB": "−3 dB, constant power", "-4.5 dB": "−4.5 dB", "-6 dB": "−6 dB, constant sum"}
+
+
+class RoutingForm(QWidget):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setFixedWidth(WIDTH)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.title = fields.label("", "title")
+        self.title.setAccessibleName("Selected lane or bus")
+        column.addWidget(self.title)
+        column.addLayout(self._settings())
+        self.sends = SendList(desk, WIDTH)
+        column.addWidget(self.sends, 1)
+        column.addLayout(self._buttons())
+
+    def _settings(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(4)
+        self.names: dict[str, QLabel] = {}
+        self.level = fields.NumberField(LEVEL, "Level")
+        self.level.value_changed.connect(self._set_level)
+        self.goes_to = _box("Goes to", "Where the sound goes: a bus, the mix, or nowhere (a silent trigger)")
+        self.goes_to.activated.connect(lambda _i: self._route(self.goes_to.currentData()))
+        self.send_to = _box("Send to", "Send a copy to a bus, after fader and pan")
+        self.send_to.activated.connect(lambda _i: self._send(self.send_to.currentData()))
+        self.pan_law = _box("Pan law", "Gain of a mono track in the centre, for the whole session")
+        for law, text in PAN_LAWS.items():
+            self.pan_law.addItem(text, law)
+        self.pan_law.activated.connect(self._set_pan_law)
+        for index, (name, field) in enumerate(
+            (("Level", self.level), ("Goes to", self.goes_to), ("Send to", self.send_to), ("Pan law", self.pan_law))
+        ):
+            self.names[name] = fields.label(name, "quiet")
+            grid.addWidget(self.names[name], index, 0)
+            if isinstance(field, QComboBox):
+                grid.addWidget(field, index, 1)
+            else:
+                grid.addWidget(field, index, 1, Qt.AlignmentFlag.AlignLeft)
+        grid.setColumnStretch(1, 1)
+        return grid
+
+    def _buttons(self) -> QHBoxLayout:
+        buttons = QHBoxLayout()
+        buttons.setSpacing(4)
+        self.group = fields.button("Group", "Put the selected lanes through a summing group (Ctrl+B)", self.make_group)
+        self.folder = fields.button(
+            "Folder", "Hold the selected lanes by one fader, without a bus (Ctrl+F)", self.make_folder
+        )
+        self.parallel = fields.button(
+            "Parallel", "Send the selected lanes to a new parallel bus (Ctrl+Shift+B)", self.make_parallel
+        )
+        self.convert = fields.button("", "Turn a summing group into a folder group, or back", self._convert)
+        for button in (self.group, self.folder, self.parallel, self.convert):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        return buttons
+
+    # What is shown.
+
+    def show_current(self, session: Session, current: str) -> None:
+        desk = self.desk
+        shown = entry(session, current)
+        strip = shown if isinstance(shown, Strip) else None
+        text = shown.name if len(desk.selected) == 1 else f"{shown.name} and {len(desk.selected) - 1} more"
+        self.title.setText(self.title.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 4))
+        self.title.setToolTip(text)
+        self.level.set_value(shown.level_db)
+        self.names["Level"].setText("Trim" if current == MIX else "Level")
+        self.pan_law.setCurrentIndex(self.pan_law.findData(session.pan_law))
+        for widget in (self.pan_law, self.names["Pan law"]):
+            widget.setVisible(current == MIX)
+        self._fill_routes(session, strip)
+        self.sends.show_strip(session, strip)
+        folder = isinstance(shown, FolderGroup)
+        is_bus = folder or isinstance(shown, Bus)
+        self.convert.setVisible(is_bus)
+        self.convert.setText("To bus" if folder else "To folder")
+        self.convert.setAccessibleName(self.convert.text())
+        for button in (self.group, self.folder, self.parallel):
+            button.setVisible(not is_bus)
+            button.setEnabled(strip is not None)
+
+    def _fill_routes(self, session: Session, strip: Strip | None) -> None:
+        own = strip.id if strip is not None else ""
+        buses = [(bus.name, bus.id) for bus in session.buses if bus.id != own]
+        for box, wanted in (
+            (self.goes_to, [("the mix", MIX), *buses, ("nowhere", NOWHERE)]),
+            (self.send_to, [("choose …", ""), *buses]),
+        ):
+            if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] != wanted:
+                box.clear()
+                for name, target in wanted:
+                    box.addItem(name, target)
+            box.setEnabled(len(wanted) > 1)
+            box.setVisible(strip is not None)
+        for name in ("Goes to", "Send to"):
+            self.names[name].setVisible(strip is not None)
+        self.goes_to.setCurrentIndex(max(0, self.goes_to.findData(strip.destination if strip else MIX)))
+        self.send_to.setCurrentIndex(0)
+
+    # Edits.
+
+    def _strips(self) -> list[str]:
+        known = {strip.id for strip in self.desk.session.strips}
+        return [item for item in changeable(self.desk) if item in known]
+
+    def _set_level(self, value: float) -> None:
+        if self.desk.current == MIX:
+            self.desk.edit(lambda s: edits.set_trim(s, value), merge="trim")
+            return
+        wanted = changeable(self.desk)
+        self.desk.edit(lambda s: edits.change_strips(s, wanted, level_db=value), merge="level" + "".join(wanted))
+
+    def _route(self, target: str) -> None:
+        self.desk.try_edit(lambda s: routing_edits.route(s, self._strips(), target))
+        self._again()
+
+    def _send(self, target: str) -> None:
+        if target:
+            self.desk.try_edit(lambda s: routing_edits.set_send(s, self._strips(), target))
+        self._again()
+
+    def _again(self) -> None:
+        """What was refused is not shown as chosen."""
+        if self.desk.current is not None:
+            self.show_current(self.desk.session, self.desk.current)
+
+    def _set_pan_law(self, _index: int) -> None:
+        law = self.pan_law.currentData()
+        self.desk.edit(lambda session: edits.set_pan_law(session, law))
+
+    def make_group(self) -> None:
+        """Puts the selected strips through a new summing group."""
+        self._make(lambda s, wanted: routing_edits.group_strips(s, wanted, self._new_name("Group")))
+
+    def make_folder(self) -> None:
+        """Puts the selected strips into a new folder group."""
+        self._make(lambda s, wanted: routing_edits.folder_strips(s, wanted, self._new_name("Folder")))
+
+    def make_parallel(self) -> None:
+        """Sends the selected strips to a new parallel bus."""
+
+        def edit(session: Session, wanted: list[str]) -> tuple[Session, str]:
+            session, bus = routing_edits.add_bus(session, self._new_name("Parallel"), "parallel")
+            return routing_edits.set_send(session, wanted, bus), bus
+
+        self._make(edit)
+
+    def _make(self, edit: Callable[[Session, list[str]], tuple[Session, str]]) -> None:
+        wanted = self._strips()
+        if not wanted or self.desk.stage != "buses":
+            self.desk.said.emit("Select the lanes first, in the stage Buses.")
+            return
+        made = ""
+
+        def whole(session: Session) -> Session:
+            nonlocal made
+            session, made = edit(session, wanted)
+            return session
+
+        if self.desk.try_edit(whole) and made:
+            self.desk.select((made,))
+
+    def _new_name(self, word: str) -> str:
+        taken = {item.name for item in self.desk.session.members}
+        return next(name for number in range(1, 1000) if (name := f"{word} {number}") not in taken)
+
+    def _convert(self) -> None:
+        current = self.desk.current
+        if current is None:
+            return
+        if isinstance(entry(self.desk.session, current), FolderGroup):
+            self.desk.try_edit(lambda s: routing_edits.to_summing(s, current))
+        else:
+            self.desk.try_edit(lambda s: routing_edits.to_folder(s, current))
+
+    def remove_current(self) -> None:
+        """Takes the selected buses and folder groups away; what they carried goes on where they led."""
+        lanes = {lane.id for lane in self.desk.session.lanes} | {MIX}
+        wanted = [item for item in self.desk.selected if item not in lanes]
+        if wanted:
+            self.desk.try_edit(lambda s: routing_edits.remove_strips(s, wanted))
+
+
+def _box(name: str, tip: str) -> QComboBox:
+    box = QComboBox()
+    box.setAccessibleName(name)
+    box.setToolTip(tip)
+    box.setMinimumHeight(26)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    return box

@@ -1,0 +1,289 @@
+"""A station's small drawing: response, transfer with the levels that meet it, envelope, or its gain in time.
+
+The bars of an equaliser are handles: sideways is frequency, up and down gain, the resulting curve follows.
+So is the line of a threshold. Shift moves finer, a double click takes a bar back to 0 dB.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+
+from all_even.app import paint, theme
+from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.dsp import biquad
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.equaliser import GAINLESS, Equaliser
+from all_even.dsp.gate import Gate
+from all_even.dsp.limiter import Limiter
+from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.saturation import Saturation
+from all_even.measure.level.levels import peak_spread
+
+NOTES = (
+    (32.70, "C1"),
+    (65.41, "C2"),
+    (130.8, "C3"),
+    (261.6, "C4"),
+    (523.3, "C5"),
+    (1046.5, "C6"),
+    (2093.0, "C7"),
+    (4186.0, "C8"),
+)
+"""Equal temperament at A4 = 440 Hz."""
+RESPONSE_DB = 18.0
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
+QUIETEST_DB = -60.0
+REACH = 12.0
+"""So near the pointer has to be to take hold of a bar or line, px."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Grip:
+    """What was taken hold of, and where it stood. band: -1 for a threshold, whose dB are `first`."""
+
+    start: QPointF
+    band: int
+    first: float
+    second: float
+
+
+Array = NDArray[np.float64]
+
+
+class StationDrawing(Drawing):
+    """Shows one station. levels: (hops, 2) power and peak that come in; gains: (hops, 2) in dB."""
+
+    band_chosen = pyqtSignal(int)
+    band_moved = pyqtSignal(int, float, float)
+    """(band, Hz, dB)"""
+    threshold_moved = pyqtSignal(float)
+    released = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__(
+            "Station",
+            "What the opened station does; the hill is how often its detector hears each level. Bars of an equaliser "
+            "and the line of a threshold can be dragged, Shift moves finer",
+        )
+        self._station: Any = None
+        self._levels: Array | None = None
+        self._gains: Array | None = None
+        self._shape: DuckShape | None = None
+        self._rate = 48_000
+        self._chosen = 0
+        self._grip: _Grip | None = None
+        self.setMinimumWidth(130)
+        self.setMouseTracking(True)
+
+    def show_station(
+        self,
+        station: Any,
+        levels: Array | None,
+        gains: Array | None,
+        shape: DuckShape | None,
+        rate: int,
+        chosen: int = 0,
+    ) -> None:
+        """chosen: the band whose settings are shown beside."""
+        self._chosen = chosen
+        self._station, self._levels, self._gains, self._shape, self._rate = station, levels, gains, shape, rate
+        if isinstance(station, (HighPass, LowPass, Equaliser)):
+            self.title = "Response, dB over notes"
+        elif isinstance(station, (Compressor, Gate, Limiter)):
+            self.title = "Out over in, dB"
+        elif isinstance(station, Ducker):
+            self.title = "Gain around a hit, dB over ms"
+        elif isinstance(station, Saturation):
+            self.title = "Curve: out over in"
+        else:
+            self.title = "Gain along the song, dB"
+        self.renew()
+
+    def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
+        station = self._station
+        if isinstance(station, (HighPass, LowPass, Equaliser)):
+            self._response(painter, plot)
+        elif isinstance(station, (Compressor, Gate, Limiter)):
+            self._transfer(painter, plot)
+        elif isinstance(station, Ducker):
+            self._envelope(painter, plot)
+        elif isinstance(station, Saturation):
+            self._curve(painter, plot)
+        elif station is not None:
+            self._trace(painter, plot)
+
+    def _response(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0, 12.0), -RESPONSE_DB, RESPONSE_DB)
+        for frequency, name in NOTES[:: 1 if plot.width() > 220 else 2]:
+            x = self._x(plot, frequency)
+            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
+            box = QRectF(x - 16, plot.bottom() + 2, 32, BOTTOM - 3)
+            paint.text(painter, box, name, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        station = self._station
+        at = np.geomspace(LOWEST_HZ, HIGHEST_HZ, 160)
+        if isinstance(station, Equaliser):
+            gain = station.magnitude(at, self._rate)
+            for index, band in enumerate(station.bands):
+                x = self._x(plot, band.frequency_hz)
+                gain_db = 0.0 if band.shape in GAINLESS else band.gain_db
+                y = plot.center().y() - plot.height() * max(-RESPONSE_DB, min(RESPONSE_DB, gain_db)) / (2 * RESPONSE_DB)
+                tint = theme.colour("act" if band.on else "line")
+                half = 3.5 if index == self._chosen else 2.0
+                bar = QRectF(x - half, min(y, plot.center().y()), 2 * half, abs(plot.center().y() - y))
+                painter.fillRect(bar.adjusted(0, -2, 0, 2), tint)
+        else:
+            gain = biquad.magnitude(station.sections(self._rate), at, self._rate)
+        level = np.clip(20 * np.log10(np.maximum(gain, 1e-6)), -RESPONSE_DB, RESPONSE_DB)
+        ys = plot.center().y() - plot.height() * level / (2 * RESPONSE_DB)
+        self._polyline(painter, [self._x(plot, f) for f in at], ys)
+
+    def _x(self, plot: QRectF, frequency: float) -> float:
+        return plot.left() + plot.width() * np.log(frequency / LOWEST_HZ) / np.log(HIGHEST_HZ / LOWEST_HZ)
+
+    # Handles.
+
+    def _grip_at(self, at: QPointF) -> "_Grip | None":
+        """What is under the pointer: the nearest bar, or the line of the threshold."""
+        plot, station = self.plot(), self._station
+        if isinstance(station, Equaliser) and station.bands and plot.adjusted(0, -4, 0, 4).contains(at):
+            away = [abs(self._x(plot, band.frequency_hz) - at.x()) for band in station.bands]
+            index = int(np.argmin(away))
+            if away[index] <= REACH:
+                band = station.bands[index]
+                return _Grip(at, index, band.frequency_hz, band.gain_db)
+        if isinstance(station, (Compressor, Gate)) and plot.contains(at):
+            x = plot.left() + plot.width() * (station.threshold_db - QUIETEST_DB) / -QUIETEST_DB
+            if abs(max(plot.left(), x) - at.x()) <= REACH:
+                return _Grip(at, -1, station.threshold_db, 0.0)
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._grip = self._grip_at(event.position())
+            if self._grip is not None and self._grip.band >= 0:
+                self.band_chosen.emit(self._grip.band)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._grip is None:
+            near = self._grip_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeAllCursor if near else Qt.CursorShape.ArrowCursor)
+            return
+        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        plot, moved = self.plot(), (event.position() - self._grip.start) * fine
+        if self._grip.band < 0:
+            self.threshold_moved.emit(round(self._grip.first - QUIETEST_DB * moved.x() / plot.width(), 1))
+            return
+        frequency = self._grip.first * (HIGHEST_HZ / LOWEST_HZ) ** (moved.x() / plot.width())
+        gain = self._grip.second
+        if self._station.bands[self._grip.band].shape not in GAINLESS:
+            gain -= 2 * RESPONSE_DB * moved.y() / plot.height()
+        self.band_moved.emit(self._grip.band, round(frequency, 1), round(gain, 1))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._grip is not None:
+            self._grip = None
+            self.released.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        grip = self._grip_at(event.position())
+        if grip is not None and grip.band >= 0:
+            self.band_moved.emit(grip.band, grip.first, 0.0)
+            self.released.emit()
+
+    def _transfer(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-48.0, -36.0, -24.0, -12.0, 0.0), QUIETEST_DB, 0.0)
+        for tick in (-48, -24, 0) if plot.width() > 110 else (-48, 0):
+            x = plot.left() + plot.width() * (tick - QUIETEST_DB) / -QUIETEST_DB
+            box = QRectF(x - 30, plot.bottom() + 2, 30 if tick == 0 else 60, BOTTOM - 3)
+            align = paint.RIGHT if tick == 0 else paint.CENTRE
+            paint.text(
+                painter, box, f"{tick}".replace("-", "−"), size=theme.SMALL, colour=theme.colour("quiet"), align=align
+            )
+        if self._levels is not None and len(self._levels):
+            paint_spread(painter, plot, self._levels, 0.45)
+        level_in = np.linspace(QUIETEST_DB, 0.0, 121)
+        station = self._station
+        if isinstance(station, Limiter):
+            level_out = np.minimum(level_in + station.input_db, station.ceiling_db)
+            threshold = station.ceiling_db - station.input_db
+        else:
+            level_out = station.static_db(level_in)
+            threshold = station.threshold_db
+        x = plot.left() + plot.width() * (max(QUIETEST_DB, threshold) - QUIETEST_DB) / -QUIETEST_DB
+        painter.setPen(QPen(theme.colour("act"), 1.5, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+        xs = plot.left() + plot.width() * (level_in - QUIETEST_DB) / -QUIETEST_DB
+        self._polyline(
+            painter,
+            xs,
+            plot.bottom() - plot.height() * (np.clip(level_out, QUIETEST_DB, 0.0) - QUIETEST_DB) / -QUIETEST_DB,
+        )
+
+    def _envelope(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-18.0, -12.0, -6.0, 0.0), -24.0, 0.0)
+        if self._shape is None:
+            box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
+            paint.text(painter, box, "Not linked to a shape yet", size=theme.SMALL, colour=theme.colour("quiet"))
+            return
+        shape = self._shape
+        end = max(100.0, 1.2 * (shape.hold_ms + shape.length_ms))
+        times = np.linspace(-0.15 * end, end, 300)
+        gain = np.maximum(-24.0, -self._station.depth_db * shape.attenuation(times))
+        xs = plot.left() + plot.width() * (times - times[0]) / (times[-1] - times[0])
+        for mark in (0.0, shape.hold_ms, shape.hold_ms + shape.length_ms):
+            x = plot.left() + plot.width() * (mark - times[0]) / (times[-1] - times[0])
+            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line"))
+            box = QRectF(x - 24, plot.bottom() + 2, 48, BOTTOM - 3)
+            paint.text(painter, box, f"{mark:.0f}", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        self._polyline(painter, xs, plot.top() - plot.height() * gain / 24.0)
+
+    def _curve(self, painter: QPainter, plot: QRectF) -> None:
+        x = np.linspace(-1.0, 1.0, 161)
+        y = self._station.transfer(x)
+        paint.line(painter, plot.left(), plot.center().y(), plot.right(), plot.center().y(), theme.colour("line"))
+        paint.line(painter, plot.center().x(), plot.top(), plot.center().x(), plot.bottom(), theme.colour("line"))
+        self._polyline(
+            painter, plot.center().x() + plot.width() / 2 * x, plot.center().y() - plot.height() / 2 * np.clip(y, -1, 1)
+        )
+
+    def _trace(self, painter: QPainter, plot: QRectF) -> None:
+        self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0), -18.0, 9.0)
+        gains = self._gains
+        if gains is None or not len(gains):
+            box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
+            paint.text(painter, box, "Nothing moves here", size=theme.SMALL, colour=theme.colour("quiet"))
+            return
+        step = max(1, len(gains) // int(max(1.0, plot.width())))
+        values = gains[: len(gains) // step * step, 1].reshape(-1, step)
+        furthest = np.where(-values.min(axis=1) >= values.max(axis=1), values.min(axis=1), values.max(axis=1))
+        xs = np.linspace(plot.left(), plot.right(), len(furthest))
+        self._polyline(painter, xs, plot.bottom() - plot.height() * (np.clip(furthest, -18, 9) + 18.0) / 27.0)
+
+    @staticmethod
+    def _polyline(painter: QPainter, xs: Iterable[float], ys: Iterable[float]) -> None:
+        painter.setPen(QPen(theme.colour("text"), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y in zip(xs, ys, strict=True)]))
+
+
+def paint_spread(painter: QPainter, plot: QRectF, levels: Array, share: float) -> None:
+    """A hill: how often each level from -60 to 0 dBFS is reached. share: of the plot's height for the top."""
+    _, often = peak_spread(levels)
+    top = float(often.max(initial=0.0))
+    step = plot.width() / max(1, len(often))
+    for index, part in enumerate(often):
+        height = plot.height() * share * part / top if top else 0.0
+        box = QRectF(plot.left() + index * step, plot.bottom() - height, step - 0.5, height)
+        painter.fillRect(box, theme.colour("line"))

@@ -1,0 +1,163 @@
+"""Gather's bench: the selected file close up, what it measures, what is wrong, and what it is called."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+
+from all_even.app import fields, theme
+from all_even.app.bench.bench import Bench
+from all_even.app.desk import Desk
+from all_even.app.stages.gather.drawings import BandsDrawing, WaveDrawing
+from all_even.dsp.parameter import decibel_text, number, time_text
+from all_even.session import edits
+from all_even.session.roles import FAMILIES, ROLES, family_of
+
+if TYPE_CHECKING:
+    from all_even.engine.playing.meters import Meters
+    from all_even.measure.recording.files import FileReport
+
+
+class GatherBench(Bench):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(16)
+        row.addLayout(self._identity(), 0)
+        middle = QHBoxLayout()
+        self.wave = WaveDrawing()
+        self.bands = BandsDrawing()
+        middle.addWidget(self.wave, 3)
+        middle.addWidget(self.bands, 2)
+        row.addLayout(middle, 1)
+        row.addLayout(self._figures(), 0)
+
+    def tick(self, position_s: float, meters: "Meters | None") -> None:
+        self.wave.set_position(position_s)
+
+    def set_follow(self, on: bool) -> None:
+        self.wave.follow = on
+        self.wave.renew()
+
+    def fit(self, narrow: bool) -> None:
+        self.bands.setVisible(not narrow)
+
+    def _identity(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(6)
+        grid.setHorizontalSpacing(8)
+        self.name = QLineEdit()
+        self.name.setAccessibleName("Name")
+        self.name.setToolTip("Name of the selected lane (Enter in the lanes)")
+        self.name.setFixedWidth(184)
+        self.name.editingFinished.connect(self._rename)
+        self.role: QComboBox = QComboBox()
+        self.role.setAccessibleName("Role")
+        self.role.setToolTip("What the selected lanes are; also decides their family (R)")
+        self.role.addItems([role.name for role in ROLES])
+        self.role.setMaxVisibleItems(20)
+        self.role.activated.connect(lambda _i: self._set(role=self.role.currentText()))
+        self.family = QComboBox()
+        self.family.setAccessibleName("Family")
+        self.family.setToolTip("The family of the role; choosing another takes that family's first role")
+        self.family.addItems(list(FAMILIES))
+        self.family.activated.connect(lambda _i: self._set_family(self.family.currentText()))
+        self.hide_button = fields.button(
+            "Hide", "Hide the selected lanes; they still sound unless muted (H)", self._toggle_hidden, icon="eye-off"
+        )
+        self.count = fields.label("", "small")
+        for index, (text, field) in enumerate((("Name", self.name), ("Role", self.role), ("Family", self.family))):
+            field.setMinimumHeight(theme.TARGET)
+            grid.addWidget(fields.label(text, "quiet"), index, 0)
+            grid.addWidget(field, index, 1)
+        grid.addWidget(self.hide_button, 3, 1, Qt.AlignmentFlag.AlignLeft)
+        grid.addWidget(self.count, 4, 0, 1, 2)
+        grid.setRowStretch(5, 1)
+        return grid
+
+    def _figures(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        self.figures = {
+            "integrated_lufs": fields.Figure(
+                "Loudness", "Integrated loudness, ITU-R BS.1770-5 gates; mono is one channel"
+            ),
+            "true_peak_dbtp": fields.Figure("True peak", "Highest value between the samples, 4× oversampled"),
+            "rms_dbfs": fields.Figure("RMS", "Over the whole file; a full-scale sine reads −3.0 dBFS"),
+            "crest_db": fields.Figure("Crest", "Sample peak over RMS"),
+            "loudness_range_lu": fields.Figure("Range", "Loudness range, EBU Tech 3342"),
+            "noise_floor_dbfs": fields.Figure("Noise floor", "5th percentile of 50 ms RMS where nobody plays"),
+            "active_share": fields.Figure("Plays", "Share of the time within 20 LU of its loudness"),
+            "duration_s": fields.Figure("Length", "Length of the file"),
+        }
+        names = ("Loudness", "True peak", "RMS", "Crest", "Range", "Noise floor", "Plays", "Length")
+        column.addLayout(fields.figure_grid(list(zip(names, self.figures.values(), strict=True)), columns=2))
+        self.findings = fields.wrapped("")
+        self.findings.setAccessibleName("Findings")
+        self.findings.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.findings.setFixedWidth(320)
+        column.addWidget(self.findings, 1)
+        return column
+
+    def refresh(self) -> None:
+        desk = self.desk
+        current = desk.current_lane
+        self.setEnabled(current is not None)
+        if current is None:
+            self.wave.show_track(None, "unknown")
+            return
+        lane = desk.session.lane(current)
+        several = len(desk.selected) > 1
+        if not self.name.hasFocus() or not self.name.isModified():
+            self.name.setText(lane.name)
+        self.name.setEnabled(not several)
+        self.role.setCurrentText(lane.role)
+        self.family.setCurrentText(family_of(lane.role))
+        self.hide_button.setText("Show" if lane.hidden else "Hide")
+        self.count.setText(f"{len(desk.selected)} lanes selected" if several else "")
+        report = desk.report(current)
+        measures = report.measures if report is not None else None
+        self.wave.show_track(measures, lane.role)
+        self.bands.show_track(measures, lane.role)
+        units = {"lufs": "LUFS", "dbtp": "dBTP", "dbfs": "dBFS", "db": "dB", "lu": "LU"}
+        for name, figure in self.figures.items():
+            if name == "active_share":
+                figure.show_value(f"{number(100 * measures.active_share, 0)} %" if measures else "–")
+            elif name == "duration_s":
+                figure.show_value(time_text(measures.duration_s) if measures else "–")
+            else:
+                value = getattr(measures, name) if measures else None
+                figure.show_value(decibel_text(value, units[name.rsplit("_", 1)[-1]]))
+        self.findings.setText(self._finding_text(report))
+
+    def _finding_text(self, report: "FileReport | None") -> str:
+        from all_even.measure.faults.findings import findings
+
+        if report is None:
+            return "Being measured …"
+        found = findings(report)
+        return "\n".join(finding.text for finding in found) or "Nothing wrong was found in this file."
+
+    def _rename(self) -> None:
+        lane_id = self.desk.current_lane if self.desk.is_open else None
+        if self.name.isModified() and lane_id:
+            name = self.name.text()
+            self.name.setModified(False)
+            self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=name))
+
+    def _set(self, **values: object) -> None:
+        lanes = {lane.id for lane in self.desk.session.lanes} if self.desk.is_open else set()
+        wanted = tuple(item for item in self.desk.selected if item in lanes)
+        self.desk.edit(lambda s: edits.change_strips(s, wanted, **values))
+
+    def _set_family(self, family: str) -> None:
+        first = next(role.name for role in ROLES if role.family == family)
+        current = self.desk.current_lane if self.desk.is_open else None
+        if current and family != family_of(self.desk.session.lane(current).role):
+            self._set(role=first)
+
+    def _toggle_hidden(self) -> None:
+        current = self.desk.current_lane if self.desk.is_open else None
+        if current:
+            self._set(hidden=not self.desk.session.lane(current).hidden)

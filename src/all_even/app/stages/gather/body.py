@@ -1,0 +1,148 @@
+"""Gather in the lanes: the waveform of each file on the song's time line, its figures and what was found."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from all_even.app import icons, paint, theme
+from all_even.app.desk import Desk
+from all_even.app.lanes.body import Body, column_box
+from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.rows import Row
+from all_even.dsp.parameter import decibel_text, time_text
+from all_even.session.model import Lane
+from all_even.session.roles import family_of
+
+if TYPE_CHECKING:
+    from all_even.measure.faults.findings import Finding
+    from all_even.measure.level.hops import Hops
+
+FIGURES = {"length": 58.0, "rate": 76.0, "loudness": 78.0, "findings": 150.0}
+"""Columns of figures and their widths."""
+
+
+class GatherBody(Body):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.playhead: float | None = None
+        """Share of the song."""
+
+    def columns(self, left: float, width: float) -> Columns:
+        start, inner = left + 12, width - left - 12
+        wave = max(60.0, inner - sum(FIGURES.values()) - 4 * 10)
+        boxes, x = {"wave": (start, wave)}, start + wave + 10
+        for name, size in FIGURES.items():
+            boxes[name] = (x, size)
+            x += size + 10
+        return Columns(boxes, {})
+
+    def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        gather_header(painter, box, columns)
+
+    def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        gather(painter, box, columns, row, self.playhead)
+
+    def playhead_x(self, columns: Columns, share: float) -> float | None:
+        left, width = columns.boxes["wave"]
+        return left + width * share
+
+    def tip(self, part: str, row: Row) -> str:
+        if row.findings:
+            return "\n".join(finding.text for finding in row.findings)
+        return f"{row.lane.name}: {row.lane.file}" if isinstance(row.lane, Lane) else super().tip(part, row)
+
+
+def gather_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
+    for name, label, align in (
+        ("wave", "Sound", paint.LEFT),
+        ("length", "Length", paint.RIGHT),
+        ("rate", "Rate", paint.RIGHT),
+        ("loudness", "Loudness", paint.RIGHT),
+        ("findings", "Findings", paint.LEFT),
+    ):
+        box = column_box(header, columns, name)
+        paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+
+
+def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row, playhead: float | None) -> None:
+    wave = column_box(row, columns, "wave").adjusted(0, 5, 0, -5)
+    report = content.report
+    if report is None:
+        paint.text(painter, wave, "being measured …", size=theme.SMALL, colour=theme.colour("quiet"))
+        return
+    if report.measures is None:
+        box = QRectF(wave.left(), row.top() + 4, columns.boxes["findings"][0] + 150 - wave.left(), row.height() - 8)
+        paint.text(painter, box, report.error or "", size=theme.SMALL, colour=theme.colour("look"))
+        return
+    measures = report.measures
+    song_s = max(content.song_s, measures.duration_s)
+    begins_s = content.lane.start_s if isinstance(content.lane, Lane) else 0.0
+    start, share = begins_s / song_s, measures.duration_s / song_s
+    own = QRectF(wave.left() + wave.width() * start, wave.top(), max(2.0, wave.width() * share), wave.height())
+    paint.line(painter, wave.left(), wave.center().y(), wave.right(), wave.center().y(), theme.colour("line", 0.6))
+    envelope(painter, own, measures.hops, content.lane.role, content.heard)
+    if playhead is not None:
+        x = wave.left() + wave.width() * playhead
+        paint.line(painter, x, wave.top(), x, wave.bottom(), theme.colour("act"), 2)
+    paint.text(painter, column_box(row, columns, "length"), time_text(measures.duration_s), align=paint.RIGHT)
+    paint.figure(
+        painter, column_box(row, columns, "rate"), f"{measures.sample_rate / 1000:g}",
+        "kHz" + (" ×2" if measures.channels == 2 else ""),
+    )  # fmt: skip
+    loudness = decibel_text(measures.integrated_lufs, "LUFS")
+    paint.figure(painter, column_box(row, columns, "loudness"), *paint.split_figure(loudness))
+    finding_list(painter, column_box(row, columns, "findings"), content.findings)
+
+
+def envelope(painter: QPainter, box: QRectF, hops: "Hops", role: str, heard: bool) -> None:
+    """The waveform's outline as one filled shape around the middle."""
+    from all_even.deliver.shapes import envelope as outline
+
+    columns = max(2, int(box.width()))
+    shape = np.clip(outline(hops, columns), -1.0, 1.0)
+    middle, half = box.center().y(), box.height() / 2
+    xs = box.left() + np.arange(columns)
+    # At least a hair line, so that silence is seen as silence and not as nothing.
+    top = middle - np.maximum(shape[:, 1] * half, 0.5)
+    bottom = middle - np.minimum(shape[:, 0] * half, -0.5)
+    points = [QPointF(x, y) for x, y in zip(xs, top, strict=True)]
+    points += [QPointF(x, y) for x, y in zip(xs[::-1], bottom[::-1], strict=True)]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(icons.family_colour(family_of(role), 1.0 if heard else 0.4))
+    painter.drawPolygon(QPolygonF(points))
+
+
+def finding_list(painter: QPainter, box: QRectF, findings: "tuple[Finding, ...]") -> None:
+    """Up to two short labels; a fault has a filled mark, a note an open one."""
+    if not findings:
+        paint.text(painter, box, "nothing found", size=theme.SMALL, colour=theme.colour("quiet"))
+        return
+    height = 17.0
+    shown = findings[:2]
+    top = box.center().y() - height * len(shown) / 2
+    for index, finding in enumerate(shown):
+        line_box = QRectF(box.left() + 14, top + index * height, box.width() - 14, height)
+        severity_mark(painter, QPointF(box.left() + 5, line_box.center().y()), finding.severity)
+        more = f" +{len(findings) - 2}" if index == 1 and len(findings) > 2 else ""
+        fault = finding.severity == "fault"
+        paint.text(
+            painter, line_box, finding.label + more, size=theme.SMALL,
+            colour=theme.colour("look" if fault else "text"), strong=fault,
+        )  # fmt: skip
+
+
+def severity_mark(painter: QPainter, at: QPointF, severity: str) -> None:
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    tint = theme.colour("look" if severity == "fault" else "quiet")
+    painter.setPen(QPen(tint, 1.5))
+    painter.setBrush(tint if severity == "fault" else Qt.BrushStyle.NoBrush)
+    if severity == "fault":
+        painter.drawPolygon(
+            QPolygonF([QPointF(at.x(), at.y() - 5), QPointF(at.x() + 5, at.y() + 4), QPointF(at.x() - 5, at.y() + 4)])
+        )
+    else:
+        painter.drawEllipse(at, 3.5, 3.5)
+    painter.restore()

@@ -1,0 +1,117 @@
+"""Gather's drawings: the waveform close up, and third-octave levels."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from all_even.app import icons, paint, theme
+from all_even.app.bench.drawings import LEFT, Drawing, TimeDrawing
+from all_even.dsp.parameter import number
+from all_even.session.roles import family_of
+
+if TYPE_CHECKING:
+    from all_even.measure.recording.track import TrackMeasures
+
+
+class WaveDrawing(TimeDrawing):
+    """The selected file's waveform, on a scale of full scale."""
+
+    title = "Waveform; full scale at the edges"
+
+    def __init__(self) -> None:
+        super().__init__("Waveform", "Lowest and highest sample per 10 ms")
+        self.measures: TrackMeasures | None = None
+        self.role = "unknown"
+
+    def show_track(self, measures: "TrackMeasures | None", role: str) -> None:
+        self.measures, self.role = measures, role
+        if measures is not None:
+            self.length_s = max(0.01, measures.duration_s)
+        self.renew()
+
+    def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
+        middle, half = plot.center().y(), plot.height() / 2
+        for level_db in (0.0, -6.0):
+            offset = half * 10 ** (level_db / 20)
+            for sign in (-1, 1):
+                paint.line(
+                    painter,
+                    plot.left(),
+                    middle + sign * offset,
+                    plot.right(),
+                    middle + sign * offset,
+                    theme.colour("line", 0.6),
+                )
+            paint.text(
+                painter,
+                QRectF(0, middle - offset - 8 + (6 if level_db == 0 else 0), LEFT - 5, 16),
+                number(level_db, 0),
+                size=theme.SMALL,
+                colour=theme.colour("quiet"),
+                align=paint.RIGHT,
+            )
+        self.time_axis(painter, plot)
+        if self.measures is None:
+            return
+        hops = self.measures.hops
+        start, end = self.span()
+        first, last = int(start * 100), max(int(start * 100) + 2, int(end * 100))
+        low, high = hops.low[first:last].min(axis=1), hops.high[first:last].max(axis=1)
+        if len(low) < 2:
+            return
+        columns = min(len(low), max(2, int(plot.width())))
+        at = np.linspace(0, len(low), columns, endpoint=False).astype(int)
+        low, high = np.minimum.reduceat(low, at), np.maximum.reduceat(high, at)
+        xs = np.linspace(plot.left(), plot.left() + plot.width() * min(1.0, len(hops) / max(1, last)), columns)
+        points = [QPointF(x, middle - half * min(1.0, y)) for x, y in zip(xs, high, strict=True)]
+        points += [QPointF(x, middle - half * max(-1.0, y)) for x, y in zip(xs[::-1], low[::-1], strict=True)]
+        painter.setPen(QPen(icons.family_colour(family_of(self.role)), 1))
+        painter.setBrush(icons.family_colour(family_of(self.role)))
+        painter.drawPolygon(QPolygonF(points))
+
+
+class BandsDrawing(Drawing):
+    """Third-octave levels of the active parts over a frequency axis."""
+
+    title = "Third octaves while it plays, dBFS"
+
+    def __init__(self) -> None:
+        super().__init__("Third octaves", "Level per third octave (IEC 61260-1) of the parts where the track plays")
+        self._levels: tuple[float | None, ...] = ()
+        self._role = "unknown"
+
+    def show_track(self, measures: "TrackMeasures | None", role: str) -> None:
+        self._levels = measures.third_octave_db if measures is not None else ()
+        self._role = role
+        self.renew()
+
+    def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
+        known = [level for level in self._levels if level is not None]
+        high = 10.0 * np.ceil((max(known, default=-20.0) + 3.0) / 10.0)
+        low = high - 60.0
+        self.level_axis(painter, plot, tuple(float(t) for t in np.arange(low + 20, high + 1, 20)), low, high)
+        count = max(1, len(self._levels) or 30)
+        step = plot.width() / count
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for index, level in enumerate(self._levels):
+            if level is not None and level > low:
+                size = plot.height() * (level - low) / (high - low)
+                painter.fillRect(
+                    QRectF(plot.left() + index * step + 0.5, plot.bottom() - size, max(1.0, step - 1), size),
+                    icons.family_colour(family_of(self._role), 0.85),
+                )
+        # Decades and their halves: 31.5 Hz is band 1, then every third band an octave.
+        names = {3: "50", 6: "100", 9: "200", 13: "500", 16: "1k", 19: "2k", 23: "5k", 26: "10k"}
+        wanted = names if step >= 7 else {6: "100", 16: "1k", 26: "10k"}
+        for index, name in wanted.items():
+            x = plot.left() + (index + 0.5) * step
+            paint.text(
+                painter,
+                QRectF(x - 18, plot.bottom() + 2, 36, 15),
+                name,
+                size=theme.SMALL,
+                colour=theme.colour("quiet"),
+                align=paint.CENTRE,
+            )

@@ -1,0 +1,120 @@
+"""The status line: what was said last, else the facts of the session; what is being done, and stopping it."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QWidget
+
+from all_even.app import fields
+from all_even.app.timers import timer
+
+if TYPE_CHECKING:
+    from all_even.app.desk import Desk
+
+SHOWN_MS = 12_000
+HEIGHT = 34
+QUIET = ("figures", "autosave", "plan", "arrivals", "tick", "propose", "keep")
+"""Work that goes on by itself and is not told."""
+TOLD = ("open", "measure", "sources", "print", "compare", "sheet", "prepare", "hits")
+STOPPABLE = ("open", "print", "prepare", "compare", "measure", "sources")
+
+
+class StatusLine(QWidget):
+    def __init__(self, desk: "Desk") -> None:
+        super().__init__()
+        self.desk = desk
+        self._sentence = ""
+        self.setFixedHeight(HEIGHT)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 0, 8, 2)
+        row.setSpacing(8)
+        self.text = QLabel()
+        self.text.setTextFormat(Qt.TextFormat.PlainText)
+        self.text.setAccessibleName("Status")
+        self.progress_text = fields.label("", "small")
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setFixedWidth(180)
+        self.progress.setAccessibleName("Progress")
+        self.cancel_button = fields.button("Cancel", "Stop what is being done (Esc)", self.cancel, role="plain")
+        row.addWidget(self.text, 1)
+        for part in (self.progress_text, self.progress, self.cancel_button):
+            row.addWidget(part)
+        self._show_progress(False)
+        self._timer = timer(self, SHOWN_MS, self.idle, once=True)
+        desk.said.connect(self.say)
+        desk.work.progressed.connect(self._on_progress)
+        desk.work.ended.connect(self._on_ended)
+
+    @property
+    def speaking(self) -> bool:
+        """Whether a sentence is still shown."""
+        return self._timer.isActive()
+
+    def say(self, sentence: str) -> None:
+        """Shows a sentence for a while; what does not fit is there on hover, whole."""
+        self._show(sentence)
+        self._timer.start()
+
+    def idle(self) -> None:
+        """With nothing to say: the facts of the session."""
+        desk = self.desk
+        if not desk.is_open:
+            self._show("")
+            return
+        session, player = desk.session, desk.ears.known_player
+        device = player.device.name if player is not None and player.device is not None else "not opened yet"
+        law = session.pan_law.replace("-", "−")
+        self._show(f"{len(session.lanes)} lanes at {session.sample_rate / 1000:g} kHz; pan law {law}; output: {device}")
+
+    def _show(self, sentence: str) -> None:
+        self._sentence = sentence
+        self._fit()
+
+    def _fit(self) -> None:
+        """Cut between words, where there is room for no more."""
+        room = max(120, self.text.width() - 4)
+        metrics = self.text.fontMetrics()
+        shown = self._sentence
+        if metrics.horizontalAdvance(shown) > room:
+            words = shown.split(" ")
+            while len(words) > 1 and metrics.horizontalAdvance(" ".join(words) + " …") > room:
+                words.pop()
+            shown = " ".join(words) + " …" if len(words) > 1 else fields.elided(self.text, shown, room)
+        self.text.setText(shown)
+        self.text.setToolTip(self._sentence if shown != self._sentence else "")
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _on_progress(self, name: str, share: float, text: str) -> None:
+        if name in QUIET:
+            return
+        self._show_progress(True)
+        self.progress.setRange(0, 0 if share < 0 else 1000)
+        self.progress.setValue(int(1000 * max(0.0, share)))
+        metrics = self.progress_text.fontMetrics()
+        self.progress_text.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 420))
+
+    def _on_ended(self, _name: str) -> None:
+        if not any(self.desk.work.busy(name) for name in TOLD):
+            self._show_progress(False)
+
+    def _show_progress(self, on: bool) -> None:
+        for part in (self.progress, self.progress_text, self.cancel_button):
+            part.setVisible(on)
+
+    def cancel(self) -> None:
+        """Stops the most recent kind of work that can be stopped."""
+        work = self.desk.work
+        for name in STOPPABLE:
+            if work.busy(name):
+                work.cancel(name)
+                if name == "prepare":
+                    self.desk.moves.stop_preparing()
+                self.say("Stopped.")
+                if name == "measure":
+                    self.desk.figures.open_sources()  # what was not measured can still be played
+                return

@@ -1,0 +1,83 @@
+"""The working page: head, lanes and side panel, bench."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+
+from all_even.app.bench.bench import BenchFrame
+from all_even.app.desk import Desk
+from all_even.app.head.head import Head
+from all_even.app.lanes.view import LaneView
+from all_even.app.side.panel import SidePanel
+from all_even.decibels import level_db
+
+LOWEST_WINDOW = 700
+SIDE_WIDTH, NARROW_SIDE_WIDTH = 296, 264
+NARROW = 1180
+NOTHING_DBFS = -120.0
+
+
+class Workbench(QWidget):
+    """Composes the views around one desk."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setObjectName("ground")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.head = Head(desk)
+        self.lanes = LaneView(desk)
+        self.side = SidePanel(desk)
+        self.bench = BenchFrame(desk)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(8, 0, 8, 0)
+        middle.setSpacing(8)
+        middle.addWidget(self.lanes, 1)
+        self._side_frame = QFrame()
+        self._side_frame.setObjectName("ground")
+        side_column = QVBoxLayout(self._side_frame)
+        side_column.setContentsMargins(0, 0, 0, 0)
+        side_column.addWidget(self.side)
+        middle.addWidget(self._side_frame)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(self.head)
+        column.addLayout(middle, 1)
+        holder = QHBoxLayout()
+        holder.setContentsMargins(8, 0, 8, 0)
+        holder.addWidget(self.bench)
+        column.addLayout(holder)
+
+    def refresh(self) -> None:
+        """Shows another session, or the same in other colours."""
+        self.head.refresh()
+        self.head.transport.refresh()
+        self.lanes.refresh()
+        self.bench.refresh()
+
+    def fit(self, width: int, height: int) -> None:
+        """Gives the parts their room in a window of this size."""
+        narrow = width < NARROW
+        self._side_frame.setFixedWidth(NARROW_SIDE_WIDTH if narrow else SIDE_WIDTH)
+        self.bench.fit(narrow=narrow, spare=max(0, height - LOWEST_WINDOW))
+
+    def tick(self) -> None:
+        """30 times a second: meters, position, playhead."""
+        desk, transport = self.desk, self.head.transport
+        length, player = desk.song_s(), desk.ears.known_player
+        if player is None:
+            transport.show_position(0.0, length, False)
+            return
+        position = player.position_s()
+        transport.show_position(position, length, player.playing)
+        self.side.notes.position_s = position
+        meters = player.meters() if player.playing else None
+        peaks = dict(zip(meters.strip_ids, meters.peaks, strict=True)) if meters else {}
+        away = player.playing or position > 0.0
+        self.lanes.set_levels(peaks, position / length if length and away else None)
+        self.bench.tick(position, meters)
+        if meters is not None:
+            left, right = (level_db(peak) for peak in meters.mix_peaks)
+            transport.level.show_levels(left, right, meters.held)
+        else:
+            transport.level.show_levels(NOTHING_DBFS, NOTHING_DBFS, False)

@@ -1,0 +1,208 @@
+"""How quick the window is under the hand: an edit with 96 lanes, a change of stage, a folder of 120 files.
+
+Measured in the real window, drawn off the screen. An edit is one call on the interface thread: what the hand has to
+wait for. Nothing is rendered beforehand: every lane is given the measures of one.
+"""
+
+import os
+import shutil
+import statistics
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+from msgspec.structs import replace
+
+from all_even import stages
+from all_even.audio.device import SimulatedDevice
+from all_even.audio.writing import write_sound
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.passes import HighPass
+from all_even.engine.figures.book import Book
+from all_even.engine.figures.kept import KeptSounds
+from all_even.engine.flow import Flow
+from all_even.engine.sources import Sources
+from all_even.session import edits
+from all_even.session.model import Bus, Folder, Lane, Send, Session
+
+if TYPE_CHECKING:
+    from all_even.app.desk import Desk
+
+RATE = 48_000
+LANES, SONG_S = 96, 240
+FILES, FILE_S = 120, 4
+EDITS = 24
+LONGEST_WAIT_S = 600.0
+
+
+def many_lanes(folder: Path, lanes: int = LANES, song_s: float = SONG_S) -> Session:
+    """High-pass, six bands, compressor and two sends on every lane; four buses. All lanes read one file."""
+    rng = np.random.default_rng(0)
+    frames = round(song_s * RATE)
+    swell = np.abs(np.sin(np.arange(frames) / RATE * 0.7))
+    sound = (0.1 * swell * rng.standard_normal(frames)).astype(np.float32)[:, np.newaxis]
+    write_sound(folder / "one.wav", [sound], sample_rate=RATE, channels=1)
+    bands = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
+    buses = tuple(
+        Bus(id=f"bus{i}", name=f"Bus {i}", chain=(Compressor(id=f"b{i}", threshold_db=-24.0),)) for i in range(4)
+    )
+    roles = ("kick", "snare top", "bass DI", "guitar", "piano", "trumpet", "violin", "lead voice")
+    found = tuple(
+        Lane(
+            id=f"lane{i}",
+            name=f"Lane {i}",
+            file="one.wav",
+            role=roles[i % len(roles)],
+            level_db=-24.0,
+            destination=f"bus{i % 2}",
+            sends=(Send(to="bus2", level_db=-12.0), Send(to="bus3", level_db=-18.0)),
+            chain=(
+                HighPass(id=f"h{i}", frequency_hz=60.0),
+                Equaliser(id=f"e{i}", bands=bands),
+                Compressor(id=f"c{i}", threshold_db=-30.0, ratio=3.0),
+            ),
+        )
+        for i in range(lanes)
+    )
+    return Session(name="Many", sample_rate=RATE, folders=(Folder(path=str(folder)),), lanes=found, buses=buses)
+
+
+def flow_like_one(session: Session) -> Flow:
+    """The flow of a session whose lanes all sound alike, from one of them and the buses."""
+    few = replace(session, lanes=session.lanes[:1])
+    sources = Sources()
+    sources.update(few)
+    book = Book(sources, kept=KeptSounds(0))
+    book.hear(few, book.flow_wants(few))
+    flow = book.known_flow(few)
+    assert flow is not None
+    own = flow.strips[session.lanes[0].id]
+    return Flow(flow.mix, {**flow.strips, **{lane.id: own.said_of(lane.chain) for lane in session.lanes}})
+
+
+class Stage:
+    """A window off the screen, and waiting for it."""
+
+    def __init__(self) -> None:
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        from all_even.app.desk import Desk
+        from all_even.app.start import make_application
+        from all_even.app.window import MainWindow
+
+        self.app = make_application()
+        self.desk: Desk = Desk(lambda rate, fill: (SimulatedDevice(rate, fill), None))
+        self.window: MainWindow = MainWindow(self.desk)
+        self.window.show()
+
+    def paint(self) -> None:
+        for _ in range(3):
+            self.app.processEvents()
+
+    def wait(self, condition: Callable[[], bool]) -> None:
+        end = time.monotonic() + LONGEST_WAIT_S
+        while not condition():
+            if time.monotonic() > end:
+                raise TimeoutError("the window did not become ready")
+            self.app.processEvents()
+            time.sleep(0.001)
+
+    def open_many(self, session: Session) -> None:
+        """Puts the session on the desk with everything known that would be measured."""
+        desk = self.desk
+        flow = flow_like_one(session)
+        desk.documents.take(session, None)
+        self.wait(lambda: desk.figures.sources is not None and not desk.work.busy("sources"))
+        desk.work.cancel("figures")
+        desk.figures.flow, desk.figures.stale = flow, False
+        desk.mix_measured.emit()
+        self.wait(lambda: not desk.work.busy("arrivals"))
+        self.paint()
+
+    def close(self) -> None:
+        self.window.close()
+
+
+def _edits(desk: "Desk") -> list[Callable[[Session], Session]]:
+    """What hands do most: a fader, a pan, a bus' fader, a station, a mute, a name."""
+    from all_even.session import chain_edits
+
+    lane, bus = desk.session.lanes[7].id, desk.session.buses[0].id
+    return [
+        lambda s: edits.change_strips(s, [lane], level_db=s.lane(lane).level_db + 0.1),
+        lambda s: edits.change_strips(s, [lane], pan=s.lane(lane).pan + 0.01),
+        lambda s: edits.change_strips(s, [bus], level_db=s.bus(bus).level_db + 0.1),
+        lambda s: chain_edits.change_station(s, lane, "h7", frequency_hz=s.lane(lane).chain[0].frequency_hz + 1.0),
+        lambda s: edits.change_strips(s, [lane], mute=not s.lane(lane).mute),
+        lambda s: edits.change_strips(s, [lane], name=f"Name {len(s.ledger)}"),
+    ]
+
+
+def time_edits(stage: Stage, count: int = EDITS) -> dict[str, float]:
+    """Median seconds of one edit call, by stage."""
+    desk, found = stage.desk, {}
+    for key in stages.all_keys():
+        desk.set_stage(key)
+        stage.paint()
+        taken = []
+        for index in range(count):
+            edit = _edits(desk)[index % 6]
+            start = time.perf_counter()
+            desk.edit(edit)
+            taken.append(time.perf_counter() - start)
+            desk.work.cancel("figures")  # 96 lanes are not to be rendered here
+            stage.paint()
+        found[key] = statistics.median(taken)
+    return found
+
+
+def time_stages(stage: Stage) -> float:
+    """The longest time from asking for a stage until it is painted, each shown before."""
+    desk, longest = stage.desk, 0.0
+    for _ in range(2):
+        longest = 0.0
+        for key in stages.all_keys():
+            start = time.perf_counter()
+            desk.set_stage(key)
+            stage.window.repaint()
+            stage.app.processEvents()
+            longest = max(longest, time.perf_counter() - start)
+            desk.work.cancel("figures")
+            stage.wait(lambda: not desk.work.busy("arrivals"))
+    return longest
+
+
+def time_folder(stage: Stage, folder: Path) -> float:
+    """From opening a folder of many files, all measured before, until every lane shows its measures."""
+    desk = stage.desk
+    rng = np.random.default_rng(1)
+    for index in range(FILES):
+        sound = (0.1 * rng.standard_normal(FILE_S * RATE)).astype(np.float32)[:, np.newaxis]
+        write_sound(folder / f"track {index:03d}.wav", [sound], sample_rate=RATE, channels=1)
+    taken = 0.0
+    for _ in range(2):  # the first time fills the cache
+        stage.window.close_session()
+        start = time.perf_counter()
+        desk.documents.open_folder(folder)
+        stage.wait(lambda: desk.is_open and len(desk.reports) == FILES)
+        stage.paint()
+        taken = time.perf_counter() - start
+        desk.work.cancel("sources")
+        desk.work.cancel("figures")
+    return taken
+
+
+def measure_window(folder: Path) -> tuple[dict[str, float], float, float]:
+    """Seconds of an edit by stage, of a change of stage, and of opening the folder from cache."""
+    stage = Stage()
+    try:
+        (folder / "one").mkdir()
+        stage.open_many(many_lanes(folder / "one"))
+        by_stage, change = time_edits(stage), time_stages(stage)
+        (folder / "many").mkdir()
+        return by_stage, change, time_folder(stage, folder / "many")
+    finally:
+        stage.close()
+        shutil.rmtree(folder, ignore_errors=True)

@@ -1,0 +1,115 @@
+"""The figures of a session: the mix, what each lane contributes and how much of it is covered, the low end."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from all_even.engine import arrival, judging, listening
+from all_even.engine.figures.book import Book
+from all_even.engine.judging import LowEnd
+from all_even.engine.sources import Opened, Sources, frames_of
+from all_even.measure.recording import files
+from all_even.measure.recording.character import Character
+from all_even.measure.recording.files import FileReport
+from all_even.measure.recording.track import TrackMeasures
+from all_even.measure.sharing.masking import Masking
+from all_even.measure.time.sections import Section
+from all_even.session import routing, store
+from all_even.session.hits import hits_s
+from all_even.session.importance import importance
+from all_even.session.model import Session
+from all_even.session.song import Part, Song, find_song, is_line, onsets_s
+
+
+@dataclass(frozen=True, slots=True)
+class LaneFigures:
+    """contribution_lu: the lane's loudness at the mix bus minus the mix's; masked_share: 0 to 1, how much of it the
+    others cover, by section too. None where it is not heard."""
+
+    name: str
+    contribution_lu: float | None
+    masked_share: float | None
+    masked_by_section: tuple[float | None, ...]
+    importance: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SessionFigures:
+    """mix: None where there is nothing to hear. masked_share: mean over the lanes, weighted by importance: for the
+    record, not to be chased by itself."""
+
+    mix: TrackMeasures | None
+    lanes: tuple[LaneFigures, ...]
+    masked_share: float | None
+    sections: tuple[Section, ...]
+    low_end: LowEnd
+    masking: Masking
+
+
+def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
+    """Every opened lane's file, measured (from cache where known), by lane id."""
+    opened = frames_of(session, sources)
+    wanted = [lane for lane in session.lanes if lane.id in opened]
+    found = dict(files.measure_files([(store.lane_path(session, lane), lane.take) for lane in wanted]))
+    return {lane.id: found[index] for index, lane in enumerate(wanted)}
+
+
+def session_song(session: Session, reports: Mapping[str, FileReport]) -> Song:
+    """Tempo, sections, tuning and timing of a session, with the hits as the user has put them right."""
+    parts = []
+    for lane in session.lanes:
+        report = reports.get(lane.id)
+        if report is None or report.measures is None or report.character is None:
+            continue
+        onsets = onsets_s(lane.role, report.character)
+        if onsets is not None and is_line(lane.role, report.character):
+            onsets = tuple(time + lane.start_s for time in onsets)
+        elif onsets is not None:
+            onsets = hits_s(lane, onsets)
+        parts.append(Part(lane.id, lane.role, report.measures, report.character, onsets, lane.start_s))
+    return find_song(parts)
+
+
+def session_figures(session: Session, book: Book, reports: Mapping[str, FileReport]) -> SessionFigures:
+    """Puts figures together from measured files and what is heard, in as few passes as there can be."""
+    sounding = [lane.id for lane in session.lanes if lane.id in book.fingerprints(session).opened]
+    kicks, basses = judging.kicks_and_basses(session)
+    chained = [lane.id for lane in session.lanes if lane.id in kicks | basses and lane.id in sounding and lane.chain]
+    book.hear(
+        session,
+        [*book.flow_wants(session), *listening.wants(session, sounding), *(("sound", lane_id) for lane_id in chained)],
+    )
+    flow = book.known_flow(session)
+    mix = flow.mix if flow is not None else None
+    table = listening.find_masking(session, book)
+    weights = importance(session)
+    sections = session_song(session, reports).sections
+    by_section = [table.section(section.start_s, section.end_s) for section in sections]
+    lanes = []
+    for lane in session.lanes:
+        contribution = None
+        report = reports.get(lane.id)
+        if report is not None and report.measures is not None and routing.is_sounding(session, lane):
+            lane_lufs = arrival.arrival(session, lane, report.measures, flow).integrated_lufs
+            if lane_lufs is not None and mix is not None and mix.integrated_lufs is not None:
+                contribution = lane_lufs - mix.integrated_lufs
+        lanes.append(
+            LaneFigures(
+                lane.name,
+                contribution,
+                table.shares.get(lane.id),
+                tuple(shares.get(lane.id) for shares in by_section),
+                weights[lane.id],
+            )
+        )
+    characters: dict[str, Character] = {
+        lane_id: report.character for lane_id, report in reports.items() if report.character is not None
+    }
+    low_end = judging.low_end(session, book, characters)
+    return SessionFigures(mix, tuple(lanes), table.importance_mean(weights), sections, low_end, table)
+
+
+def measure_session(session: Session) -> tuple[SessionFigures, dict[str, str]]:
+    """All figures of a session from its files; also the sentences of what can't be used."""
+    sources = Sources()
+    sources.update(session)
+    return session_figures(session, Book(sources), lane_reports(session, sources)), sources.problems(session)

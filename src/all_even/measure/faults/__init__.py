@@ -1,0 +1,1 @@
+"""What is wrong with a recording, and how it is said."""

@@ -1,0 +1,1 @@
+"""Levels: how loud, how high, how wide, in which bands."""

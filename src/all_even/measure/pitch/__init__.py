@@ -1,0 +1,1 @@
+"""Pitch: of kicks and notes, how in tune, how even."""

@@ -1,0 +1,1 @@
+"""All that is known of one file, and of files that belong together."""

@@ -1,0 +1,1 @@
+"""How tracks share the spectrum and the bottom."""

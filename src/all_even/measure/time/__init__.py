@@ -1,0 +1,1 @@
+"""Time: hits and what is left of them, beats, sections."""

@@ -1,0 +1,59 @@
+"""One trim at the head of the mix bus, where the mix peaks outside the window. The balance stays as it is."""
+
+from msgspec.structs import replace
+
+from all_even.dsp.parameter import TRIM, number
+from all_even.engine.figures.look import Look
+from all_even.moves.kind import Kind
+from all_even.moves.metric import Metric
+from all_even.session import edits
+from all_even.session.model import MIX, Proposal, Session
+
+MIX_PEAK_WINDOW_DBFS = (-6.0, -3.0)  # common practice: mix peak between -6 and -3 dBFS, never over -3
+AIM_DBFS = -4.5
+
+
+def propose(look: Look) -> list[Proposal]:
+    mix, session = look.mix, look.session
+    if mix is None or mix.sample_peak_dbfs is None:
+        return []
+    peak = mix.sample_peak_dbfs
+    low, high = MIX_PEAK_WINDOW_DBFS
+    if low <= peak <= high:
+        return []
+    wanted = TRIM.clamped(session.mix.trim_db + AIM_DBFS - peak)
+    proposal = Proposal(
+        id=KIND.id,
+        kind=KIND.id,
+        stage="balance",
+        targets=(MIX,),
+        title="",
+        reason=f"The mix peaks at {number(peak)} dBFS; it should stay between {number(low, 0)} and "
+        f"{number(high, 0)}. One trim keeps the balance as it is.",
+        parameters={"trim_db": wanted},
+        evidence={"mix_sample_peak_dbfs": round(peak, 2), "trim_db": session.mix.trim_db},
+        metric=METRIC.id,
+        before=peak,
+        tolerance=METRIC.tolerance,
+        weight=8.0 if peak > high else 2.0,
+    )
+    return [changed(proposal)]
+
+
+def changed(proposal: Proposal) -> Proposal:
+    """A trim moves the peak by as much, as long as no chain on the mix bus answers to level."""
+    change = float(proposal.parameters["trim_db"]) - float(proposal.evidence["trim_db"] or 0.0)  # type: ignore[arg-type]
+    assert proposal.before is not None
+    return replace(proposal, title=f"Trim the mix by {number(change)} dB", expected=proposal.before + change)
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    return edits.set_trim(session, float(proposal.parameters["trim_db"]))  # type: ignore[arg-type]
+
+
+def peak_dbfs(look: Look) -> float | None:
+    return look.mix.sample_peak_dbfs if look.mix is not None else None
+
+
+KIND = Kind("balance.trim", ("mix",), propose, edit, parameters={"trim_db": TRIM}, changed=changed)
+METRIC = Metric("mix-peak", "sample peak of the mix", "dBFS", 1, 0.1, ("mix",), lambda look, _: peak_dbfs(look))

@@ -1,0 +1,89 @@
+"""Finding the one number: a processor's threshold at which it does what is asked for, on the sound itself."""
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.dsp.processor import Processor, Single
+from all_even.engine.figures.look import Look
+from all_even.measure.level import levels
+from all_even.moves.metric import Arguments, Metric
+from all_even.session.model import MIX
+
+Array = NDArray[np.float64]
+LOUD_PART = 90
+"""Percentile of the hops while playing that stands for the loud passages."""
+
+
+def find_threshold(
+    station: Callable[[float], Processor],
+    sound: Array,
+    sample_rate: int,
+    aim_db: float,
+    figure: Callable[[Array, Array], float],
+) -> float:
+    """The threshold in dB at which a processor takes `aim_db` off a sound, within 0.05 dB, by halving.
+
+    figure: reads the reduction (positive dB) from gains per frame and the sound's power per frame.
+    """
+    low, high = -80.0, 12.0
+    power = np.mean(sound**2, axis=1)
+    for _ in range(14):
+        middle = 0.5 * (low + high)
+        gain = np.zeros(len(sound))
+        Single(station(middle), sample_rate)(sound, None, gain)
+        if figure(gain, power) > aim_db:
+            low = middle
+        else:
+            high = middle
+    return 0.5 * (low + high)
+
+
+def strongest(gain_db: Array, power: Array) -> float:
+    return -float(gain_db.min(initial=0.0))
+
+
+def in_loud_passages(gain_db: Array, power: Array) -> float:
+    """The reduction that a tenth of the playing time passes."""
+    hop = 480
+    count = len(gain_db) // hop
+    if count == 0:
+        return 0.0
+    means = gain_db[: count * hop].reshape(count, hop).mean(axis=1)
+    playing = levels.playing_hops(power[: count * hop].reshape(count, hop).mean(axis=1))
+    return -float(np.percentile(means[playing], 100 - LOUD_PART)) if playing.any() else 0.0
+
+
+def _strip(look: Look, arguments: Arguments) -> str | None:
+    """The strip that a metric is about: by id, or the bus of a name."""
+    if "bus" in arguments:
+        return next((bus.id for bus in look.session.buses if bus.name == arguments["bus"]), None)
+    strip = str(arguments["strip"])
+    return strip if strip == MIX or strip in {item.id for item in look.session.strips} else None
+
+
+def strongest_gain_db(look: Look, arguments: Arguments) -> float | None:
+    """The strongest gain in dB that the last station of a kind applied. arguments: strip or bus, station."""
+    strip = _strip(look, arguments)
+    known = look.flow.strip(look.session, strip) if strip is not None and look.flow is not None else None
+    for item in reversed(known.stations) if known else ():
+        if type(item.station).__name__ == arguments["station"] and len(item.gain_db):
+            return float(item.gain_db[:, 1].min(initial=0.0))
+    return None
+
+
+def loud_gain_db(look: Look, arguments: Arguments) -> float | None:
+    """Gain in dB that the first station of a kind applied in loud passages. arguments: strip or bus, station."""
+    strip = _strip(look, arguments)
+    known = look.flow.strip(look.session, strip) if strip is not None and look.flow is not None else None
+    for item in known.stations if known else ():
+        if type(item.station).__name__ == arguments["station"] and len(item.gain_db):
+            playing = levels.playing_hops(item.after[: len(item.gain_db), 0])
+            if playing.any():
+                return float(np.percentile(item.gain_db[: len(playing), 0][playing], 100 - LOUD_PART))
+    return None
+
+
+STRONGEST_GAIN = Metric("strongest-gain", "strongest gain", "dB", 1, 0.3, ("mix", "strips"), strongest_gain_db)
+LOUD_GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.5, ("mix", "strips"), loud_gain_db)

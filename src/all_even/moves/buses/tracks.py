@@ -1,0 +1,38 @@
+"""Which tracks of a session a ready start is about."""
+
+from collections.abc import Callable, Iterable
+
+from all_even.session import routing
+from all_even.session.model import Bus, Lane, Session
+from all_even.session.roles import family_of
+
+CLICK_FIRST = ("kick in", "kick", "kick out")
+"""Kick roles, the one with the clearest click first (common practice: the microphone inside)."""
+KICKS = frozenset(CLICK_FIRST)
+
+
+def sounding(session: Session, wanted: Callable[[Lane], bool]) -> list[Lane]:
+    """Lanes in sight that are heard and wanted."""
+    return [lane for lane in session.lanes if not lane.hidden and routing.is_sounding(session, lane) and wanted(lane)]
+
+
+def of_family(session: Session, family: str) -> list[Lane]:
+    return sounding(session, lambda lane: family_of(lane.role) == family)
+
+
+def kicks(session: Session) -> list[Lane]:
+    return sounding(session, lambda lane: lane.role in KICKS)
+
+
+def ids(lanes: Iterable[Lane]) -> tuple[str, ...]:
+    return tuple(lane.id for lane in lanes)
+
+
+def present(session: Session, wanted: Iterable[str]) -> list[str]:
+    """Those of these lanes that are still there."""
+    known = {lane.id for lane in session.lanes}
+    return [lane_id for lane_id in wanted if lane_id in known]
+
+
+def bus_named(session: Session, name: str) -> Bus | None:
+    return next((bus for bus in session.buses if bus.name == name), None)

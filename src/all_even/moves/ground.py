@@ -1,0 +1,55 @@
+"""Grounds: what a rule or a metric looks at, each as a fingerprint, so that it is known when one of them has moved."""
+
+from collections.abc import Callable
+
+from all_even.engine.figures.fingerprint import Fingerprint, digest
+from all_even.engine.figures.look import Look
+from all_even.session.model import Session
+
+Ground = Callable[[Look], object]
+
+
+def _files(look: Look) -> object:
+    """Which sound each lane reads, and whether it is measured."""
+    prints = look.book.fingerprints(look.session)
+    return [
+        (lane.id, lane.file, lane.take, prints.identity(lane.id), look.measures(lane.id) is not None)
+        for lane in look.session.lanes
+    ]
+
+
+def _levels(session: Session) -> object:
+    strips = [
+        (s.id, s.level_db, s.pan, s.mute, s.solo, s.polarity_inverted, s.destination, s.sends, s.group, s.automation)
+        for s in session.strips
+    ]
+    folders = [(g.id, g.level_db, g.mute, g.solo, g.group) for g in session.folder_groups]
+    return strips, folders, session.mix.trim_db, session.pan_law
+
+
+def _chains(session: Session) -> object:
+    return [(s.id, s.chain) for s in session.strips], session.mix.chain, session.shapes
+
+
+def _routing(session: Session) -> object:
+    strips = [(s.id, s.destination, s.group, s.mute, [(send.to, send.on) for send in s.sends]) for s in session.strips]
+    return strips, [(bus.id, bus.use, bus.name) for bus in session.buses]
+
+
+GROUNDS: dict[str, Ground] = {
+    "files": _files,
+    "names": lambda look: [(lane.id, lane.name) for lane in look.session.lanes],
+    "order": lambda look: [(lane.id, lane.role, lane.hidden) for lane in look.session.lanes],
+    "levels": lambda look: _levels(look.session),
+    "chains": lambda look: _chains(look.session),
+    "routing": lambda look: _routing(look.session),
+    "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
+    "mix": lambda look: look.book.fingerprints(look.session).mix,
+}
+"""files, names, order (with roles and what is hidden): of the lanes. levels, chains, routing (with the buses' names):
+as they are set. strips: the sound behind each chain. mix: the sound of the mix."""
+
+
+def rests_on(look: Look, needs: tuple[str, ...]) -> dict[str, Fingerprint]:
+    """The fingerprint of each ground now."""
+    return {name: digest((GROUNDS[name](look),)) for name in needs}

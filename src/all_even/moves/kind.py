@@ -1,0 +1,57 @@
+"""A kind of move: the rule that proposes it, and how a proposal becomes an edit. All that is code about moves.
+
+What it proposes is data (`session.model.Proposal`) that can be saved, compared and measured again at any time.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from all_even.dsp.parameter import Parameter
+from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.fingerprint import Fingerprints, digest
+from all_even.engine.figures.look import Look
+from all_even.moves.ground import rests_on
+from all_even.session.model import Proposal, Session
+
+
+def _as_it_is(_look: Look, proposal: Proposal) -> Proposal:
+    return proposal
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """id: also of its only proposal; `id.target` where there is one for each. needs: grounds it looks at.
+
+    propose: what could be done to a session. edit: does it. prepare: finds on the sound what the edit needs; slow.
+    parameters: those that people may change beforehand; changed: what is then expected. starting_point: made once, it
+    is left by intention: what the engineer then changes is no reason to propose it again. heard: whether there is
+    anything to hear; names and order make no sound.
+    """
+
+    id: str
+    needs: tuple[str, ...]
+    propose: Callable[[Look], list[Proposal]]
+    edit: Callable[[Session, Proposal], Session]
+    prepare: Callable[[Look, Proposal], Proposal] = field(default=_as_it_is)
+    parameters: Mapping[str, Parameter] = field(default_factory=dict)
+    changed: Callable[[Proposal], Proposal] = field(default=lambda proposal: proposal)
+    starting_point: bool = False
+    heard: bool = True
+
+    @property
+    def prepares(self) -> bool:
+        return self.prepare is not _as_it_is
+
+    def proposals(self) -> Figure[tuple[Proposal, ...]]:
+        """What it proposes, as a figure: known again as long as its grounds stay."""
+
+        def fingerprint(look: Look, _prints: Fingerprints, _target: str) -> str:
+            return digest(sorted(rests_on(look, self.needs).items()))
+
+        def compute(look: Look, _target: str) -> tuple[Proposal, ...]:
+            from msgspec.structs import replace
+
+            grounds = rests_on(look, self.needs)
+            return tuple(replace(item, rests_on=grounds) for item in self.propose(look))
+
+        return Figure(f"proposals: {self.id}", 1, "session", fingerprint, compute)

@@ -1,0 +1,22 @@
+"""Balance: levels and pan alone."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.balance import all_even, centre, trim
+
+    parts = (all_even, trim, centre)
+    return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
+
+
+STAGE = Stage(
+    key="balance",
+    name="Balance",
+    tip="levels and pan alone",
+    does="Shows how loud every track arrives; makes all even as a start; levels and pan by hand.",
+    empty="No move is open at this stage. Set levels and pan by ear; what you change is in the ledger.",
+    rows=("lanes", "buses", "folders"),
+    moves=_moves,
+    grounds=("files", "levels"),
+)

@@ -1,0 +1,24 @@
+"""Buses: who flows where; groups, sends, keys and chains."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.buses import finding, glue, kick_and_bass, parallel_drums, sections, silent_trigger
+
+    return Moves(
+        (sections.KIND, parallel_drums.KIND, kick_and_bass.KIND, silent_trigger.KIND, glue.KIND),
+        (sections.METRIC, parallel_drums.METRIC, finding.STRONGEST_GAIN, finding.LOUD_GAIN),
+    )
+
+
+STAGE = Stage(
+    key="buses",
+    name="Buses",
+    tip="who flows where; groups, sends, keys and chains",
+    does="Shows who flows where: groups, sends, keys and chains, each station with its level.",
+    empty="No move is open at this stage. Drag a lane to a bus' column, or add a station to its level path.",
+    rows=("lanes", "buses", "folders", "mix"),
+    moves=_moves,
+    grounds=("files", "routing", "chains"),
+)

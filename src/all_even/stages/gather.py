@@ -1,0 +1,22 @@
+"""Gather: what each file is, and what is wrong with it."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.gather import mono, names, order, silent
+
+    parts = (order, names, silent, mono)
+    return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
+
+
+STAGE = Stage(
+    key="gather",
+    name="Gather",
+    tip="what each file is and what is wrong with it",
+    does="Says what each file is and what is wrong with it, and puts the tracks in order.",
+    empty="No move is open at this stage.",
+    moves=_moves,
+    grounds=("files", "order", "names"),
+    faults=True,
+)

@@ -1,0 +1,39 @@
+"""What a stage is, without the window: its question, which rows it has, the kinds of moves and metrics it knows."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+if TYPE_CHECKING:
+    from all_even.moves.kind import Kind
+    from all_even.moves.metric import Metric
+
+RowKind = Literal["lanes", "buses", "folders", "mix"]
+
+
+@dataclass(frozen=True, slots=True)
+class Moves:
+    """kinds: counted at this stage. also: of another stage, shown here too. metrics: that kinds of this stage use."""
+
+    kinds: "tuple[Kind, ...]" = ()
+    metrics: "tuple[Metric, ...]" = ()
+    also: "tuple[Kind, ...]" = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """key: of files, of the command line and of its folders. tip: its question, in a few words. does: for somebody who
+    opens the program for the first time, a sentence. empty: what to do where
+    no move is open. rows: what stands in the lanes. moves: what is loaded when moves are first asked for. grounds:
+    what a tick rests on (`moves.ground`). faults: whether faults of recordings are its business.
+    """
+
+    key: str
+    name: str
+    tip: str
+    does: str
+    empty: str
+    rows: tuple[RowKind, ...] = ("lanes",)
+    moves: Callable[[], Moves] = Moves
+    grounds: tuple[str, ...] = ("mix",)
+    faults: bool = False

@@ -1,0 +1,1 @@
+"""A stage for a test: what a new stage's two folders hold."""

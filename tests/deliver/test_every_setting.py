@@ -1,0 +1,73 @@
+"""The sheet holds every setting: whatever is set in a session stands on it, a new processor too."""
+
+from typing import Any
+
+from hypothesis import given, settings
+from msgspec import Struct, structs
+
+from all_even.deliver.every_setting import LEFT_OUT, every_setting
+from all_even.deliver.recall import Sheet, csv_text, html, json_text
+from all_even.dsp import kinds
+from all_even.session import chain_edits
+from all_even.session.model import Lane, Session
+from tests.attack.sessions import full_session
+from tests.engine.sessions import any_session
+
+IDS = LEFT_OUT | {"file"}
+
+
+def set_values(owner: Any) -> list[tuple[str, Any]]:
+    """(field, value) of everything in a session that is not as it is at first."""
+    found: list[tuple[str, Any]] = []
+    if isinstance(owner, tuple):
+        for item in owner:
+            found += set_values(item)
+        return found
+    for field in structs.fields(owner):
+        value = getattr(owner, field.name)
+        if isinstance(value, Struct) or (isinstance(value, tuple) and value and isinstance(value[0], Struct)):
+            found += set_values(value)
+        elif field.name not in IDS and value != field.default:
+            found.append((field.name, value))
+    return found
+
+
+def flat(value: Any) -> list[Any]:
+    if isinstance(value, tuple | list):
+        return [inner for item in value for inner in flat(item)]
+    return [value]
+
+
+@settings(max_examples=30, deadline=None)
+@given(any_session())
+def test_every_value_that_is_set_is_on_the_sheet(session):
+    state = (session.lanes, session.buses, session.folder_groups, session.shapes, (session.mix,))
+    wanted = [item for part in state for _, value in set_values(part) for item in flat(value)]
+    told = [item for line in every_setting(session) for item in flat(line.value)]
+    names = {line.where for line in every_setting(session)} | {line.what for line in every_setting(session)}
+    missing = [value for value in wanted if value not in told and not any(str(value) in name for name in names)]
+    assert missing == []
+
+
+def test_every_kind_of_station_appears_with_all_its_settings():
+    for kind in kinds.KINDS:
+        session = Session(name="S", sample_rate=48_000, lanes=(Lane(id="a", name="A", file="a.wav"),))
+        session = chain_edits.add_station(session, "a", kind())
+        lines = [line for line in every_setting(session) if line.where.startswith(f"A, 1. {kind.LABEL}")]
+        described = [line.what for line in lines]
+        for setting in kinds_settings(kind):
+            assert setting in described, (kind.LABEL, setting)
+
+
+def kinds_settings(kind) -> list[str]:
+    from all_even.dsp.processor import settings as described
+
+    return [item.name for item in described(kind).values()]
+
+
+def test_chains_sends_keys_shapes_and_automation_are_in_all_three_forms(tmp_path):
+    session = full_session(tmp_path)
+    sheet = Sheet(session, {}, None)
+    for text in (html(sheet), csv_text(sheet), json_text(sheet)):
+        for words in ("Compressor", "send to Parallel", "Duck shape Shape", "Automation of pan", "Threshold", "band 1"):
+            assert words in text, words

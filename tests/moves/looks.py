@@ -1,0 +1,58 @@
+"""Looks at sessions for tests: folders opened and measured, one book of figures for all that is tried."""
+
+from pathlib import Path
+
+from all_even import stages
+from all_even.engine.figures.book import Book
+from all_even.engine.figures.look import Look
+from all_even.engine.sources import Sources
+from all_even.measure.recording.files import measure_files
+from all_even.moves import making
+from all_even.session import edits, store
+from all_even.session.model import Proposal, Session
+from all_even.session.new import inspect_all, new_session, sound_paths
+
+
+def look_at(folder: Path) -> Look:
+    """A new session of a folder."""
+    infos, _ = inspect_all(sound_paths(folder))
+    session = new_session(folder, infos)
+    sources = Sources()
+    sources.update(session)
+    reports = dict(measure_files([(store.lane_path(session, lane), lane.take) for lane in session.lanes]))
+    return Look(session, Book(sources), {lane.id: reports[i] for i, lane in enumerate(session.lanes)})
+
+
+def measured_again(look: Look, session: Session) -> Look:
+    """At another state, with files measured anew that are read otherwise there."""
+    there = look.at(session)
+    missing = [lane for lane in session.lanes if lane.id not in there.reports]
+    found = dict(measure_files([(store.lane_path(session, lane), lane.take) for lane in missing]))
+    reports = {**there.reports, **{lane.id: found[i] for i, lane in enumerate(missing)}}
+    return Look(session, look.book, reports)
+
+
+def opened(look: Look, stage: str) -> list[Proposal]:
+    """The open moves of a stage."""
+    return making.propose(look, stages.stage(stage).moves().kinds)
+
+
+def find(look: Look, move_id: str) -> Proposal:
+    """The open move of this id."""
+    return next(move for move in making.propose(look, stages.kinds().values()) if move.id == move_id)
+
+
+def make(look: Look, proposal: Proposal) -> Look:
+    """Makes a move and measures what it did; the look is then at the session with the result in its ledger."""
+    kind = stages.kinds()[proposal.kind]
+    session = making.recorded(look.session, kind, kind.prepare(look, proposal))
+    look = measured_again(look, session)
+    result = making.verify(look, session.ledger[-1], stages.metrics())
+    return look.at(edits.record_result(session, session.ledger[-1].serial, result))
+
+
+def result_of(look: Look) -> float | None:
+    """What was measured after the move made last."""
+    found = look.session.ledger[-1].result
+    assert found is not None
+    return found.value

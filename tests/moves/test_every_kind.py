@@ -1,0 +1,126 @@
+"""What holds for every kind of move, whatever stage it is of: a new kind is covered at once."""
+
+import msgspec
+import pytest
+from msgspec.structs import replace
+
+from all_even import stages
+from all_even.moves import making
+from all_even.moves.ground import GROUNDS
+from all_even.session import edits, store
+from all_even.session.history import History
+from all_even.session.model import MIX, Proposal, Session
+from tests.moves.looks import look_at
+
+KINDS = sorted(stages.kinds())
+
+
+@pytest.fixture(scope="module")
+def look(demo_folder):
+    """The demo with a bass at the side, so that there is something to do for everybody."""
+    look = look_at(demo_folder)
+    bass = next(lane for lane in look.session.lanes if lane.role.startswith("bass"))
+    return look.at(edits.change_strips(look.session, [bass.id], pan=0.4))
+
+
+@pytest.fixture(scope="module")
+def proposals(look) -> dict[str, Proposal]:
+    """The first proposal of each kind, as it is to be made."""
+    found: dict[str, Proposal] = {}
+    for move in making.propose(look, stages.kinds().values()):
+        found.setdefault(move.kind, move)
+    return {kind: stages.kinds()[kind].prepare(look, move) for kind, move in found.items()}
+
+
+@pytest.fixture(params=KINDS)
+def move(request, proposals) -> Proposal:
+    return proposals[request.param]
+
+
+def without_ledger(session: Session) -> Session:
+    return replace(session, ledger=())
+
+
+def made(look, move: Proposal) -> History:
+    history = History(look.session)
+    assert history.apply(making.made(look.session, stages.kinds()[move.kind], move), move=move)
+    return history
+
+
+def test_it_is_data(move):
+    assert msgspec.json.decode(msgspec.json.encode(move), type=Proposal) == move
+    assert move.title
+    assert move.reason
+    assert move.rests_on.keys() == set(stages.kinds()[move.kind].needs)
+    assert move.stage in stages.all_keys()
+    assert move.metric in stages.metrics()
+
+
+def test_it_changes_something_and_undo_brings_everything_back(look, move):
+    history = made(look, move)
+    assert without_ledger(history.session) != without_ledger(look.session)
+    history.undo()
+    assert without_ledger(history.session) == without_ledger(look.session)
+    assert history.session.ledger[-1].undoes == history.session.ledger[-2].serial
+
+
+def test_it_is_stale_as_soon_as_what_it_looked_at_is_another(look, move):
+    assert not making.is_stale(look, move)
+    noted = edits.add_note(replace(look.session, name="Another song"), "ask the drummer", 2.0)
+    assert not making.is_stale(look.at(noted), move)
+    for ground in stages.kinds()[move.kind].needs:
+        assert making.is_stale(look.at(_moved(look.session, ground)), move), ground
+
+
+def _moved(session: Session, ground: str) -> Session:
+    """A session of which this ground is another."""
+    lane = next(lane for lane in session.lanes if not lane.hidden and lane.role != "unknown")
+    change = {
+        "names": {"name": "Something else"},
+        "order": {"role": "glockenspiel"},
+        "levels": {"level_db": -9.0},
+        "mix": {"level_db": -9.0},
+        "routing": {"mute": True},
+    }.get(ground)
+    if change is not None:
+        return edits.change_strips(session, [lane.id], **change)
+    if ground == "files":
+        return replace(session, lanes=session.lanes[1:])
+    from all_even.dsp.utility import Gain
+    from all_even.session import chain_edits
+
+    assert ground in ("chains", "strips"), f"{ground} is new: say here how it moves"
+    return chain_edits.add_station(session, MIX if ground == "chains" else lane.id, Gain(gain_db=-3.0))
+
+
+def test_it_keeps_its_promise_also_when_it_was_saved_before_it_was_measured(look, move, tmp_path):
+    history = made(look, move)
+    history.apply(edits.change_strips(history.session, [history.session.lanes[2].id], level_db=-7.0))
+    path = tmp_path / "song.alleven"
+    store.save(history.session, path)
+    reopened = store.load(path)
+    assert reopened.ledger == history.session.ledger
+    (entry,) = making.waiting(reopened)
+    result = making.verify(look.at(reopened), entry, stages.metrics())
+    session = edits.record_result(reopened, entry.serial, result)
+    (done,) = [item for item in session.ledger if item.move is not None]
+    assert making.outcome(done, stands=True) == ("measured" if move.expected is None else "kept")
+    store.save(session, path)
+    assert store.load(path).ledger == session.ledger
+
+
+def test_parameters_that_people_may_change_are_numbers_in_their_range(look, move):
+    kind = stages.kinds()[move.kind]
+    for name, parameter in kind.parameters.items():
+        wild = making.with_parameters(kind, move, {name: 1e9})
+        assert wild.parameters[name] == parameter.high
+        assert without_ledger(making.made(look.session, kind, wild)) != without_ledger(look.session)
+
+
+def test_every_ground_is_known():
+    for kind in stages.kinds().values():
+        assert set(kind.needs) <= GROUNDS.keys(), kind.id
+    for metric in stages.metrics().values():
+        assert set(metric.needs) <= GROUNDS.keys(), metric.id
+    for stage in stages.STAGES:
+        assert set(stage.grounds) <= GROUNDS.keys(), stage.key
