@@ -1,8 +1,8 @@
 """Random hands on the real window: presses, drags, keys, commands, typing, opening, saving, at any moment.
 
-`python -m tests.attack.hands SEED SECONDS FOLDER`. Every round ends with undoing everything (the session
+`python -m tests.attack.hands SEED ACTIONS FOLDER`. Every round ends with undoing everything (the session
 is then exactly what it was, but for its ledger), doing it again, saving and reading back. Whatever reaches the
-log of defects, or stays away from the interface for over 10 s, is a fault.
+log of defects, or stays away from the interface for longer than LONGEST_S, is a fault.
 """
 
 import faulthandler
@@ -15,9 +15,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from tests.attack.worker import LONGEST_S
+
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
-LONGEST_S = 10.0
 PER_ROUND = 120
 NOT_BY_CHANCE = ("Quit", "Open a folder …", "Open a session …", "Save as …", "Open the demo", "Rename the song …")
 TYPED = ("-6", "+3 dB", "L 30", "x", "", "1e9", "kick <b>in</b>", "comp", "eq", "-inf", "鼓", "100", "0.5")
@@ -270,20 +271,17 @@ ACTIONS = (
 )  # fmt: skip
 
 
-def main(seed: int, seconds: float, folder: Path) -> dict[str, Any]:
+def main(seed: int, actions: int, folder: Path) -> dict[str, Any]:
     from all_even import places
     from tests.attack.worker import digest
 
     faulthandler.enable()
     hands = Hands(seed, folder)
     originals = {name: digest(folder / name / "music") for name in ("one", "two")}
-    end = time.monotonic() + seconds
-    while time.monotonic() < end and len(hands.faults) < 5:
-        for _ in range(PER_ROUND):
-            hands.act()
-            if time.monotonic() > end or len(hands.faults) >= 5:
-                break
-        hands.check()
+    while hands.actions < actions and len(hands.faults) < 5:
+        hands.act()
+        if hands.actions % PER_ROUND == 0 or hands.actions == actions:
+            hands.check()
     hands.window.close()
     hands.settle()
     for name, before in originals.items():
@@ -296,6 +294,6 @@ def main(seed: int, seconds: float, folder: Path) -> dict[str, Any]:
 
 
 if __name__ == "__main__":
-    found = main(int(sys.argv[1]), float(sys.argv[2]), Path(sys.argv[3]))
+    found = main(int(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3]))
     print(json.dumps(found), flush=True)
     os._exit(0)
