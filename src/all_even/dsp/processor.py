@@ -120,6 +120,13 @@ class Processor(Described, frozen=True, kw_only=True):
         (brief(loop) if short else loop)(block, key, gain, coefficients, state, position)
 
 
+def key_of(processor: Processor) -> Key | None:
+    """What its detector listens to; None where that is its own input, or where it has no detector."""
+    key = getattr(processor, "key", None)
+    assert key is None or isinstance(key, Key)
+    return key
+
+
 @lru_cache(maxsize=4096)
 def coefficients_of(processor: Processor, sample_rate: int) -> Array:
     """`processor.coefficients`, remembered: an edit of one lane does not design all others again."""

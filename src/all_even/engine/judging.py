@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.ducker import Ducker
+from all_even.dsp.processor import key_of
 from all_even.engine import listening
 from all_even.engine.figures.book import Book
 from all_even.measure.recording.character import Character
@@ -131,9 +132,7 @@ def _without_ducks(lane: Lane) -> Lane:
     return replace(
         lane,
         chain=tuple(
-            replace(station, bypass=True)
-            if isinstance(station, Ducker) or getattr(station, "key", None) is not None
-            else station
+            replace(station, bypass=True) if isinstance(station, Ducker) or key_of(station) is not None else station
             for station in lane.chain
         ),
     )

@@ -8,7 +8,7 @@ from all_even import decibels
 from all_even.audio.decoded import Frames
 from all_even.dsp import ducker
 from all_even.dsp.ducker import Ducker
-from all_even.dsp.processor import coefficients_of
+from all_even.dsp.processor import coefficients_of, key_of
 from all_even.engine.automation import Curve, curve
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
@@ -184,7 +184,7 @@ class _Planning:
         found = []
         for processor in strip.chain:
             own = processor.latency_frames(self.rate)
-            wanted_key = getattr(processor, "key", None)
+            wanted_key = key_of(processor)
             key, wait, wait_state = None, 0, 0
             if wanted_key is not None and wanted_key.source in self.index and not processor.bypass:
                 arrives = self.strips[self.index[wanted_key.source]].latency_out

@@ -3,7 +3,7 @@
 from collections import defaultdict
 
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, time_text
-from all_even.dsp.processor import Described, Key, Processor, settings
+from all_even.dsp.processor import Described, Key, Processor, key_of, settings
 from all_even.session.model import Automation, HitChanges, Lane, Session, Strip
 
 MOST_NAMES = 3
@@ -153,11 +153,11 @@ def _chain_changes(old: tuple[Processor, ...], new: tuple[Processor, ...], sessi
     for station in new:
         known = before.get(station.id)
         if known is None:
-            phrases.append(f"{station.LABEL} added{_key_words(getattr(station, 'key', None), session)}")
+            phrases.append(f"{station.LABEL} added{_key_words(key_of(station), session)}")
         elif known != station:
             what = ", ".join(_setting_changes(known, station)) or "changed"
-            if getattr(known, "key", None) != getattr(station, "key", None):
-                what = _key_words(getattr(station, "key", None), session).strip(", ") or "no key"
+            if key_of(known) != key_of(station):
+                what = _key_words(key_of(station), session).strip(", ") or "no key"
             phrases.append(f"{station.LABEL} {what}")
     kept = {station.id for station in new}
     phrases += [f"{station.LABEL} removed" for station in old if station.id not in kept]

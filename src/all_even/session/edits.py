@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL, PAN, TRIM
+from all_even.dsp.processor import key_of
 from all_even.session import automating, routing
 from all_even.session.model import (
     MIX,
@@ -167,7 +168,7 @@ def take_snapshot(session: Session, name: str, taken: str | None = None) -> Sess
 
 def without_key(station: AnyProcessor, strips: Container[str]) -> AnyProcessor:
     """The station without its key where the key's source is not among these strips."""
-    key = getattr(station, "key", None)
+    key = key_of(station)
     return replace(station, key=None) if key is not None and key.source not in strips else station
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from all_even import decibels
+from all_even.dsp.processor import key_of
 from all_even.errors import UserError
 from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Session, Strip
 
@@ -42,7 +43,7 @@ def edges(session: Session) -> tuple[Edge, ...]:
         found += [Edge(strip.id, send.to, "send", index) for index, send in enumerate(strip.sends) if send.on]
     for strip_id, chain in [(strip.id, strip.chain) for strip in session.strips] + [(MIX, session.mix.chain)]:
         for station in chain:
-            key = getattr(station, "key", None)
+            key = key_of(station)
             if key is not None:
                 found.append(Edge(key.source, strip_id, "key", station=station.id))
     return tuple(found)

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 
 from all_even.audio.decoded import Frames
 from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.processor import key_of
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.session import routing
@@ -102,7 +103,7 @@ class Fingerprints:
                 if station.matched_db != 0.0:
                     found.append(("bypassed", station.matched_db))
                 continue
-            key = getattr(station, "key", None)
+            key = key_of(station)
             heard = self.strips.get(key.source) if key is not None else None
             plain = replace(station, id="new", matched_db=0.0) if key is None else replace(station, id="new", key=None)
             shape: DuckShape | None = self._shapes.get(station.shape) if isinstance(station, Ducker) else None

@@ -19,6 +19,7 @@ from all_even.app.stages.buses.station import FORM_WIDTH, StationPanel
 from all_even.dsp import kinds
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
+from all_even.dsp.processor import key_of
 from all_even.session import chain_edits, routing
 from all_even.session.model import MIX, FolderGroup, Session
 
@@ -129,7 +130,7 @@ class BusesBench(Bench):
         for index, station in enumerate(chain):
             measured = flow.stations[index] if flow is not None else None
             level = measured.level if measured is not None else None
-            key = getattr(station, "key", None)
+            key = key_of(station)
             gain = None
             if measured is not None and len(measured.gain_db):
                 gain = float(min(measured.gain_db[:, 1].min(), 0.0)) or float(measured.gain_db[:, 1].max())
@@ -184,7 +185,7 @@ class BusesBench(Bench):
         if flow is not None:
             levels = flow.before if at == 0 else flow.stations[at - 1].after
             gains = flow.stations[at].gain_db
-        key = getattr(chain[at], "key", None)
+        key = key_of(chain[at])
         if key is not None:
             levels = self._key_levels(session, key.source)
         change = change_db(flow, at) if flow is not None else None

@@ -10,6 +10,7 @@ from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.buses import rivers as drawn
 from all_even.dsp.parameter import LEVEL
+from all_even.dsp.processor import key_of
 from all_even.engine.rivers import Rivers, rivers
 from all_even.session import routing_edits
 from all_even.session.model import MIX, FolderGroup, Strip
@@ -93,7 +94,7 @@ class BusesBody(Body):
             for send in lane.sends
         ]
         for station in lane.chain:
-            key = getattr(station, "key", None)
+            key = key_of(station)
             if key is not None:
                 lines.append(f"Its {station.LABEL.lower()} is keyed by {session.strip_name(key.source)}.")
         lines.append("Drag to a bus' column: route it there. With Ctrl: send a copy.")
