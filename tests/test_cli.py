@@ -70,6 +70,17 @@ def test_figures_and_moves_speak_json(capsys, short_folder, tmp_path):
     assert max(contributions) - min(contributions) < 0.5
 
 
+def test_all_moves_made_leave_nothing_to_gain(capsys, short_folder, tmp_path):
+    session = tmp_path / "a.alleven"
+    run(capsys, "new", short_folder, "-o", session)
+    told = run(capsys, "moves", session, "--apply", "all")[1]
+    assert "buses.silent-trigger" in told
+    assert "gather.names" in told
+    made = session.read_bytes()
+    assert run(capsys, "moves", session, "--apply", "all")[1] == "No move to make: nothing to gain here.\n"
+    assert session.read_bytes() == made
+
+
 def test_recall_writes_a_sheet(capsys, short_folder, tmp_path):
     session = tmp_path / "a.alleven"
     run(capsys, "new", short_folder, "-o", session)

@@ -2,13 +2,14 @@
 
 from typing import Any
 
+import markupsafe
 from hypothesis import given, settings
 from msgspec import Struct, structs
 
-from all_even.deliver.every_setting import LEFT_OUT, every_setting
+from all_even.deliver.every_setting import LEFT_OUT, every_setting, owners
 from all_even.deliver.recall import Sheet, csv_text, html, json_text
 from all_even.dsp import kinds
-from all_even.session import chain_edits
+from all_even.session import chain_edits, edits
 from all_even.session.model import Lane, Session
 from tests.attack.sessions import full_session
 from tests.engine.sessions import any_session
@@ -71,3 +72,31 @@ def test_chains_sends_keys_shapes_and_automation_are_in_all_three_forms(tmp_path
     for text in (html(sheet), csv_text(sheet), json_text(sheet)):
         for words in ("Compressor", "send to Parallel", "Duck shape Shape", "Automation of pan", "Threshold", "band 1"):
             assert words in text, words
+
+
+def test_the_page_leaves_out_only_what_goes_without_saying(tmp_path):
+    session = full_session(tmp_path)
+    page = html(Sheet(session, {}, None))
+    assert '<span class="quiet">Mute</span> <b>off</b>' not in page
+    assert '<span class="quiet">Mute</span> <b>on</b>' in html(Sheet(muted(session), {}, None))
+    for line in every_setting(session):
+        if not line.neutral:
+            assert escaped(line.text) in page, line
+    stations = [line for line in every_setting(session) if ". " in line.where]
+    assert {line.what for line in stations if line.neutral} <= {"Bypass", "Level while bypassed", "To"}
+
+
+def muted(session: Session) -> Session:
+    return edits.change_strips(session, [session.lanes[0].id], mute=True)
+
+
+def escaped(text: str) -> str:
+    return str(markupsafe.escape(text))
+
+
+def test_lanes_of_one_name_stand_apart_each_before_its_parts():
+    lanes = tuple(Lane(id=name, name="Same", file=f"{name}.wav") for name in ("a", "b"))
+    session = Session(name="S", sample_rate=48_000, lanes=lanes)
+    session = chain_edits.add_station(session, "a", kinds.KINDS[0]())
+    told = [(owner.strip, bool(owner.part)) for owner in owners(session)]
+    assert told == [("Session", False), ("Same", False), ("Same", True), ("Same", False), ("Mix bus", False)]

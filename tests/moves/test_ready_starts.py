@@ -8,6 +8,7 @@ from all_even.dsp.processor import Single
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.look import Look
 from all_even.moves.buses import finding, parallel_drums, silent_trigger, tracks
+from all_even.moves.gather import names
 from all_even.session import chain_edits, edits
 from all_even.session.model import MIX, NOWHERE, Lane, Session
 from tests.conftest import RATE, noise
@@ -63,6 +64,19 @@ def test_the_silent_trigger_ducks_the_bass_by_what_was_asked_and_is_not_heard(lo
     keyed = [lane for lane in after.session.lanes for s in lane.chain if getattr(s, "key", None)]
     assert keyed
     assert {lane.chain[0].key.source for lane in keyed} == {trigger.id}
+    named = names.edit(after.session, find(look, "gather.names"))
+    kick = next(lane for lane in named.lanes if lane.file == trigger.file and lane.id != trigger.id)
+    assert named.lane(trigger.id).name == f"{kick.name} trigger"
+
+
+@pytest.mark.parametrize("move_id", ["buses.parallel-drums", "buses.kick-and-bass", "buses.silent-trigger"])
+def test_what_is_done_is_not_offered_again_whatever_its_names_are(look, move_id):
+    after, _, _ = made(look, move_id)
+    renamed = after.session
+    for number, strip in enumerate(renamed.strips):
+        renamed = edits.change_strips(renamed, [strip.id], name=f"Track {number}")
+    assert move_id not in {item.id for item in opened(after.at(renamed), "buses")}
+    assert move_id in {item.id for item in opened(look, "buses")}
 
 
 def test_glue_takes_about_as_much_as_was_asked_in_loud_passages(look):

@@ -91,6 +91,10 @@ def moves(options: argparse.Namespace) -> int:
                 metric.text(value) for value in (move.before, results[move.id], move.expected)
             )
             say(f"    {metric.label}: {before_text} → {after}, expected {expected}")
+        elif move.id in wanted:
+            say("    Not made: after the moves before it there is nothing to gain here any more.")
+    if not found:
+        say("No move to make: nothing to gain here.")
     return 0
 
 

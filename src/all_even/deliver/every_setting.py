@@ -4,7 +4,6 @@ The lines come from the same descriptions as the controls on the screen: a new p
 lane, appears by itself.
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -29,57 +28,97 @@ DESCRIBED: dict[str, Setting] = {
 """Settings of strips that are no fields of a processor."""
 NAMES_A_STRIP = frozenset({"destination", "group", "to", "source"})
 LEFT_OUT = frozenset({"id", "name", "folder"})
+ALWAYS_SAID = frozenset({"level_db", "pan", "destination"})
+"""Of a lane, a bus or a send: worth reading also where nobody has set it."""
+SAID_WHERE_SET = frozenset({"bypass", "matched_db"})
+"""Of a station. All its other settings are needed to set another device to it: that one starts elsewhere."""
 WORDS = {"use": "Use", "take": "Channels used", "start_s": "Starts at, s", "destination": "Goes to", "group": "Folder"}
 
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """where: whose setting it is. text: for people, with its unit; value: unrounded, as the session holds it."""
+    """where: whose setting it is, as words: a strip, and which part of it. text: for people, with its unit.
+
+    value: unrounded, as the session holds it. neutral: it stands as at first and goes without saying.
+    """
 
     where: str
     what: str
     text: str
     value: Any
+    neutral: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Owner:
+    """What has settings: a strip, and after it each of its parts. part: "1. High-pass", empty for the strip itself."""
+
+    strip: str
+    part: str
+    lines: tuple[Line, ...]
+
+
+def owners(session: Session) -> list[Owner]:
+    """All that is set, in the order of the signal, with what has a name of its own for each."""
+    found = [Owner("Session", "", (Line("Session", "Pan law", session.pan_law.replace("-", "−"), session.pan_law),))]
+    for member in session.members:
+        found += _owners(session, member.name, "", member)
+    for shape in session.shapes:
+        found += _owners(session, f"Duck shape {shape.name}", "", shape)
+    found += _owners(session, "Mix bus", "", session.mix)
+    return found
 
 
 def every_setting(session: Session) -> list[Line]:
     """All settings of lanes, buses, folder groups, shapes and the mix bus, in the order of the signal."""
-    lines = [Line("Session", "Pan law", session.pan_law.replace("-", "−"), session.pan_law)]
-    for member in session.members:
-        lines += _fields(session, member.name, member)
-    for shape in session.shapes:
-        lines += _fields(session, f"Duck shape {shape.name}", shape)
-    lines += _fields(session, "Mix bus", session.mix)
-    return lines
+    return [line for owner in owners(session) for line in owner.lines]
 
 
-def _fields(session: Session, where: str, owner: Struct) -> Iterator[Line]:
+def _owners(session: Session, strip: str, part: str, owner: Struct) -> list[Owner]:
+    """A thing with settings, then its parts: stations, sends, bands, keys."""
     described = settings(type(owner)) if isinstance(owner, Described) else {}
+    where = f"{strip}, {part}" if part else strip
+    inside = f"{part}, " if part else ""
+    lines: list[Line] = []
+    parts: list[Owner] = []
     for field in structs.fields(owner):
         name, value = field.name, getattr(owner, field.name)
         if name in LEFT_OUT:
             continue
         if name == "chain":
             for place, station in enumerate(value, 1):
-                yield from _fields(session, f"{where}, {place}. {station.LABEL}", station)
+                parts += _owners(session, strip, f"{place}. {station.LABEL}", station)
         elif name == "automation":
-            for item in value:
-                yield Line(where, f"Automation of {_parameter(session, owner, item)}", _points(item), _raw(item))
+            lines += [
+                Line(where, f"Automation of {_parameter(session, owner, item)}", _points(item), _raw(item))
+                for item in value
+            ]
         elif isinstance(value, HitChanges):
             for words, times in (("Hits added at", value.added_s), ("Hits removed at", value.removed_s)):
                 if times:
-                    yield Line(where, words, ", ".join(time_text(time) for time in times), times)
+                    lines.append(Line(where, words, ", ".join(time_text(time) for time in times), times))
         elif isinstance(value, tuple) and value and isinstance(value[0], Send):
             for send in value:
-                yield from _fields(session, f"{where}, send to {session.strip_name(send.to)}", send)
+                parts += _owners(session, strip, f"send to {session.strip_name(send.to)}", send)
         elif isinstance(value, tuple) and value and isinstance(value[0], Struct):
-            for place, part in enumerate(value, 1):
-                yield from _fields(session, f"{where}, {_words(name).lower().removesuffix('s')} {place}", part)
+            for place, item in enumerate(value, 1):
+                parts += _owners(session, strip, f"{inside}{_words(name).lower().removesuffix('s')} {place}", item)
         elif isinstance(value, Struct):
-            yield from _fields(session, f"{where}, {_words(name).lower()}", value)
+            parts += _owners(session, strip, inside + _words(name).lower(), value)
         else:
             setting = described.get(name) or DESCRIBED.get(name)
-            yield Line(where, setting.name if setting else _words(name), _text(session, name, setting, value), value)
+            what = setting.name if setting else _words(name)
+            neutral = _neutral(owner, name, field.default)
+            lines.append(Line(where, what, _text(session, name, setting, value), value, neutral))
+    return [Owner(strip, part, tuple(lines)), *parts]
+
+
+def _neutral(owner: Struct, name: str, default: Any) -> bool:
+    """Whether a setting goes without saying."""
+    if name == "to":  # a send's target is part of its name
+        return True
+    said_where_set = name in SAID_WHERE_SET if isinstance(owner, Described) else name not in ALWAYS_SAID
+    return said_where_set and bool(getattr(owner, name) == default)
 
 
 def _text(session: Session, name: str, setting: Any, value: Any) -> str:

@@ -14,7 +14,7 @@ from typing import Any
 
 from all_even import outputs, stages, texts
 from all_even.deliver import shapes
-from all_even.deliver.every_setting import Line, every_setting
+from all_even.deliver.every_setting import Line, every_setting, owners
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
 from all_even.engine import arrival
 from all_even.engine.flow import Flow
@@ -199,6 +199,7 @@ def html(sheet: Sheet) -> str:
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    environment.filters["moment"] = _moment
     session = sheet.session
     lanes = []
     for lane, values in zip(session.lanes, sheet.rows(), strict=True):
@@ -238,9 +239,12 @@ def html(sheet: Sheet) -> str:
     return texts.page(page)
 
 
-def _by_owner(session: Session) -> list[tuple[str, list[Line]]]:
-    """Every setting, under what it is a setting of."""
-    found: dict[str, list[Line]] = {}
-    for line in every_setting(session):
-        found.setdefault(line.where, []).append(line)
-    return list(found.items())
+def _by_owner(session: Session) -> list[tuple[str, bool, list[Line]]]:
+    """(whose, is it a part of the strip before it, its settings that do not go without saying)."""
+    said = [(item, [line for line in item.lines if not line.neutral]) for item in owners(session)]
+    return [(item.part or item.strip, bool(item.part), lines) for item, lines in said if lines or not item.part]
+
+
+def _moment(written: str) -> str:
+    """2026-01-31T14:05:09+01:00 as 2026-01-31 14:05."""
+    return written[:16].replace("T", " ")

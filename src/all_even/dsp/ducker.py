@@ -19,7 +19,7 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean
-from all_even.dsp.processor import Described, Identifier, Processor, setting
+from all_even.dsp.processor import Described, Identifier, Processor, key_of, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -126,3 +126,8 @@ def _duck(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
             g = np.exp(NEPER_PER_DB * change)
             for channel in range(channels):
                 block[i, channel] *= g
+
+
+def follows_another(processor: Processor) -> bool:
+    """Whether what it does depends on another track: by a key, or by a shape of that track's hits."""
+    return isinstance(processor, Ducker) or key_of(processor) is not None

@@ -11,8 +11,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.processor import key_of
+from all_even.dsp.ducker import follows_another
 from all_even.engine import listening
 from all_even.engine.figures.book import Book
 from all_even.measure.recording.character import Character
@@ -131,8 +130,5 @@ def _without_ducks(lane: Lane) -> Lane:
     """Every station that listens to another track, or follows a shape, is bypassed; latency stays."""
     return replace(
         lane,
-        chain=tuple(
-            replace(station, bypass=True) if isinstance(station, Ducker) or key_of(station) is not None else station
-            for station in lane.chain
-        ),
+        chain=tuple(replace(station, bypass=True) if follows_another(station) else station for station in lane.chain),
     )

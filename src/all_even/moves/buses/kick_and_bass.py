@@ -9,7 +9,7 @@ from all_even.dsp.processor import Single, numbers
 from all_even.engine.figures.look import Look
 from all_even.measure.level.true_peak import true_peak
 from all_even.moves.buses.finding import STRONGEST_GAIN
-from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, present
+from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, present, shared_bus
 from all_even.moves.kind import Kind
 from all_even.session import chain_edits, edits, routing_edits
 from all_even.session.model import MIX, Proposal, Session
@@ -23,8 +23,9 @@ CEILING = numbers(Limiter)["ceiling_db"]
 
 
 def propose(look: Look) -> list[Proposal]:
-    kick, bass = kicks(look.session), of_family(look.session, "bass")
-    if not kick or not bass or bus_named(look.session, NAME) is not None:
+    session = look.session
+    kick, bass = kicks(session), of_family(session, "bass")
+    if not kick or not bass or shared_bus(session, kick, bass) or bus_named(session, NAME) is not None:
         return []
     return [
         Proposal(

@@ -8,7 +8,7 @@ from all_even.dsp.parameter import LEVEL, number
 from all_even.engine import flow as flows
 from all_even.engine.figures.look import Look
 from all_even.measure.level import loudness
-from all_even.moves.buses.tracks import bus_named, ids, of_family, present
+from all_even.moves.buses.tracks import bus_named, has_parallel_copy, ids, of_family, present
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.session import chain_edits, edits, routing, routing_edits
@@ -21,8 +21,10 @@ UNKNOWN_DB = -20.0
 
 
 def propose(look: Look) -> list[Proposal]:
-    drums = of_family(look.session, "drums")
-    if len(drums) < 2 or bus_named(look.session, NAME) is not None:
+    session, drums = look.session, of_family(look.session, "drums")
+    if len(drums) < 2 or any(has_parallel_copy(session, lane) for lane in drums):
+        return []
+    if bus_named(session, NAME) is not None:
         return []
     return [
         Proposal(

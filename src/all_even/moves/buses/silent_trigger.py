@@ -8,7 +8,7 @@ from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Key, numbers
 from all_even.engine.figures.look import Look
 from all_even.moves.buses.finding import STRONGEST_GAIN, find_threshold, strongest
-from all_even.moves.buses.tracks import CLICK_FIRST, ids, kicks, of_family, present
+from all_even.moves.buses.tracks import CLICK_FIRST, ids, is_ducked, kicks, of_family, present
 from all_even.moves.kind import Kind
 from all_even.session import chain_edits, routing_edits
 from all_even.session.model import Proposal, Session
@@ -20,7 +20,7 @@ START_DB = -30.0
 def propose(look: Look) -> list[Proposal]:
     session = look.session
     kick, bass = kicks(session), of_family(session, "bass")
-    if not kick or not bass or any(lane.name.endswith(" trigger") for lane in session.lanes):
+    if not kick or not bass or any(is_ducked(lane) for lane in bass):
         return []
     source = min(kick, key=lambda lane: CLICK_FIRST.index(lane.role))
     return [
@@ -81,6 +81,6 @@ def _duck(threshold_db: float, trigger: str) -> Compressor:
 
 THRESHOLD = numbers(Compressor)["threshold_db"]
 KIND = Kind(
-    "buses.silent-trigger", ("order", "names", "routing", "levels", "strips"), propose, edit, prepare,
+    "buses.silent-trigger", ("order", "names", "routing", "levels", "chains", "strips"), propose, edit, prepare,
     parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None),
 )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable
 
+from all_even.dsp.ducker import follows_another
 from all_even.session import routing
 from all_even.session.model import Bus, Lane, Session
 from all_even.session.roles import family_of
@@ -36,3 +37,23 @@ def present(session: Session, wanted: Iterable[str]) -> list[str]:
 
 def bus_named(session: Session, name: str) -> Bus | None:
     return next((bus for bus in session.buses if bus.name == name), None)
+
+
+def is_ducked(lane: Lane) -> bool:
+    """Whether something on a lane listens to another track, or follows a shape."""
+    return any(follows_another(station) for station in lane.chain)
+
+
+def has_parallel_copy(session: Session, lane: Lane) -> bool:
+    """Whether a copy of a lane already goes to a parallel bus, whatever its name."""
+    parallel = {bus.id for bus in session.buses if bus.use == "parallel"}
+    return any(send.on and send.to in parallel for send in lane.sends)
+
+
+def shared_bus(session: Session, kick: list[Lane], bass: list[Lane]) -> str | None:
+    """A bus that carries kick and bass, and no other lane."""
+    kicked, based = {lane.destination for lane in kick}, {lane.destination for lane in bass}
+    known = {*ids(kick), *ids(bass)}
+    others = {lane.destination for lane in session.lanes if lane.id not in known}
+    buses = {bus.id for bus in session.buses}
+    return min(kicked & based & buses - others, default=None)

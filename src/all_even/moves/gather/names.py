@@ -6,17 +6,21 @@ from all_even.engine.figures.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
 from all_even.session import edits
-from all_even.session.model import Proposal, Session
+from all_even.session.model import NOWHERE, Proposal, Session
 
 _SIDES = {"l": "left", "left": "left", "r": "right", "right": "right"}
 
 
 def plain_names(session: Session) -> dict[str, str]:
-    """A name from its role for every lane that has one: `Snare top`, `Tom 2`, `Overhead left`."""
-    counts = Counter(lane.role for lane in session.lanes)
+    """A name from its role for every lane that has one: `Snare top`, `Tom 2`, `Overhead left`.
+
+    A silent trigger is called after the track it copies: `Kick 1 trigger`.
+    """
+    heard = [lane for lane in session.lanes if lane.destination != NOWHERE]
+    counts = Counter(lane.role for lane in heard)
     used: Counter[str] = Counter()
     names = {}
-    for lane in session.lanes:
+    for lane in heard:
         if lane.role == "unknown":
             continue
         name = lane.role[:1].upper() + lane.role[1:]
@@ -25,6 +29,10 @@ def plain_names(session: Session) -> dict[str, str]:
             side = _SIDES.get(lane.name.lower().split()[-1])
             name = f"{name} {side or used[lane.role]}"
         names[lane.id] = name
+    named = {(lane.folder, lane.file): names[lane.id] for lane in heard if lane.id in names}
+    for lane in session.lanes:
+        if lane.destination == NOWHERE and (lane.folder, lane.file) in named:
+            names[lane.id] = f"{named[lane.folder, lane.file]} trigger"
     return names
 
 
@@ -63,8 +71,8 @@ def edit(session: Session, _proposal: Proposal) -> Session:
     return session
 
 
-KIND = Kind("gather.names", ("order", "names"), propose, edit, heard=False)
+KIND = Kind("gather.names", ("order", "names", "routing"), propose, edit, heard=False)
 METRIC = Metric(
-    "unnamed", "lanes not named by their role", "", 0, 0.0, ("order", "names"),
+    "unnamed", "lanes not named by their role", "", 0, 0.0, ("order", "names", "routing"),
     lambda look, _: float(unnamed(look.session)),
 )  # fmt: skip
