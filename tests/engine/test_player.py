@@ -237,31 +237,39 @@ def test_a_device_that_stops_asking_is_replaced_and_said():
         player.close()
 
 
-def plays_in_real_time(plan: Plan) -> str:
+def plays_in_real_time(plan: Plan, most_work: float) -> str:
     """Plays a plan by the clock to its end, checks it, returns what was seen.
 
-    All of it is heard, in order, also where the machine has no time and blocks come late; and the work takes less
-    than one processor can do in that time. How many blocks were late depends on the machine: it is said, not judged.
+    All of it is heard, in order, also where the machine has no time and blocks come late; and the work is at most
+    `most_work` times that of a render in large blocks. How much a processor is busy and how many blocks were late
+    depends on the machine: that is said, not judged.
     """
     stage = Stage(speed=1.0)
     try:
         stage.player.set_plan(plan)
         before_s = time.process_time()
         heard = stage.play_to_end()
-        work = (time.process_time() - before_s) / (len(heard) / RATE)
+        playing_s = time.process_time() - before_s
         late = stage.player.underruns
     finally:
         stage.player.close()
+    before_s = time.process_time()
     rendered = np.concatenate(list(render(plan)))
+    rendering_s = time.process_time() - before_s
     assert len(heard) == len(rendered)
     np.testing.assert_allclose(heard, rendered * ramp(len(rendered)), atol=1e-5)
-    assert work < 1.0
-    return f"{len(heard) / RATE:.0f} s played, {work:.0%} of one processor, {late} late blocks."
+    times = playing_s / rendering_s
+    assert times < most_work
+    played_s = len(heard) / RATE
+    busy = playing_s / played_s
+    return f"{played_s:.0f} s played, {busy:.0%} of one processor, {times:.1f} times a render, {late} late blocks."
 
 
 @pytest.mark.proof
 def test_24_lanes_play_for_20_seconds_in_real_time(capsys):
-    seen = plays_in_real_time(make_plan(*[noise(20.0, seed) for seed in range(24)], gain=0.05))
+    seen = plays_in_real_time(
+        make_plan(*[noise(20.0, seed) for seed in range(24)], gain=0.05), most_work=80.0
+    )  # seen: 17 to 21
     with capsys.disabled():
         print(f"\n24 lanes: {seen}")
 
@@ -273,7 +281,7 @@ def test_the_strips_of_the_benchmark_play_for_60_seconds_in_real_time(capsys):
     sources = {
         lane.id: Memory(np.repeat(noise(60.0, i)[:, np.newaxis], 2, axis=1)) for i, lane in enumerate(session.lanes)
     }
-    seen = plays_in_real_time(planning.make_plan(session, sources))
+    seen = plays_in_real_time(planning.make_plan(session, sources), most_work=20.0)  # seen: 3
     with capsys.disabled():
         print(f"\n24 strips: {seen}")
 
