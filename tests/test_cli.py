@@ -64,7 +64,9 @@ def test_figures_and_moves_speak_json(capsys, short_folder, tmp_path):
     assert len(before["lanes"]) == 12
     made = json.loads(run(capsys, "moves", session, "--json", "--apply", "balance.all-even", "-o", changed)[1])
     move = next(move for move in made["moves"] if move["id"] == "balance.all-even")
+    assert move["made"]
     assert move["after"] < 0.5 < move["before"]
+    assert {move["made"] for move in made["moves"] if move["id"] != "balance.all-even"} == {False}
     after = json.loads(run(capsys, "figures", changed, "--json")[1])
     contributions = [lane["contribution_lu"] for lane in after["lanes"] if lane["contribution_lu"] is not None]
     assert max(contributions) - min(contributions) < 0.5

@@ -81,7 +81,7 @@ def moves(options: argparse.Namespace) -> int:
     if wanted or look.session is not before:
         store.save(look.session, options.output or options.session)
     if options.json:
-        print_json({"moves": [_move_row(move, results.get(move.id)) for move in found.values()]})
+        print_json({"moves": [_move_row(move, results) for move in found.values()]})
         return 0
     for move in found.values():
         say(f"{move.id}: {move.title}. {move.reason}")
@@ -98,13 +98,15 @@ def moves(options: argparse.Namespace) -> int:
     return 0
 
 
-def _move_row(move: "Proposal", after: float | None) -> dict[str, Any]:
+def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:
+    """results: what was measured after each move that was made; one made before it may leave nothing to gain."""
     from msgspec import to_builtins
 
     told = {name: getattr(move, name) for name in ("id", "kind", "stage", "target", "title", "reason")}
     told |= {name: to_builtins(getattr(move, name)) for name in ("targets", "parameters", "evidence", "arguments")}
     figures = ("metric", "before", "expected", "tolerance", "source")
-    return {**told, **{name: getattr(move, name) for name in figures}, "after": after}
+    made = {"made": move.id in results, "after": results.get(move.id)}
+    return {**told, **{name: getattr(move, name) for name in figures}, **made}
 
 
 def _look(session: "Session") -> "Look":

@@ -43,22 +43,9 @@ def header(painter: QPainter, box: QRectF, columns: Columns, names: list[str], o
         first, second = two_lines(name, step - 4)
         colour = theme.colour("act" if over == index else "quiet")
         if second:
-            paint.text(
-                painter,
-                QRectF(cell.left(), box.top() + 3, cell.width(), 15),
-                first,
-                size=theme.SMALL,
-                colour=colour,
-                align=paint.CENTRE,
-            )
-            paint.text(
-                painter,
-                QRectF(cell.left(), box.top() + 17, cell.width(), 15),
-                second,
-                size=theme.SMALL,
-                colour=colour,
-                align=paint.CENTRE,
-            )
+            for text, top in ((first, 3), (second, 17)):
+                line = QRectF(cell.left(), box.top() + top, cell.width(), 15)
+                paint.text(painter, line, text, size=theme.SMALL, colour=colour, align=paint.CENTRE)
         else:
             paint.text(painter, cell, first, size=theme.SMALL, colour=colour, align=paint.CENTRE)
     paint.text(painter, column_box(box, columns, "goes"), "Goes to", size=theme.SMALL, colour=theme.colour("quiet"))
