@@ -32,7 +32,7 @@ from all_even.session import chain_edits, routing_edits
 SCREENS = ("start", *stages.all_keys())
 SMALLEST = 24
 ARROW = 26  # what a combo box needs beside its text
-WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole"
+WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole[size0]"
 
 
 def controls(window: QWidget) -> list[QWidget]:
@@ -135,11 +135,12 @@ def test_every_station_opens_into_a_panel_that_is_whole(opened):
     assert sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own)) == []
 
 
-def test_every_control_is_whole_at_200_percent(tmp_path):
-    """The scale is the process's: the walk runs in one of its own."""
+def test_every_control_is_whole_at_200_percent(demo_folder):
+    """The scale is the process's: the walk at the smallest size runs in one of its own."""
     if os.environ.get("QT_SCALE_FACTOR") == "2":
         pytest.skip("this is that process")
-    environment = {**os.environ, "QT_SCALE_FACTOR": "2", "QT_QPA_PLATFORM": "offscreen"}
+    lent = os.environ["ALL_EVEN_HOME"]
+    environment = {**os.environ, "QT_SCALE_FACTOR": "2", "QT_QPA_PLATFORM": "offscreen", "ALL_EVEN_LENT_HOME": lent}
     result = subprocess.run(
         [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", WALK],
         env=environment,
@@ -148,6 +149,8 @@ def test_every_control_is_whole_at_200_percent(tmp_path):
         cwd=Path(__file__).parents[2],
     )
     assert result.returncode == 0, result.stdout[-3000:]
+    assert demo_folder.is_dir()
+    assert result.stdout.startswith("."), "it ran"
 
 
 def test_every_command_stands_in_a_menu_and_no_shortcut_twice(rig):
