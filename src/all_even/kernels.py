@@ -97,7 +97,7 @@ class Kernel:
         copy.__module__ = plain.__module__
         # The cache tells functions apart by this name, not by whether they keep the interpreter.
         copy.__qualname__ = plain.__qualname__ + ("_brief" if self._keeps_interpreter else "")
-        options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy"}
+        options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy", "fastmath": {"contract"}}
         compiled = numba.njit(**options, boundscheck=checks_bounds())(copy)
         from all_even import kernel_files  # late: it needs the compiler
 
@@ -108,6 +108,21 @@ class Kernel:
     def brief(self) -> "Kernel":
         """The same loop for calls of some microseconds; see `brief`."""
         return Kernel(self.function, keeps_interpreter=True)
+
+
+class Written(Kernel):
+    """A piece of machine code that is written by hand for the compiler, for use inside kernels.
+
+    make: returns it; called once, when a kernel that uses it is compiled.
+    """
+
+    def __init__(self, make: Callable[[], Callable[..., Any]]) -> None:
+        super().__init__(make)
+
+    @cached_property
+    def compiled(self) -> Callable[..., Any]:
+        """What a kernel calls."""
+        return self.function()  # type: ignore[no-any-return]
 
 
 def kernel(function: F) -> F:

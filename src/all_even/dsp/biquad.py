@@ -12,6 +12,7 @@ in double precision, stereo side by side.
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.dsp.systolic import SHORTEST, WIDEST, run_together
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -196,39 +197,15 @@ def tilt(frequency, gain_db):  # type: ignore[no-untyped-def]
 def run_sections(block, sections, state):  # type: ignore[no-untyped-def]
     """A cascade over (frames, 1 or 2). sections: (count, 5). state: 4 numbers a section.
 
-    Stereo sections run two at a time: each has to wait for its own last sample, so that the processor
-    can work on one while it waits for the other.
+    Stereo sections run together, up to eight of them; mono, a single one and a few frames run in turn.
     """
     frames, channels = block.shape
     count = min(len(sections), len(state) // 4)
     k = 0
-    while channels == 2 and k + 1 < count:
-        b0, b1, b2, a1, a2 = sections[k, 0], sections[k, 1], sections[k, 2], sections[k, 3], sections[k, 4]
-        d0, d1, d2, e1, e2 = (
-            sections[k + 1, 0], sections[k + 1, 1], sections[k + 1, 2], sections[k + 1, 3], sections[k + 1, 4],
-        )  # fmt: skip
-        s = 4 * k
-        l1, l2, r1, r2 = state[s], state[s + 1], state[s + 2], state[s + 3]
-        m1, m2, n1, n2 = state[s + 4], state[s + 5], state[s + 6], state[s + 7]
-        for i in range(frames):
-            x, z = block[i, 0], block[i, 1]
-            y = b0 * x + l1
-            v = b0 * z + r1
-            l1 = (b1 * x + l2) - a1 * y
-            r1 = (b1 * z + r2) - a1 * v
-            l2 = b2 * x - a2 * y
-            r2 = b2 * z - a2 * v
-            p = d0 * y + m1
-            q = d0 * v + n1
-            m1 = (d1 * y + m2) - e1 * p
-            n1 = (d1 * v + n2) - e1 * q
-            m2 = d2 * y - e2 * p
-            n2 = d2 * v - e2 * q
-            block[i, 0] = p
-            block[i, 1] = q
-        _keep(state, s, l1, l2, r1, r2)
-        _keep(state, s + 4, m1, m2, n1, n2)
-        k += 2
+    while channels == 2 and frames >= SHORTEST and k + 1 < count:
+        end = min(k + WIDEST, count)
+        run_together(block, sections[k:end], state[4 * k : 4 * end])
+        k = end
     while k < count:
         b0, b1, b2, a1, a2 = sections[k, 0], sections[k, 1], sections[k, 2], sections[k, 3], sections[k, 4]
         s = 4 * k

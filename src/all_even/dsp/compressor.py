@@ -45,6 +45,8 @@ LONGEST_LOOKAHEAD_MS = 20.0
 LOWEST_KEY_HZ = 5.0
 """A key filter under this is off: its coefficients would vanish in rounding."""
 
+CHUNK = 1 << 10
+"""Frames that are worked on at a time."""
 HEAD = 20
 """Coefficients before the two key filters of five each."""
 FIXED_STATE = 24
@@ -241,6 +243,9 @@ def smooth_reduction(wanted, c, state):  # type: ignore[no-untyped-def]
     decoupled, supple, eager, programme = c[13] != 0.0, c[14] == 1.0, c[14] == 2.0, c[17] != 0.0
     slow_attack, slow_release = c[15], c[16]
     fast, slow, hold, stage = state[0], state[1], state[2], state[3]
+    if not (decoupled or supple or eager or programme) and hold_frames == 0.0 and hold == 0.0:
+        _smooth_plainly(wanted, attack_set, release_set, state)
+        return
     for i in range(len(wanted)):
         goal = wanted[i]
         attack, release = attack_set, release_set
@@ -275,6 +280,26 @@ def smooth_reduction(wanted, c, state):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def _smooth_plainly(wanted, attack, release, state):  # type: ignore[no-untyped-def]
+    """Attack and release alone, without a branch that the processor would have to guess.
+
+    With the attack quicker than the release, whichever way it has to move, the larger of both answers is
+    the right one; with a quicker release, the smaller.
+    """
+    reduction = state[0]
+    into, away = 1.0 - attack, 1.0 - release
+    if attack <= release:
+        for i in range(len(wanted)):
+            reduction = max(attack * reduction + into * wanted[i], release * reduction + away * wanted[i])
+            wanted[i] = reduction
+    else:
+        for i in range(len(wanted)):
+            reduction = min(attack * reduction + into * wanted[i], release * reduction + away * wanted[i])
+            wanted[i] = reduction
+    state[0] = quiet(reduction)
+
+
+@kernel
 def delayed(block, lookahead, place, ring):  # type: ignore[no-untyped-def]
     """Delays (frames, channels) in place by a ring of two numbers a frame; returns the new place."""
     lookahead = min(lookahead, len(ring) // 2)
@@ -294,10 +319,19 @@ def delayed(block, lookahead, place, ring):  # type: ignore[no-untyped-def]
 @kernel
 def compress(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
     """state: 0-1 mean squares, 2-5 smoother of the left (or both), 6 ring place, 8-15 key filters,
-    16-19 smoother of the right, from FIXED_STATE on the look-ahead ring."""
+    16-19 smoother of the right, from FIXED_STATE on the look-ahead ring.
+
+    Works through the block in chunks, so that what lies between its loops stays in the nearest cache.
+    """
+    for start in range(0, len(block), CHUNK):
+        end = start + CHUNK
+        _compress_chunk(block[start:end], key[start:end], gain[start:end], c, state)
+
+
+@kernel
+def _compress_chunk(block, key, gain, c, state):  # type: ignore[no-untyped-def]
     frames, channels = block.shape
     link, mix, makeup = c[9], c[8], c[7]
-    clean(block)
     linked = channels == 1 or link >= 1.0
     listening = c[18] != 0.0
     left = np.empty(frames)
@@ -305,9 +339,11 @@ def compress(block, key, gain, c, state, position):  # type: ignore[no-untyped-d
     heard = block
     if linked and not listening and c[19] == 0.0 and c[11] == 0.0 and len(key) == 0:
         for i in range(frames):  # the usual case in one pass
-            x, z = block[i, 0], block[i, channels - 1]
+            x, z = finite(block[i, 0]), finite(block[i, channels - 1])
+            block[i, 0], block[i, channels - 1] = x, z
             left[i] = max(x * x, z * z)
     else:
+        clean(block)
         heard = np.empty((frames, channels))
         hear(block, key, c[19] != 0.0, c[HEAD : HEAD + 10], state[8:16], heard)
         squares = np.square(heard)
@@ -327,37 +363,37 @@ def compress(block, key, gain, c, state, position):  # type: ignore[no-untyped-d
     if right is not left:
         wanted_reduction(right, c)
         smooth_reduction(right, c, state[16:20])
-    if len(gain) > 0:
-        for i in range(frames):
-            gain[i] = -max(left[i], right[i])
+    for i in range(len(gain)):
+        gain[i] = -max(left[i], right[i])
     lookahead = int(c[10])
     state[6] = delayed(block, lookahead, state[6], state[FIXED_STATE:])
     if listening:
         block[:] = heard
         return
     dry, wet = 1.0 - mix, mix * makeup
-    _apply(block, 0, left, dry, wet)
+    gains_of(left, dry, wet)
+    if right is not left:
+        gains_of(right, dry, wet)
     if channels == 2:
-        if right is not left:
-            _apply(block, 1, right, dry, wet)
-        else:
-            for i in range(frames):
-                block[i, 1] *= left[i]
+        for i in range(frames):
+            block[i, 0] *= left[i]
+            block[i, 1] *= right[i]
+    else:
+        for i in range(frames):
+            block[i, 0] *= left[i]
 
 
 @kernel
-def _apply(block, channel, reduction, dry, wet):  # type: ignore[no-untyped-def]
-    """Multiplies a channel by its gain, which stays in `reduction`."""
+def gains_of(reduction, dry, wet):  # type: ignore[no-untyped-def]
+    """From dB of reduction to linear gains, in place."""
     most = 0.0
     for i in range(len(reduction)):
         most = max(most, reduction[i])
     if most < 1e-9:
         reduction[:] = dry + wet
-    else:
-        for i in range(len(reduction)):
-            reduction[i] *= NEPER_PER_DB
-        exp_block(reduction)
-        for i in range(len(reduction)):
-            reduction[i] = dry + wet * reduction[i]
+        return
     for i in range(len(reduction)):
-        block[i, channel] *= reduction[i]
+        reduction[i] *= NEPER_PER_DB
+    exp_block(reduction)
+    for i in range(len(reduction)):
+        reduction[i] = dry + wet * reduction[i]

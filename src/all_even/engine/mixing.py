@@ -65,6 +65,16 @@ def add_moving(out, samples, gains):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def largest_gain(gain):  # type: ignore[no-untyped-def]
+    """Of gains in dB (count,), at least one, the one furthest from 0; of two as far, the reduction."""
+    lowest, highest = gain[0], gain[0]
+    for i in range(1, len(gain)):
+        lowest = min(lowest, gain[i])
+        highest = max(highest, gain[i])
+    return lowest if -lowest >= highest else highest
+
+
+@kernel
 def _protect(block, gain, release, ceiling):  # type: ignore[no-untyped-def]
     held = False
     for i in range(len(block)):

@@ -61,10 +61,11 @@ class Running:
         self.peaks = np.zeros(len(plan.strips))
         """Largest magnitude per strip behind its fader, of the last block."""
         self.reductions: dict[tuple[str, str], float] = {}
-        """Lowest gain in dB by strip and station, of the last block."""
+        """The gain in dB that is furthest from 0, by strip and station, of the last block."""
         self._add = mixing.add_lane_brief if short else mixing.add_lane
         self._add_moving = brief(mixing.add_moving) if short else mixing.add_moving
         self._delay = brief(delay_line) if short else delay_line
+        self._largest = brief(mixing.largest_gain) if short else mixing.largest_gain
         depths: dict[int, list[int]] = defaultdict(list)
         for index, strip in enumerate(plan.strips):
             depths[strip.depth].append(index)
@@ -170,8 +171,7 @@ class Running:
         else:
             self._automated(station, block, key, gain, state, position, frames)
         if processor.DYNAMIC:
-            lowest, highest = float(gain.min()), float(gain.max())
-            self.reductions[strip.id, processor.id] = lowest if -lowest >= highest else highest
+            self.reductions[strip.id, processor.id] = self._largest(gain)
         return gain
 
     def _automated(

@@ -21,9 +21,8 @@ class ClipMeter:
     """Feeds blocks of any length, (frames, channels); `runs()` counts at the end."""
 
     def __init__(self, channels: int) -> None:
-        # Per channel: the last two samples, the run's value, its length, whether its entry overshoots,
-        # and the two samples before it.
-        self._state = np.zeros((channels, 5))
+        # Per channel: the last three samples, the run's value, its length and whether its entry overshoots.
+        self._state = np.zeros((channels, 6))
         self._found: list[NDArray[np.float64]] = []
 
     def add(self, block: NDArray[np.float32]) -> None:
@@ -48,26 +47,27 @@ def _clip_kernel(block, state, out):  # type: ignore[no-untyped-def]
     frames, channels = block.shape
     count = 0
     for channel in range(channels):
-        before, last, held, length, overshoots = state[channel]
+        third, second, last, held = state[channel, 0], state[channel, 1], state[channel, 2], state[channel, 3]
+        length, overshoots = int(state[channel, 4]), state[channel, 5] > 0.0
         for i in range(frames):
             x = float(block[i, channel])
-            if abs(x - held) <= SAME and length > 0:
+            if abs(x - held) <= SAME:
                 length += 1
+                if length == 2:
+                    # Entering: the slope of the two samples before, followed forwards.
+                    ahead = 2.0 * second - third
+                    overshoots = ahead * held > 0.0 and abs(ahead) > abs(held) * OVERSHOOT
             else:
                 if length >= SHORTEST_RUN and abs(held) > 0.01:
                     # Leaving: the slope out of the run, followed backwards, is x - held per sample.
                     step_out = abs(held) - abs(x)
-                    if overshoots > 0.0 or abs(held) + step_out > abs(held) * OVERSHOOT:
+                    if overshoots or abs(held) + step_out > abs(held) * OVERSHOOT:
                         out[count, 0] = held
                         out[count, 1] = length
                         count += 1
                 held = x
                 length = 1
-                # Entering: the slope of the two samples before, followed forwards.
-                ahead = 2.0 * last - before
-                overshoots = 1.0 if ahead * x > 0.0 and abs(ahead) > abs(x) * OVERSHOOT else 0.0
-            before = last
-            last = x
-        state[channel, 0], state[channel, 1], state[channel, 2] = before, last, held
-        state[channel, 3], state[channel, 4] = length, overshoots
+            third, second, last = second, last, x
+        state[channel, 0], state[channel, 1], state[channel, 2], state[channel, 3] = third, second, last, held
+        state[channel, 4], state[channel, 5] = length, 1.0 if overshoots else 0.0
     return count

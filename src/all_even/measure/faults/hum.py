@@ -69,16 +69,19 @@ def _under_everything(low: NDArray[np.floating]) -> Hum | None:
     frequency = np.arange(len(held)) * LOW_RATE / FRAME
 
     def lines(mains: float) -> list[tuple[float, float]]:
-        found = []
+        standing = []
         for k in range(1, HARMONICS + 1):
             near = np.abs(frequency - k * mains)
             line = float(held[near <= WITHIN_HZ].max())
             beside = float(np.median(held[(near > BESIDE_HZ[0]) & (near < BESIDE_HZ[1])]))
             if line > beside * 10.0 ** (STANDS_OUT_DB / 10.0):
                 level = float(np.percentile(power[:, near <= LINE_HZ].sum(axis=1), HELD_PERCENTILE))
-                if _quietest(low, k * mains) > level * 10.0 ** (-FADES_DB / 10.0):
-                    found.append((k * mains, level))
-        return found
+                standing.append((k * mains, level))
+        if len(standing) < FEWEST_LINES:
+            return []
+        quietest = _quietest(low, [hz for hz, _ in standing])
+        fades = 10.0 ** (-FADES_DB / 10.0)
+        return [(hz, level) for (hz, level), least in zip(standing, quietest, strict=True) if least > level * fades]
 
     return _loudest(lines)
 
@@ -95,14 +98,16 @@ def _loudest(lines: Callable[[float], list[tuple[float, float]]]) -> Hum | None:
     return best
 
 
-def _quietest(low: NDArray[np.floating], frequency_hz: float) -> float:
-    """Mean square of a line that it hardly ever sinks under, over a quarter of a second each."""
+def _quietest(low: NDArray[np.floating], lines_hz: list[float]) -> NDArray[np.float64]:
+    """Mean square that each line hardly ever sinks under, over a quarter of a second each, (lines,)."""
     frames = np.lib.stride_tricks.sliding_window_view(np.asarray(low, dtype=np.float32), SHORT_FRAME)[::SHORT_HOP]
     frames = frames[np.max(np.abs(frames), axis=1) > 0.0]
     window = np.hanning(SHORT_FRAME + 1)[:-1]
-    turning = window * np.exp(-2j * np.pi * frequency_hz / LOW_RATE * np.arange(SHORT_FRAME)) / window.sum()
-    parts = frames @ np.stack((turning.real, turning.imag), axis=1).astype(np.float32)
-    return float(np.percentile(2.0 * np.sum(parts**2, axis=1), HELD_PERCENTILE))
+    time = np.arange(SHORT_FRAME) / LOW_RATE
+    turning = window * np.exp(-2j * np.pi * np.array(lines_hz)[:, np.newaxis] * time) / window.sum()
+    parts = frames @ np.concatenate((turning.real, turning.imag)).T.astype(np.float32)
+    squares = parts[:, : len(lines_hz)] ** 2 + parts[:, len(lines_hz) :] ** 2
+    return np.asarray(np.percentile(2.0 * squares, HELD_PERCENTILE, axis=0), dtype=np.float64)
 
 
 def _in_pauses(low: NDArray[np.floating]) -> Hum | None:

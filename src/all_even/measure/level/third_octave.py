@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy.fft import rfft
 
 from all_even.decibels import power_db_array
+from all_even.kernels import kernel
 
 FIRST_BAND, LAST_BAND = -16, 13  # 25 Hz to 20 kHz
 MIDBANDS_HZ: NDArray[np.float64] = 1000.0 * 10.0 ** (np.arange(FIRST_BAND, LAST_BAND + 1) / 10.0)
@@ -84,12 +85,28 @@ class ThirdOctaveMeter:
     def _frames(self, frames: NDArray[np.float32], filled: int | None = None) -> None:
         """frames: (count, channels, length). filled: how many of their samples hold sound, if not all."""
         scale = self._scale * (self._length / filled if filled else 1.0)
-        spectra = rfft(frames * self._window, axis=2)
-        powers = (spectra.real**2 + spectra.imag**2).mean(axis=1)
-        summed = np.zeros((len(powers), powers.shape[1] + 1))
-        np.cumsum(powers, axis=1, dtype=np.float64, out=summed[:, 1:])
-        # An edge inside a bin takes its share of it.
-        low, high = (
-            summed[:, bins] + shares * powers[:, bins] for bins, shares in zip(self._bins, self._shares, strict=True)
-        )
-        self._rows.extend((high - low) * scale)
+        spectra = np.ascontiguousarray(rfft(frames * self._window, axis=2), dtype=np.complex64)
+        rows = np.empty((len(spectra), len(MIDBANDS_HZ)))
+        _band_powers(spectra.view(np.float32), self._bins, self._shares, scale / spectra.shape[1], rows)
+        self._rows.extend(rows)
+
+
+@kernel
+def _band_powers(spectra, bins, shares, scale, rows):  # type: ignore[no-untyped-def]
+    """Sums |X|² over each band and all channels into rows (frames, bands).
+
+    spectra: (frames, channels, 2·bins), real and imaginary parts in turn. bins, shares: (2, bands), the bin in
+    which a band's lower and upper edge lies and which part of it lies under the edge.
+    """
+    rows[:] = 0.0
+    for frame in range(len(spectra)):
+        for channel in range(spectra.shape[1]):
+            parts = spectra[frame, channel]
+            for band in range(rows.shape[1]):
+                low, high = bins[0, band], bins[1, band]
+                power = 0.0
+                for i in range(2 * low, 2 * high):
+                    power += parts[i] * parts[i]
+                power -= shares[0, band] * (parts[2 * low] ** 2 + parts[2 * low + 1] ** 2)
+                power += shares[1, band] * (parts[2 * high] ** 2 + parts[2 * high + 1] ** 2)
+                rows[frame, band] += scale * power

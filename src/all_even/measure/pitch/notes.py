@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import medfilt
 
+from all_even.kernels import kernel
 from all_even.measure.pitch import pitch
 from all_even.measure.pitch.yin import HOP_S, pitch_track
 from all_even.measure.time.traces import LOW_RATE, Traces
@@ -213,43 +214,67 @@ def _unbroken(frames: NDArray[np.int64]) -> int:
 
 def _boundaries(semitones: Array, strikes: Mapping[int, bool]) -> list[int]:
     """Frames at which notes begin: entries, steps of pitch, strikes."""
-    starts: list[int] = []
-    apart = round(APART_S / HOP_S)
+    starts = np.empty(len(semitones), dtype=np.int64)
+    apart, unsettled = round(APART_S / HOP_S), round(UNSETTLED_S / HOP_S)
+    count = _begin_notes(semitones, np.array(sorted(strikes), dtype=np.int64), apart, unsettled, starts)
+    return starts[:count].tolist()
+
+
+@kernel
+def _begin_notes(semitones, strikes, apart, unsettled, starts):  # type: ignore[no-untyped-def]
+    """Writes the frames into `starts`, `apart` or more from each other; returns how many. strikes: frames, in order.
+
+    unsettled: frames after a strike within which its pitch may still be missing.
+    """
+    count = coming = 0
     anchor, leaving, silent, waiting = np.nan, 0, STEP_FRAMES, -apart
-    unsettled = round(UNSETTLED_S / HOP_S)
-
-    def begin(frame: int) -> None:
-        nonlocal anchor, leaving
-        at = next((strike for strike in strikes if abs(strike - frame) <= apart // 2), frame)
-        if not starts or at - starts[-1] >= apart:
-            starts.append(max(0, at))
-        anchor, leaving = np.nan, 0
-
-    for frame, value in enumerate(semitones):
-        if frame in strikes:
+    for frame in range(len(semitones)):
+        if coming < len(strikes) and strikes[coming] == frame:
             waiting = frame
+            coming += 1
+        value = semitones[frame]
         if not np.isfinite(value):
             silent += 1
             continue
+        begin = -1
         if silent >= STEP_FRAMES:
             # A plucked or bowed note may have no pitch at first: it began where it was struck.
-            hidden = [strike for strike in strikes if frame - min(silent, unsettled) <= strike < frame]
-            begin(hidden[-1] if hidden else frame)
+            begin = frame
+            last = coming - 1 if waiting != frame else coming - 2
+            if last >= 0 and strikes[last] >= frame - min(silent, unsettled):
+                begin = strikes[last]
         elif frame - waiting <= apart:
-            begin(waiting)
+            begin = waiting
             waiting = -apart
         silent = 0
+        if begin >= 0:
+            count = _add_start(starts, count, begin, strikes, apart)
+            anchor, leaving = np.nan, 0
         if np.isnan(anchor):
             anchor = value
         elif abs(value - anchor) > STEP_SEMITONES:
             leaving += 1
             if leaving >= STEP_FRAMES:
-                begin(frame - leaving + 1)
-                anchor = value
+                count = _add_start(starts, count, frame - leaving + 1, strikes, apart)
+                anchor, leaving = value, 0
         else:
             leaving = 0
             anchor += 0.1 * (value - anchor)
-    return starts
+    return count
+
+
+@kernel
+def _add_start(starts, count, frame, strikes, apart):  # type: ignore[no-untyped-def]
+    """Adds a beginning at the first strike near it, or at the frame itself; returns how many there are."""
+    at = frame
+    for strike in strikes:
+        if abs(strike - frame) <= apart // 2:
+            at = strike
+            break
+    if count > 0 and at - starts[count - 1] < apart:
+        return count
+    starts[count] = max(0, at)
+    return count + 1
 
 
 def _strikes(traces: Traces, frequency: Array) -> dict[int, bool]:

@@ -9,17 +9,15 @@ correlation, which comes from Fourier transforms of many frames at once.
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
 
 from all_even.kernels import kernel
 
 HOP_S = 0.010
-INTEGRATION_S = 0.060
+HOPS = 6
+"""The integration: 60 ms."""
 LOWEST_HZ = 28.0
 FIRST_DIP = 0.15
 """The first dip under this is the period (the paper's absolute threshold is 0.1)."""
-CHUNK = 1000
-"""Frames worked out together."""
 
 
 def pitch_track(
@@ -30,7 +28,8 @@ def pitch_track(
     Times: frame i is centred at i * 10 ms. quiet_db: under the loudest 60 ms, frames are skipped. every: look
     at each so manieth frame only; the others stay at 0 Hz.
     """
-    hop, window = round(HOP_S * rate), round(INTEGRATION_S * rate)
+    hop = round(HOP_S * rate)
+    window = HOPS * hop
     longest = int(np.ceil(rate / LOWEST_HZ)) + 2
     shortest = max(2, int(rate / highest_hz))
     before = (window + longest) // 2
@@ -42,49 +41,68 @@ def pitch_track(
     energy = power[starts + window + longest] - power[starts]
     heard = np.flatnonzero(energy > 10.0 ** (quiet_db / 10.0) * energy.max(initial=0.0))
     heard = heard[heard % every == 0]
-    size = 1 << (window + longest).bit_length()
     # Single precision is a thousand times finer than the dips ask for.
-    stretches = np.lib.stride_tricks.sliding_window_view(padded.astype(np.float32), window + longest)
-    lags = np.arange(longest + 1)
-    for first in range(0, len(heard), CHUNK):
-        frames = heard[first : first + CHUNK]
-        begin = starts[frames][:, np.newaxis]
-        stretch = stretches[starts[frames]]
-        spectrum = np.conj(rfft(stretch[:, :window], size)) * rfft(stretch, size)
-        correlation = irfft(spectrum, size)[:, : longest + 1]
-        own = power[begin + window] - power[begin]
-        difference = own + power[begin + lags + window] - power[begin + lags] - 2.0 * correlation
-        _first_dip(np.maximum(difference, 0.0), shortest, float(rate), frames, frequency, aperiodicity)
+    _track(padded.astype(np.float32), hop, shortest, longest, float(rate), heard, frequency, aperiodicity)
     return frequency, aperiodicity
 
 
 @kernel
-def _first_dip(difference, shortest, rate, frames, frequency, aperiodicity):  # type: ignore[no-untyped-def]
-    """difference: (frames, lags). Writes pitch and depth of the dip at each of `frames`."""
-    longest = difference.shape[1] - 1
+def _track(sound, hop, shortest, longest, rate, frames, frequency, aperiodicity):  # type: ignore[no-untyped-def]
+    """Writes pitch and depth of the dip at each of `frames`, in order; frame i starts at i hops."""
+    ring = np.zeros((HOPS, longest + 1), dtype=np.float32)
+    there = np.full(HOPS, -1)
+    difference = np.empty(longest + 1, dtype=np.float32)
+    for frame in frames:
+        for block in range(frame, frame + HOPS):
+            if there[block % HOPS] != block:
+                _square_differences(sound[block * hop : (block + 1) * hop + longest], ring[block % HOPS])
+                there[block % HOPS] = block
+        for lag in range(longest + 1):
+            total = ring[0, lag]
+            for row in range(1, HOPS):
+                total += ring[row, lag]
+            difference[lag] = total
+        frequency[frame], aperiodicity[frame] = _first_dip(difference, shortest, rate)
+
+
+@kernel
+def _square_differences(sound, out):  # type: ignore[no-untyped-def]
+    """Sums the squared difference of the first samples and those each lag (0 to the last of `out`) later."""
+    lags = len(out)
+    total = np.zeros(lags, dtype=np.float32)
+    for i in range(len(sound) - lags + 1):
+        x = sound[i]
+        for lag in range(lags):
+            apart = x - sound[i + lag]
+            total[lag] += apart * apart
+    out[:] = total
+
+
+@kernel
+def _first_dip(difference, shortest, rate):  # type: ignore[no-untyped-def]
+    """Hz and depth of the first dip. difference: (lags,)."""
+    longest = len(difference) - 1
     normal = np.ones(longest + 1)
-    for row in range(len(frames)):
-        running = 0.0
-        for lag in range(1, longest + 1):
-            running += difference[row, lag]
-            normal[lag] = difference[row, lag] * lag / running if running > 0.0 else 1.0
-        best = 0
+    running = 0.0
+    for lag in range(1, longest + 1):
+        running += difference[lag]
+        normal[lag] = difference[lag] * lag / running if running > 0.0 else 1.0
+    best = 0
+    for lag in range(shortest, longest):
+        if normal[lag] <= normal[lag + 1] and normal[lag] <= normal[lag - 1]:
+            # Between two lags the dip is deeper: short periods would lose it to their double.
+            bend = normal[lag - 1] - 2.0 * normal[lag] + normal[lag + 1]
+            lean = normal[lag - 1] - normal[lag + 1]
+            if normal[lag] - lean * lean / (8.0 * bend + 1e-12) < FIRST_DIP:
+                best = lag
+                break
+    if best == 0:
+        lowest = 2.0
         for lag in range(shortest, longest):
-            if normal[lag] <= normal[lag + 1] and normal[lag] <= normal[lag - 1]:
-                # Between two lags the dip is deeper: short periods would lose it to their double.
-                bend = normal[lag - 1] - 2.0 * normal[lag] + normal[lag + 1]
-                lean = normal[lag - 1] - normal[lag + 1]
-                if normal[lag] - lean * lean / (8.0 * bend + 1e-12) < FIRST_DIP:
-                    best = lag
-                    break
-        if best == 0:
-            lowest = 2.0
-            for lag in range(shortest, longest):
-                if normal[lag] < lowest:
-                    lowest = normal[lag]
-                    best = lag
-        aperiodicity[frames[row]] = min(1.0, normal[best])
-        a, b, c = difference[row, best - 1], difference[row, best], difference[row, best + 1]
-        bend = a - 2.0 * b + c
-        shift = 0.5 * (a - c) / bend if bend > 0.0 else 0.0
-        frequency[frames[row]] = rate / (best + min(0.5, max(-0.5, shift)))
+            if normal[lag] < lowest:
+                lowest = normal[lag]
+                best = lag
+    a, b, c = difference[best - 1], difference[best], difference[best + 1]
+    bend = a - 2.0 * b + c
+    shift = 0.5 * (a - c) / bend if bend > 0.0 else 0.0
+    return rate / (best + min(0.5, max(-0.5, shift))), min(1.0, normal[best])

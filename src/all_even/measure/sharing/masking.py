@@ -104,7 +104,9 @@ class BandPowerMeter:
             triangles, _ = _filters(self._size, self._rate)
             rows = np.zeros((len(joined), count, triangles.shape[1]), dtype=np.float32)
             for channel, sound in enumerate(joined):
-                if np.any(sound):
+                if channel and np.array_equal(sound, joined[0]):
+                    rows[channel] = rows[0]
+                elif np.any(sound):
                     frames = np.lib.stride_tricks.sliding_window_view(sound, self._size)[::hop][:count]
                     spectrum = rfft(frames * self._window, axis=1)
                     rows[channel] = (spectrum.real**2 + spectrum.imag**2) @ triangles

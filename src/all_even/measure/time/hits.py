@@ -8,12 +8,14 @@ band may not rise at all (two low notes can even cancel); then the hit is known 
 bands jump, in the proportions of this track's own attacks. So doubles at a sixteenth are kept.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
+from all_even.kernels import kernel
 from all_even.measure.time.traces import BANDS, Traces
 
 SMOOTH_FRAMES = 3
@@ -266,11 +268,17 @@ def _thinned(
     )
 
 
-def _start(power: NDArray[np.float32], frame: int) -> int:
+@kernel
+def _start(power, frame):  # type: ignore[no-untyped-def]
     """The millisecond in which the band that jumps furthest leaves what was there before."""
-    first = max(0, frame - 4)
-    window = np.sqrt(power[first : frame + 12])
-    before = float(np.sqrt(power[max(0, first - 6) : first].max(initial=0.0)))
-    top = float(window.max())
-    over = np.flatnonzero(window > max(START_SHARE * top, min(1.3 * before, 0.9 * top)))
-    return first + int(over[0]) if len(over) else frame
+    first, stop = max(0, frame - 4), min(len(power), frame + 12)
+    before = top = 0.0
+    for i in range(max(0, first - 6), first):
+        before = max(before, math.sqrt(power[i]))
+    for i in range(first, stop):
+        top = max(top, math.sqrt(power[i]))
+    limit = max(START_SHARE * top, min(1.3 * before, 0.9 * top))
+    for i in range(first, stop):
+        if math.sqrt(power[i]) > limit:
+            return i
+    return frame

@@ -12,9 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import next_fast_len
-from scipy.signal import butter, hilbert, sosfiltfilt
+from scipy.fft import irfft, next_fast_len, rfft
+from scipy.signal import butter, sosfiltfilt
 
+from all_even.kernels import kernel
 from all_even.measure.time.traces import LOW_RATE
 
 BAND_HZ = (25.0, 250.0)
@@ -47,48 +48,54 @@ def envelope_db(low: NDArray[np.floating], *, band_hz: tuple[float, float] | Non
         return np.full(len(sound), -200.0)
     if band_hz is not None:
         sound = sosfiltfilt(butter(2, band_hz, "bandpass", fs=LOW_RATE, output="sos"), sound)
-    analytic = hilbert(sound.astype(np.float32), next_fast_len(len(sound)))[: len(sound)]
-    power = 0.5 * (analytic.real**2 + analytic.imag**2)
+    size = next_fast_len(len(sound), real=True)
+    quadrature = irfft(-1j * rfft(sound.astype(np.float32), size), size)[: len(sound)]
+    power = 0.5 * (sound**2 + quadrature.astype(np.float64) ** 2)
     window = np.hanning(round(SMOOTH_S * LOW_RATE) + 2)[1:-1]
     smooth = np.convolve(power, window / window.sum(), mode="same")
     return np.asarray(10.0 * np.log10(np.maximum(smooth, 1e-20)))
 
 
-def tail(
-    level_db: Array, onset_s: float, end_s: float, *, drop_db: float = 20.0, floor_db: float | None = None
-) -> Tail | None:
-    """Tail of one hit. level_db: `envelope_db`; end_s: the next hit, or the end of the sound.
-
-    None where nothing decays before the next hit. drop_db: dB, > 0. floor_db: the noise; measured if None.
-    """
+@kernel
+def _tail(level_db, onset_s, end_s, drop_db, floor_db):  # type: ignore[no-untyped-def]
+    """Tail of one hit in ms, and whether it is estimated; below 0 ms where nothing decays before `end_s`."""
     start, stop = max(0, round((onset_s - 0.005) * LOW_RATE)), min(len(level_db), round((end_s - 0.008) * LOW_RATE))
-    if stop - start < SHORTEST_FIT_S * LOW_RATE:
-        return None
-    hit = level_db[start:stop]
-    top = int(np.argmax(hit[: round(0.12 * LOW_RATE)]))
-    peak = float(hit[top])
-    onset = start + int(np.argmax(hit >= peak + ONSET_DB))
+    shortest = SHORTEST_FIT_S * LOW_RATE
+    if stop - start < shortest:
+        return -1.0, False
+    top = start + np.argmax(level_db[start : min(stop, start + round(0.12 * LOW_RATE))])
+    peak = level_db[top]
+    onset = start
+    while level_db[onset] < peak + ONSET_DB:
+        onset += 1
     onset = max(onset, round((onset_s - 0.002) * LOW_RATE))
-    after = hit[top:]
-    floor = max(noise_db(level_db) if floor_db is None else floor_db, peak - 80.0)
+    floor = max(floor_db, peak - 80.0)
     threshold = peak - drop_db
-    above = np.flatnonzero(after >= threshold)
-    reached = len(above) < len(after) and int(above[-1]) < len(after) - 1
-    if reached and threshold >= floor + OVER_FLOOR_DB:
+    last = stop - 1
+    while level_db[last] < threshold:
+        last -= 1
+    if last < stop - 1 and threshold >= floor + OVER_FLOOR_DB:
         before = max(0, round((onset_s - BEFORE_S) * LOW_RATE))
-        on_another = bool(np.min(level_db[before : start + 1]) > threshold)
-        return Tail(1000.0 * (start + top + int(above[-1]) - onset) / LOW_RATE, on_another)
+        on_another = level_db[before : start + 1].min() > threshold
+        return 1000.0 * (last - onset) / LOW_RATE, on_another
     # Too near the noise, or the next hit comes first: carry the line of the decay on.
-    begin = int(np.flatnonzero(after >= peak + FIT_FROM_DB)[-1])
-    under = np.flatnonzero(after[begin:] < floor + OVER_FLOOR_DB)
-    end = begin + (int(under[0]) if len(under) else len(after) - begin)
-    if end - begin < SHORTEST_FIT_S * LOW_RATE or after[begin] - after[end - 1] < LEAST_DROP_DB:
-        return None
-    slope, offset = np.polyfit(np.arange(begin, end), after[begin:end], 1)
+    begin = stop - 1
+    while level_db[begin] < peak + FIT_FROM_DB:
+        begin -= 1
+    end = begin
+    while end < stop and level_db[end] >= floor + OVER_FLOOR_DB:
+        end += 1
+    if end - begin < shortest or level_db[begin] - level_db[end - 1] < LEAST_DROP_DB:
+        return -1.0, False
+    middle, mean = 0.5 * (begin + end - 1), level_db[begin:end].mean()
+    along = across = 0.0
+    for i in range(begin, end):
+        along += (i - middle) * (level_db[i] - mean)
+        across += (i - middle) ** 2
+    slope = along / across
     if slope >= 0.0:
-        return None
-    crossing = (threshold - offset) / slope
-    return Tail(1000.0 * (start + top + crossing - onset) / LOW_RATE, True)
+        return -1.0, False
+    return 1000.0 * (middle + (threshold - mean) / slope - onset) / LOW_RATE, True
 
 
 def noise_db(level_db: Array) -> float:
@@ -102,13 +109,12 @@ def noise_db(level_db: Array) -> float:
 
 
 def tails(level_db: Array, times_s: Sequence[float], *, drop_db: float = 20.0) -> tuple[Tail | None, ...]:
-    """The tail of every hit, each up to the next."""
+    """The tail of every hit, each up to the next. level_db: `envelope_db`; drop_db: dB, > 0."""
     if not len(level_db):
         return ()
     ends, floor = [*times_s[1:], len(level_db) / LOW_RATE], noise_db(level_db)
-    return tuple(
-        tail(level_db, time, end, drop_db=drop_db, floor_db=floor) for time, end in zip(times_s, ends, strict=False)
-    )
+    found = [_tail(level_db, float(time), float(end), drop_db, floor) for time, end in zip(times_s, ends, strict=False)]
+    return tuple(Tail(ms, estimated) if ms >= 0.0 else None for ms, estimated in found)
 
 
 def typical(found: Sequence[Tail | None]) -> Tail | None:
