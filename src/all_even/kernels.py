@@ -2,8 +2,8 @@
 
 The cache is keyed by a hash of all sources with kernels, so that an edit to one kernel can never meet
 the machine code of another version of its callee. Where the folder can't be written, a temporary
-one is used. `fastmath` stays off (it deletes NaN guards) and so does `parallel` (threads are the
-worker pool's business). Kernels release the GIL.
+one is used. Of `fastmath` only `contract` is on, which adds products unrounded; the rest would delete guards
+against NaN. `parallel` is off (threads are the worker pool's business). Kernels release the GIL.
 
 With `ALL_EVEN_CHECK_BOUNDS` set, kernels are compiled so that an index outside an array is an error
 instead of a write into foreign memory: for tests, in a cache of their own.
@@ -22,6 +22,7 @@ from typing import Any, TypeVar, cast
 from all_even import places
 
 F = TypeVar("F", bound=Callable[..., Any])
+CONTRACT = frozenset({"contract"})
 WARM = ".warm"
 """In the cache folder, once everything was compiled."""
 
@@ -69,9 +70,11 @@ class Kernel:
     the start page does not wait for a compiler. Kernels called by this one are compiled with it.
     """
 
-    def __init__(self, function: Callable[..., Any], keeps_interpreter: bool = False) -> None:
+    def __init__(
+        self, function: Callable[..., Any], keeps_interpreter: bool = False, fastmath: frozenset[str] = CONTRACT
+    ) -> None:
         self.function = function
-        self._keeps_interpreter = keeps_interpreter
+        self._keeps_interpreter, self._fastmath = keeps_interpreter, fastmath
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
 
@@ -97,8 +100,8 @@ class Kernel:
         copy.__module__ = plain.__module__
         # The cache tells functions apart by this name, not by whether they keep the interpreter.
         copy.__qualname__ = plain.__qualname__ + ("_brief" if self._keeps_interpreter else "")
-        options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy", "fastmath": {"contract"}}
-        compiled = numba.njit(**options, boundscheck=checks_bounds())(copy)
+        options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy"}
+        compiled = numba.njit(**options, fastmath=set(self._fastmath), boundscheck=checks_bounds())(copy)
         from all_even import kernel_files  # late: it needs the compiler
 
         kernel_files.check_sums(compiled)
@@ -107,7 +110,7 @@ class Kernel:
     @cached_property
     def brief(self) -> "Kernel":
         """The same loop for calls of some microseconds; see `brief`."""
-        return Kernel(self.function, keeps_interpreter=True)
+        return Kernel(self.function, keeps_interpreter=True, fastmath=self._fastmath)
 
 
 class Written(Kernel):
@@ -122,12 +125,17 @@ class Written(Kernel):
     @cached_property
     def compiled(self) -> Callable[..., Any]:
         """What a kernel calls."""
-        return self.function()  # type: ignore[no-any-return]
+        return self.function()
 
 
 def kernel(function: F) -> F:
     """Marks an inner loop: cached on disk, without the GIL, division as in NumPy."""
     return cast(F, Kernel(function))
+
+
+def cancelling(function: F) -> F:
+    """A `@kernel` that rounds each product before it is added: what cancels on paper is zero in the samples."""
+    return cast(F, Kernel(function, fastmath=frozenset()))
 
 
 def brief(compiled: F) -> F:

@@ -21,7 +21,9 @@ ROOT = Path(__file__).parents[2]
 HUNG_S = 600.0
 SERVER = """
 load-module module-native-protocol-unix socket={socket} auth-anonymous=1
+load-module module-rescue-streams
 load-module module-null-sink sink_name=stage rate=48000 channels=2 format=float32le
+load-module module-null-sink sink_name=phones rate=48000 channels=2 format=float32le
 set-default-sink stage
 """
 PLAYING = """
@@ -61,7 +63,9 @@ def wait(condition, process: subprocess.Popen) -> None:
 @pytest.fixture
 def server(tmp_path) -> Iterator[tuple[subprocess.Popen, dict[str, str]]]:
     socket = tmp_path / "native"
-    (tmp_path / "asound.conf").write_text("pcm.!default { type pulse }\nctl.!default { type pulse }\n")
+    (tmp_path / "asound.conf").write_text(
+        "pcm.!default { type pulse }\nctl.!default { type pulse }\npcm.pulse { type pulse }\n"
+    )
     environment = {
         **os.environ,
         "HOME": str(tmp_path),
@@ -139,3 +143,70 @@ def test_a_sink_that_is_pulled_away_is_survived_with_a_sentence(server, tmp_path
     process.wait()
     told, _ = player.communicate("go\n", timeout=HUNG_S)
     assert "stopped answering: playing goes on to the silent stand-in." in told
+
+
+CHOOSING = """
+import os, sys, time
+import numpy as np
+from all_even.audio import available
+from all_even.audio.device import SimulatedDevice, open_device
+from all_even.engine.playing.player import Player
+from tests.engine.sessions import Memory
+from tests.engine.test_player import plan_of
+
+found = available.find_outputs()
+print([output.key for output in found], flush=True)
+chosen = {output.key: output for output in found}
+now = ["server:stage"]
+player = Player(lambda rate, fill: open_device(rate, fill, chosen[now[0]], 1024))
+player.set_plan(plan_of(Memory(np.full((600 * 48_000, 2), 0.1, dtype=np.float32))))
+player.play()
+for line in sys.stdin:
+    if line.startswith("choose"):
+        now[0] = "server:" + line.split()[1]
+        player.reopen()
+    if line.startswith("lost"):
+        while player.lost is None: time.sleep(0.01)
+        while player.lost.there: time.sleep(0.01)
+    if line.startswith("back"):
+        while not player.lost.there: time.sleep(0.01)
+        player.reopen()
+        while player.lost is not None: time.sleep(0.01)
+    print(player.message, flush=True)
+os._exit(0)
+"""
+
+
+def test_two_outputs_are_chosen_in_turn_and_one_is_pulled_away_and_given_back(server):
+    process, environment = server
+    player = subprocess.Popen(
+        [sys.executable, "-c", CHOOSING],
+        env=environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=ROOT,
+    )  # fmt: skip
+    assert player.stdin is not None
+    assert player.stdout is not None
+
+    def tell(word: str) -> str:
+        print(word, file=player.stdin, flush=True)
+        return player.stdout.readline()
+
+    def pactl(*words: str) -> str:
+        return subprocess.run(["pactl", *words], env=environment, capture_output=True, text=True).stdout
+
+    def plays_to(sink: str) -> bool:
+        number = next((line.split()[0] for line in pactl("list", "short", "sinks").splitlines() if sink in line), None)
+        return [line.split()[1] for line in pactl("list", "short", "sink-inputs").splitlines()] == [number]
+
+    assert player.stdout.readline().strip() == "['', 'server:stage', 'server:phones']"
+    wait(lambda: plays_to("stage"), process)
+    tell("choose phones")
+    wait(lambda: plays_to("phones"), process)
+    module = next(line.split()[0] for line in pactl("list", "short", "modules").splitlines() if "phones" in line)
+    pactl("unload-module", module)
+    assert "stand-in" in tell("lost")
+    wait(lambda: not pactl("list", "short", "sink-inputs").strip(), process)  # not on the loudspeakers instead
+    pactl("load-module", "module-null-sink", "sink_name=phones", "rate=48000", "channels=2")
+    assert tell("back").strip() == "None"
+    wait(lambda: plays_to("phones"), process)
+    player.stdin.close()
+    player.wait(timeout=HUNG_S)

@@ -11,6 +11,7 @@ from all_even.dsp.parameter import (
     LEVEL,
     PAN,
     TRIM,
+    Parameter,
     decibel_text,
     metric_text,
     number,
@@ -105,3 +106,17 @@ def test_off_is_exactly_no_gain_and_6_02_db_is_double():
     assert decibels.level_db(0.0) == -math.inf
     assert decibels.power_db(0.5) == pytest.approx(-3.0103)
     assert decibels.known(math.nan) is None
+
+
+@pytest.mark.parametrize(
+    ("unit", "typed", "value"),
+    [
+        ("Hz", "1k2", 1200.0), ("Hz", "1.2k", 1200.0), ("Hz", "2,5 kHz", 2500.0), ("Hz", "80hz", 80.0),
+        ("dB", "+1.5", 1.5), ("dB", "-2 dB", -2.0), ("dB", "−2 dBFS", -2.0), (":1", "4:1", 4.0), (":1", "4", 4.0),
+        ("ms", "0.5 s", 500.0), ("s", "250 ms", 0.25), ("%", "50%", 50.0),
+        ("Hz", "1.2k3", None), ("Hz", "80 ms", None), ("dB", "loud", None), ("dB", "", None),
+    ],
+)  # fmt: skip
+def test_numbers_are_understood_as_people_type_them(unit, typed, value):
+    parameter = Parameter("Setting", unit, -10_000.0, 10_000.0, 0.0, 1.0)
+    assert parameter.parse(typed) == (None if value is None else pytest.approx(value))

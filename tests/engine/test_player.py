@@ -211,7 +211,7 @@ def test_meters_move_while_playing_and_name_their_lanes(stage):
 
 def test_a_device_that_stops_asking_is_replaced_and_said():
     class Dead:
-        name, latency_s, patience_s = "a card that went away", 0.0, 0.5
+        name, latency_s, patience_s, there = "a card that went away", 0.0, 0.5, True
 
         def __init__(self) -> None:
             self.last_call = time.monotonic()
@@ -233,6 +233,59 @@ def test_a_device_that_stops_asking_is_replaced_and_said():
         while player.position_s() < 0.2 and time.monotonic() < end:
             time.sleep(0.01)
         assert player.position_s() >= 0.2
+    finally:
+        player.close()
+
+
+def test_a_lost_output_is_returned_to_and_starts_from_silence():
+    opened: list[SimulatedDevice] = []
+
+    def open_device(rate, fill):
+        opened.append(Leaving(rate, fill))
+        return opened[-1], None
+
+    class Leaving:
+        name, latency_s, patience_s = "headphones", 0.0, 5.0
+
+        def __init__(self, rate, fill) -> None:
+            self.there, self.inner = True, SimulatedDevice(rate, fill, record=True)
+
+        @property
+        def last_call(self) -> float:
+            return self.inner.last_call
+
+        def start(self) -> None:
+            self.inner.start()
+
+        def stop(self) -> None:
+            self.inner.stop()
+
+    player = Player(open_device)
+    try:
+        player.set_plan(make_plan(noise(60.0)))
+        player.play()
+        end = time.monotonic() + HUNG_S
+
+        def wait(condition) -> None:
+            while not condition():
+                assert time.monotonic() < end, "hung"
+                time.sleep(0.01)
+
+        wait(lambda: opened and len(opened[0].inner.recording()) > RATE)
+        opened[0].there = False
+        wait(lambda: player.lost is opened[0])
+        assert "headphones is gone" in player.message
+        assert isinstance(player.device, SimulatedDevice)
+        opened[0].there = True
+        assert player.lost.there
+        player.reopen()
+        wait(lambda: player.device is opened[-1] and len(opened) == 2)
+        assert player.lost is None
+        wait(lambda: len(opened[1].inner.recording()) > 2 * RATE)
+        heard = np.abs(opened[1].inner.recording()[:, 0])
+        assert heard[:480].max() < 0.01 * heard[RATE : 2 * RATE].max()
+        position = player.position_s()
+        wait(lambda: player.position_s() > position)
     finally:
         player.close()
 

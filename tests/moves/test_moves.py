@@ -4,7 +4,6 @@ import pytest
 
 from all_even.moves import making
 from all_even.moves.balance import all_even
-from all_even.moves.balance.trim import AIM_DBFS
 from all_even.session import edits
 from all_even.session.history import History
 from tests.moves.looks import find, look_at, make, opened, result_of
@@ -29,7 +28,7 @@ def test_all_even_does_what_it_promises(demo):
     assert move.before > 20.0
     after = make(demo, move)
     assert all_even.spread_lu(after) < 0.3
-    assert after.mix.sample_peak_dbfs == pytest.approx(AIM_DBFS, abs=0.05)
+    assert after.mix.sample_peak_dbfs == pytest.approx(after.session.settings.mix_peak_dbfs, abs=0.05)
     assert result_of(after) == pytest.approx(move.expected, abs=0.3)
     assert "balance.all-even" not in ids(opened(after, "balance"))
 

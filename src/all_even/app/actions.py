@@ -4,13 +4,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
 from all_even.app.work import Report
-from all_even.session import edits
-from all_even.session.model import Loop
+from all_even.errors import UserError
+from all_even.session import copying, edits
+from all_even.session.model import MIX, Loop
 from all_even.session.roles import family_of
 from all_even.session.store import SUFFIX
 
@@ -29,6 +30,9 @@ class Frame(Protocol):
     def close(self) -> bool: ...
     def close_session(self) -> None: ...
     def switch_theme(self) -> None: ...
+    def show_finder(self) -> None: ...
+    def show_page(self, name: str, at: str = "") -> None: ...
+    def stop(self) -> None: ...
 
 
 class Actions:
@@ -58,6 +62,26 @@ class Actions:
         chosen = self.ask(QFileDialog.FileMode.ExistingFile, "Open a session", f"Sessions (*{SUFFIX})")
         if chosen:
             self.desk.documents.open_session(chosen)
+
+    def ask_files(self) -> None:
+        """Adds files to the open session."""
+        if self.desk.is_open:
+            dialog = QFileDialog(self._dialogs, "Add files", str(Path.home()))
+            dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+            dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
+            if dialog.exec():
+                self.desk.documents.add_files([Path(name) for name in dialog.selectedFiles()])
+
+    def drop(self, paths: list[Path]) -> None:
+        """What was dropped on the window: a session is opened; files and folders are added to the open session, or
+        make one."""
+        session = next((path for path in paths if path.suffix == SUFFIX), None)
+        if session is not None:
+            self.open_path(session)
+        elif self.desk.is_open:
+            self.desk.documents.add_files(paths)
+        elif paths:
+            self.open_path(paths[0] if paths[0].is_dir() else paths[0].parent)
 
     def ask(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: bool = False) -> Path | None:
         """A file or folder chosen by the user."""
@@ -132,7 +156,72 @@ class Actions:
         if self.frame.workbench is not None and self.desk.is_open:
             self.frame.workbench.side.versions.compare()
 
+    # Going somewhere.
+
+    def go_to_strip(self, strip_id: str) -> None:
+        """Selects a lane, a bus or the mix, at a stage that shows it."""
+        workbench = self.frame.workbench
+        if workbench is None or not self.desk.is_open:
+            return
+        if strip_id not in workbench.lanes.lane_ids():
+            hidden = self.desk.session.is_lane(strip_id) and self.desk.session.lane(strip_id).hidden
+            if hidden:
+                workbench.lanes.hidden_button.setChecked(True)
+            else:
+                self.desk.set_stage("buses")
+        self.desk.select((strip_id,))
+        workbench.lanes.setFocus()
+
+    def go_to_station(self, strip_id: str, station_id: str) -> None:
+        """Opens a station where it stands."""
+        self.desk.set_stage("buses")
+        self.go_to_strip(strip_id)
+        self.bench("buses").open_part(station_id)
+
+    # Copy and paste.
+
+    def selected_strips(self) -> list[str]:
+        """The selected rows that are strips: lanes and buses."""
+        strips = {strip.id for strip in self.desk.session.strips}
+        return [item for item in self.desk.selected if item in strips]
+
+    def copy_strip(self) -> None:
+        """Puts what is set on the current strip on the clipboard, as text."""
+        current = self.desk.current
+        clipboard = QApplication.clipboard()
+        if current is None or clipboard is None:
+            return
+        try:
+            clipboard.setText(copying.copied(self.desk.session, current))
+        except KeyError:
+            self.desk.said.emit("A folder group has no settings to copy but its level.")
+            return
+        name = self.desk.session.strip_name(current)
+        self.desk.said.emit(f"{name}: chain, sends, level and pan copied; the Edit menu pastes each by itself.")
+
+    def paste(self, part: copying.Part) -> None:
+        """Puts one part of what was copied on the selected strips."""
+        clipboard = QApplication.clipboard()
+        if not self.desk.is_open or clipboard is None:
+            return
+        chosen = self.selected_strips()
+        if part == "chain" and MIX in self.desk.selected:
+            chosen.append(MIX)
+        try:
+            found = copying.read(clipboard.text())
+        except UserError as error:
+            self.desk.said.emit(str(error))
+            return
+        if self.desk.try_edit(lambda s: copying.paste(s, chosen, part, found)):
+            what = {"chain": "Chain", "sends": "Sends", "level": "Level and pan"}[part]
+            count = f"{len(chosen)} strips" if len(chosen) != 1 else self.desk.session.strip_name(chosen[0])
+            self.desk.said.emit(f"{what} of {found.name} pasted to {count}; undo takes it back.")
+
     # Lanes.
+
+    def rename(self) -> None:
+        if self.desk.current is not None and self.frame.workbench is not None:
+            self.frame.workbench.lanes.gestures.start_rename(self.desk.current)
 
     def toggle(self, field: str) -> None:
         if self.frame.workbench is not None and self.desk.is_open:
@@ -183,6 +272,21 @@ class Actions:
         """Marks the present stage as done, or takes the mark away."""
         if self.desk.is_open:
             self.desk.moves.tick_off(self.desk.stage, self.desk.stage not in self.desk.moves.done)
+
+    def zoom(self, factor: float) -> None:
+        """Shows a shorter stretch of the song (over 1), a longer one, or all of it (0)."""
+        if self.frame.workbench is not None and self.desk.is_open:
+            self.frame.workbench.head.transport.strip.zoom(factor)
+
+    def on_card(self, act: str) -> None:
+        """Does something with the move whose card has the keyboard or was pointed at, else with the first."""
+        if self.frame.workbench is not None and self.desk.is_open:
+            self.show_tab(0)
+            card = self.frame.workbench.side.moves.current_card()
+            if card is None:
+                self.desk.said.emit("There is no move at this stage.")
+            else:
+                card.act(act)
 
     def bench(self, stage: str) -> "Bench":
         """A stage's bench; a session is open."""

@@ -1,18 +1,23 @@
 """All commands of the window as data: where it stands, its name, its key, when it can be given, what it does.
 
-The one place where shortcuts are given. What a command does is a method of `actions.Actions`.
+The one place where shortcuts are given. Menus, context menus, the finder and the overview of shortcuts are made from
+this list. What a command does is a method of `actions.Actions`; what depends on the session (a bus to send to, an
+output to play to) is a command too, made when it is asked for (`present_commands`).
 """
 
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from all_even import stages
 
 if TYPE_CHECKING:
     from all_even.app.actions import Actions
     from all_even.app.desk import Desk
+
+Place = Literal["lanes", "song strip", "station", "card"]
+"""What a context menu belongs to; everywhere else it holds the menus alone."""
 
 
 def always(_desk: "Desk") -> bool:
@@ -35,27 +40,39 @@ def is_selected(desk: "Desk") -> bool:
     return desk.is_open and bool(desk.selected)
 
 
+def is_lost(desk: "Desk") -> bool:
+    return desk.ears.lost is not None
+
+
 @dataclass(frozen=True, slots=True)
 class Command:
     """menu: which menu it stands in. shortcut: portable text; empty where there is none. enabled: when it can be
-    given."""
+    given. at: in which context menus it stands by itself. under: the submenu it stands in; empty for none. words:
+    more words people may type to find it. marked: whether it is the chosen one of several."""
 
     menu: str
     text: str
     shortcut: str
     run: "Callable[[Actions], object]"
     enabled: "Callable[[Desk], bool]" = is_open
+    at: tuple[Place, ...] = ()
+    under: str = ""
+    words: str = ""
+    marked: "Callable[[Desk], bool] | None" = None
 
 
 def go_to(stage: str, actions: "Actions") -> None:
     actions.desk.set_stage(stage)
 
 
-MENUS = ("File", "Edit", "Lanes", "Play", "View")
+MENUS = ("File", "Edit", "Lanes", "Play", "View", "Help")
+LANES: tuple[Place, ...] = ("lanes",)
+STRIP: tuple[Place, ...] = ("song strip",)
+CARD: tuple[Place, ...] = ("card",)
 
 
 def all_commands() -> list[Command]:
-    """Every command there is, in the order of its menu; those of a stage behind the general ones."""
+    """Every command that is always there, in the order of its menu; those of a stage behind the general ones."""
     from all_even.app.stages import VIEWS
 
     own = [command for stage in stages.STAGES for command in VIEWS[stage.key].commands]
@@ -63,6 +80,7 @@ def all_commands() -> list[Command]:
         Command("File", "Open a folder …", "Ctrl+O", lambda a: a.ask_folder(), always),
         Command("File", "Open a session …", "Ctrl+Shift+O", lambda a: a.ask_session(), always),
         Command("File", "Open the demo", "Ctrl+D", lambda a: a.desk.documents.open_demo(), always),
+        Command("File", "Add files …", "Ctrl+Shift+A", lambda a: a.ask_files(), at=LANES, words="import tracks"),
         Command("File", "Save", "Ctrl+S", lambda a: a.save()),
         Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.save_as()),
         Command("File", "Rename the song …", "", lambda a: a.rename_song()),
@@ -71,24 +89,35 @@ def all_commands() -> list[Command]:
         Command("File", "Quit", "Ctrl+Q", lambda a: a.frame.close(), always),
         Command("Edit", "Undo", "Ctrl+Z", lambda a: a.desk.undo(), can_undo),
         Command("Edit", "Redo", "Ctrl+Shift+Z", lambda a: a.desk.redo(), can_redo),
-        Command("Edit", "Write a note", "N", lambda a: a.write_note()),
+        Command("Edit", "Find anything …", "Ctrl+F", lambda a: a.frame.show_finder(), always, words="search go to"),
+        Command("Edit", "Copy the strip", "Ctrl+C", lambda a: a.copy_strip(), is_selected, LANES),
+        Command("Edit", "Paste its chain", "Ctrl+V", lambda a: a.paste("chain"), is_selected, LANES),
+        Command("Edit", "Paste its sends", "Ctrl+Shift+V", lambda a: a.paste("sends"), is_selected, LANES),
+        Command("Edit", "Paste its level and pan", "Ctrl+Alt+V", lambda a: a.paste("level"), is_selected, LANES),
+        Command("Edit", "Write a note", "N", lambda a: a.write_note(), at=STRIP),
         Command("Edit", "Take a snapshot", "Ctrl+T", lambda a: a.name_snapshot()),
+        Command("Edit", "Make the move", "Ctrl+Return", lambda a: a.on_card("make"), at=CARD, words="apply card"),
+        Command("Edit", "Change the move", "", lambda a: a.on_card("set"), at=CARD, words="card parameters"),
+        Command("Edit", "Decline the move", "", lambda a: a.on_card("refuse"), at=CARD, words="card"),
+        Command("Edit", "Settings", "Ctrl+,", lambda a: a.frame.show_page("settings"), always, words="preferences"),
+        Command("Lanes", "Rename", "Shift+R", lambda a: a.rename(), is_selected, LANES),
         Command("Lanes", "Select all", "Ctrl+A", lambda a: a.select_all()),
-        Command("Lanes", "Select the family", "Ctrl+G", lambda a: a.select_family(), is_selected),
-        Command("Lanes", "Mute", "M", lambda a: a.toggle("mute"), is_selected),
-        Command("Lanes", "Solo", "S", lambda a: a.toggle("solo"), is_selected),
-        Command("Lanes", "No solo", "Shift+S", lambda a: a.clear_solo()),
-        Command("Lanes", "Invert polarity", "P", lambda a: a.toggle("polarity_inverted"), is_selected),
-        Command("Lanes", "Hide or show", "H", lambda a: a.toggle("hidden"), is_selected),
+        Command("Lanes", "Select the family", "Ctrl+G", lambda a: a.select_family(), is_selected, LANES),
+        Command("Lanes", "Mute", "M", lambda a: a.toggle("mute"), is_selected, LANES),
+        Command("Lanes", "Solo", "S", lambda a: a.toggle("solo"), is_selected, LANES),
+        Command("Lanes", "No solo", "Shift+S", lambda a: a.clear_solo(), at=LANES),
+        Command("Lanes", "Invert polarity", "P", lambda a: a.toggle("polarity_inverted"), is_selected, LANES),
+        Command("Lanes", "Hide or show", "H", lambda a: a.toggle("hidden"), is_selected, LANES),
         Command("Lanes", "Measure what is missing", "", lambda a: a.desk.figures.measure_lanes()),
-        Command("Play", "Play or stop", "Space", lambda a: a.desk.ears.toggle_play()),
-        Command("Play", "To the start", "Home", lambda a: a.to_start()),
-        Command("Play", "Loop", "L", lambda a: a.toggle_loop()),
-        Command("Play", "Follow", "F", lambda a: a.follow()),
+        Command("Play", "Play or stop", "Space", lambda a: a.desk.ears.toggle_play(), at=STRIP),
+        Command("Play", "To the start", "Home", lambda a: a.to_start(), at=STRIP),
+        Command("Play", "Loop", "L", lambda a: a.toggle_loop(), at=STRIP),
+        Command("Play", "Follow", "F", lambda a: a.follow(), at=STRIP),
         Command("Play", "Compare two versions", "X", lambda a: a.compare()),
         Command("Play", "Hear the state now", "Shift+X", lambda a: a.desk.ears.hear_now()),
+        Command("Play", "Return to the lost output", "", lambda a: a.desk.ears.reopen(), is_lost),
         *(
-            Command("View", stage.name, f"F{index}", partial(go_to, stage.key), always)
+            Command("View", stage.name, f"F{index}", partial(go_to, stage.key), always, words="stage go to")
             for index, stage in enumerate(stages.STAGES, 1)
         ),
         Command("View", "What is next", "G", lambda a: a.go_on()),
@@ -97,8 +126,85 @@ def all_commands() -> list[Command]:
         Command("View", "Ledger", "Ctrl+2", lambda a: a.show_tab(1)),
         Command("View", "Notes", "Ctrl+3", lambda a: a.show_tab(2)),
         Command("View", "Versions", "Ctrl+4", lambda a: a.show_tab(3)),
-        Command("View", "Hidden lanes", "Ctrl+H", lambda a: a.toggle_hidden_lanes()),
-        Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always),
-        Command("View", "Stop what is being done", "Esc", lambda a: a.frame.status.cancel(), always),
+        Command("View", "Hidden lanes", "Ctrl+H", lambda a: a.toggle_hidden_lanes(), at=LANES),
+        Command("View", "Closer into the song", "Ctrl+=", lambda a: a.zoom(2.0), at=STRIP, words="zoom in"),
+        Command("View", "Further from the song", "Ctrl+-", lambda a: a.zoom(0.5), at=STRIP, words="zoom out"),
+        Command("View", "The whole song", "Ctrl+0", lambda a: a.zoom(0.0), at=STRIP, words="zoom all fit"),
+        Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always, words="theme dark"),
+        Command("View", "Stop what is being done", "Esc", lambda a: a.frame.stop(), always),
+        Command("Help", "Shortcuts", "Ctrl+/", lambda a: a.frame.show_page("shortcuts"), always, words="keys"),
+        Command("Help", "About All Even", "", lambda a: a.frame.show_page("about"), always, words="version licence"),
         *own,
     ]
+
+
+def present_commands(desk: "Desk") -> list[Command]:
+    """Commands that name something of this session or machine: buses to lead or send to, outputs to play to."""
+    found = [
+        Command(
+            "Play",
+            output.name,
+            "",
+            partial(_play_to, output.key),
+            always,
+            under="Output",
+            words="output device",
+            marked=partial(_is_output, output.key),
+        )
+        for output in desk.ears.outputs.known
+    ]
+    found += [
+        Command(
+            "Play", text, "", partial(_buffer, frames), always, under="Buffer", words="output buffer latency",
+            marked=partial(_is_buffer, frames),
+        )
+        for frames, text in BUFFERS.items()
+    ]  # fmt: skip
+    if not desk.is_open:
+        return found
+    from all_even.session.model import MIX
+
+    goals = [(bus.id, bus.name) for bus in desk.session.buses]
+    found += [
+        Command("Lanes", f"Lead to {name}", "", partial(_lead, goal), is_selected, LANES, "Lead to")
+        for goal, name in [*goals, (MIX, "the mix")]
+    ]
+    found += [
+        Command("Lanes", f"Send to {name}", "", partial(_send, goal), is_selected, LANES, "Send to")
+        for goal, name in goals
+    ]
+    return found
+
+
+BUFFERS = {0: "As short as the output can"} | {frames: f"{frames} frames" for frames in (512, 1024, 2048, 4096)}
+"""What the buffers of an output (`audio.device.BUFFERS`) are called."""
+
+
+def _is_output(key: str, desk: "Desk") -> bool:
+    return desk.ears.outputs.key == key
+
+
+def _is_buffer(frames: int, desk: "Desk") -> bool:
+    return desk.ears.outputs.buffer_frames == frames
+
+
+def _play_to(key: str, actions: "Actions") -> None:
+    actions.desk.ears.choose_output(key)
+
+
+def _buffer(frames: int, actions: "Actions") -> None:
+    actions.desk.ears.choose_buffer(frames)
+
+
+def _lead(goal: str, actions: "Actions") -> None:
+    from all_even.session import routing_edits
+
+    desk = actions.desk
+    desk.try_edit(lambda s: routing_edits.route(s, actions.selected_strips(), goal))
+
+
+def _send(goal: str, actions: "Actions") -> None:
+    from all_even.session import routing_edits
+
+    desk = actions.desk
+    desk.try_edit(lambda s: routing_edits.set_send(s, actions.selected_strips(), goal))

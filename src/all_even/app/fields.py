@@ -3,11 +3,24 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtWidgets import (
+    QAbstractScrollArea,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QWidget,
+)
 
 from all_even.app import icons, theme
 from all_even.dsp.parameter import LOWEST_LEVEL_DB, LevelParameter, Parameter
+
+NOTCH = 120
+"""Of a wheel, as the toolkit counts."""
 
 
 class NumberField(QLineEdit):
@@ -19,9 +32,11 @@ class NumberField(QLineEdit):
         super().__init__()
         self.parameter = parameter
         self._value = parameter.default
+        self._turned = 0
+        """What the wheel has turned and that made no step yet."""
         self.setAccessibleName(name)
         self.setToolTip(
-            f"{name}: type a value, arrow keys nudge (Shift: finer), double click returns to "
+            f"{name}: type a value, arrow keys or wheel nudge (Shift: finer), double click returns to "
             f"{parameter.text(parameter.default)}" + (f" ({shortcut})" if shortcut else "")
         )
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -71,9 +86,39 @@ class NumberField(QLineEdit):
         lowest = LOWEST_LEVEL_DB if isinstance(self.parameter, LevelParameter) else self.parameter.low
         self._emit(round(self.parameter.nudged(max(self._value, lowest), direction * fine), 4))
 
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """A step each notch; inside what scrolls only while the field has the keyboard or Ctrl is held."""
+        if event is None:
+            return
+        if wheel_scrolls(self, event):
+            event.ignore()
+            return
+        self._turned += event.angleDelta().y() or event.angleDelta().x()
+        notches = int(self._turned / NOTCH)
+        self._turned -= notches * NOTCH
+        if notches:
+            fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            self.setModified(False)
+            lowest = LOWEST_LEVEL_DB if isinstance(self.parameter, LevelParameter) else self.parameter.low
+            self._emit(round(self.parameter.nudged(max(self._value, lowest), notches * fine), 4))
+        event.accept()
+
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.setModified(False)
         self._emit(self.parameter.default)
+
+
+def wheel_scrolls(widget: QWidget, event: QWheelEvent) -> bool:
+    """Whether the wheel over a control should move what scrolls around it rather than the control."""
+    if widget.hasFocus() or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        return False
+    around = widget.parentWidget()
+    while around is not None:
+        if isinstance(around, QAbstractScrollArea):
+            bar = around.verticalScrollBar()
+            return bar is not None and bar.maximum() > bar.minimum()
+        around = around.parentWidget()
+    return False
 
 
 class Figure(QLabel):

@@ -13,7 +13,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from all_even import kernels, places
-from all_even.app import theme
+from all_even.app import preferences, theme
 from all_even.errors import one_sentence
 
 if TYPE_CHECKING:
@@ -49,12 +49,14 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     if path is not None and not path.exists():
         print(one_sentence(f"{path} is neither a folder nor a session file."), file=sys.stderr)
         return 1
+    os.environ.setdefault("QT_SCALE_FACTOR", str(preferences.PERCENT[preferences.load().size]))
     app = make_application()
     from all_even.app.desk import Desk
     from all_even.app.window import MainWindow
 
     sys.setswitchinterval(0.002)  # the engine thread must not wait long for the interface
-    window = MainWindow(Desk(), "day")
+    desk = Desk()
+    window = MainWindow(desk, desk.preferences.theme)
     sys.excepthook = _tell(window)
     window.show()
     warming = _warm_kernels()

@@ -1,18 +1,17 @@
 """The main window: menus, the start page or the working page, the status line."""
 
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import (
-    QAction,
     QCloseEvent,
+    QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
     QHelpEvent,
     QKeyEvent,
-    QKeySequence,
     QResizeEvent,
 )
 from PyQt6.QtWidgets import (
@@ -27,17 +26,19 @@ from PyQt6.QtWidgets import (
 )
 
 from all_even import texts
-from all_even.app import fields, theme
+from all_even.app import fields, menus, theme
 from all_even.app.actions import Actions
-from all_even.app.commands import MENUS, Command, all_commands
+from all_even.app.commands import Command
 from all_even.app.desk import Desk
+from all_even.app.finder.panel import Finder
 from all_even.app.hold_button import HoldButton
 from all_even.app.start_page import StartPage
 from all_even.app.status import StatusLine
 from all_even.app.timers import timer
-from all_even.session.store import SUFFIX
 
 if TYPE_CHECKING:
+    from all_even.app.finder.entries import Entry
+    from all_even.app.pages.page import Page
     from all_even.app.workbench import Workbench
 
 FRAME_MS = 33
@@ -59,12 +60,18 @@ class MainWindow(QMainWindow):
         self._was_playing = False
         self.verbs = Actions(desk, self, self)
         self.status = StatusLine(desk)
+        self._extra: dict[str, Page] = {}
         self._compose()
-        self._add_commands()
+        bar = self.menuBar()
+        assert bar is not None
+        self.menus = menus.Menus(desk, self, bar, self.give)
+        self.context: QMenu | None = None
+        self.finder = Finder(self, self._findable)
         desk.opened.connect(self._on_opened)
         desk.saved_state_changed.connect(self._title)
         self._timer = timer(self, FRAME_MS, self._tick)
         self.apply_theme(theme_name)
+        desk.preferences_changed.connect(self._on_preferences)
         app = QApplication.instance()
         assert app is not None
         app.installEventFilter(self)
@@ -108,43 +115,78 @@ class MainWindow(QMainWindow):
         fields.tint_icons(self)
         return bench
 
-    def _add_commands(self) -> None:
-        self._commands: list[tuple[Command, QAction]] = []
-        bar = self.menuBar()
-        assert bar is not None
-        menus: dict[str, QMenu] = {}
-        for name in MENUS:
-            menu = bar.addMenu(name)
-            assert menu is not None
-            menu.aboutToShow.connect(partial(self._say_what_can_be_done, name))
-            menu.aboutToHide.connect(self._enable_all)
-            menus[name] = menu
-        for command in all_commands():
-            action = QAction(command.text, self)
-            if command.shortcut:
-                action.setShortcut(QKeySequence(command.shortcut))
-            action.triggered.connect(partial(self.give, command))
-            menus[command.menu].addAction(action)
-            self._commands.append((command, action))
-
     @property
     def commands(self) -> list[Command]:
-        return [command for command, _ in self._commands]
+        return self.menus.commands
 
-    def give(self, command: Command, _checked: bool = False) -> None:
+    def give(self, command: Command) -> None:
         """Does what a command says, if that can be done now."""
         if command.enabled(self.desk):
             command.run(self.verbs)
 
-    def _say_what_can_be_done(self, menu: str) -> None:
-        for command, action in self._commands:
-            if command.menu == menu:
-                action.setEnabled(command.enabled(self.desk))
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Of what is under the pointer; asked for by the Menu key, of what has the keyboard."""
+        if event is None:
+            return
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        widget = QApplication.focusWidget() if by_key else self.childAt(event.pos())
+        place, owner = menus.place_of(widget)
+        at = event.globalPos()
+        if owner is not None and not by_key:
+            point_at = owner.property(menus.POINT)
+            if point_at is not None:
+                point_at(owner.mapFromGlobal(at))
+        elif widget is not None and by_key:
+            at = widget.mapToGlobal(widget.rect().center())
+        self.context = self.menus.context(place)
+        self.context.popup(at)
+        event.accept()
 
-    def _enable_all(self) -> None:
-        """A shortcut asks for itself when it is pressed."""
-        for _, action in self._commands:
-            action.setEnabled(True)
+    # Pages and the finder.
+
+    def show_finder(self) -> None:
+        """Shows the finder."""
+        self.finder.open()
+
+    def _findable(self) -> "list[Entry]":
+        from all_even.app.finder.entries import entries
+
+        return entries(self.desk, self.commands, self.verbs, self.give)
+
+    def show_page(self, name: str, at: str = "") -> None:
+        """Shows settings, shortcuts or about in the place of the work; Esc goes back."""
+        if name not in self._extra:
+            from all_even.app.pages.about import AboutPage
+            from all_even.app.pages.settings import SettingsPage
+            from all_even.app.pages.shortcuts import ShortcutsPage
+
+            made = {
+                "settings": lambda: SettingsPage(self.desk, self.leave_page),
+                "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
+                "about": lambda: AboutPage(self.leave_page),
+            }[name]()
+            self._extra[name] = made
+            self.pages.addWidget(made)
+            fields.tint_icons(made)
+        page = self._extra[name]
+        self.pages.setCurrentWidget(page)
+        page.back.setFocus()
+        page.refresh(at)
+
+    def leave_page(self) -> None:
+        """Back to the work, or to the start page."""
+        self.pages.setCurrentWidget(self.workbench if self.desk.is_open and self.workbench else self.start_page)
+        if self.desk.is_open and self.workbench is not None:
+            self.workbench.lanes.setFocus()
+
+    def stop(self) -> None:
+        """Leaves the finder, else a page, else stops what is being done."""
+        if self.finder.isVisible():
+            self.finder.leave()
+        elif self.pages.currentWidget() in self._extra.values():
+            self.leave_page()
+        else:
+            self.status.cancel()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Tooltips are text, never markup; a button reached by keyboard is pressed by Space and Enter, before
@@ -217,6 +259,7 @@ class MainWindow(QMainWindow):
 
     def apply_theme(self, name: str) -> None:
         self._theme_name = name
+        self.desk.prefer(replace(self.desk.preferences, theme=name))
         theme.use(name)
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -232,6 +275,10 @@ class MainWindow(QMainWindow):
             for drawing in self.findChildren(Drawing):
                 drawing.renew()  # their pictures are kept, in the old colours
         self.update()
+
+    def _on_preferences(self) -> None:
+        if self.desk.preferences.theme != self._theme_name:
+            self.apply_theme(self.desk.preferences.theme)
 
     def switch_theme(self) -> None:
         self.apply_theme("night" if self._theme_name == "day" else "day")
@@ -250,7 +297,7 @@ class MainWindow(QMainWindow):
         mime = event.mimeData() if event is not None else None
         paths = [Path(url.toLocalFile()) for url in (mime.urls() if mime is not None else []) if url.isLocalFile()]
         if paths:
-            self.open_path(paths[0] if paths[0].is_dir() or paths[0].suffix == SUFFIX else paths[0].parent)
+            self.verbs.drop(paths)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved changes stay in a recovery copy; nothing asks, nothing is lost."""

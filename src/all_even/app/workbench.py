@@ -64,6 +64,7 @@ class Workbench(QWidget):
     def tick(self) -> None:
         """30 times a second: meters, position, playhead."""
         desk, transport = self.desk, self.head.transport
+        transport.show_output()
         length, player = desk.song_s(), desk.ears.known_player
         if player is None:
             transport.show_position(0.0, length, False)

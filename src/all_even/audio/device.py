@@ -14,19 +14,26 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio import available
+from all_even.audio.available import Output
+
 Fill = Callable[[NDArray[np.float32]], int]
 BLOCK_FRAMES = 512
 LOST_S = 0.5
 """Without a block for so long, a device that has ended by itself is lost."""
 PATIENCE_S = 3.0
-"""So long one that says it still runs may be silent: after a start, or where it ran dry on a busy machine, a sound
-server asks for a few blocks at once and then takes its time (1.8 s measured, with a silent sink of a common server)."""
+"""So long one that says it still runs may be silent: where it ran dry on a busy machine, a sound server asks for a
+few blocks at once and then takes its time (1.8 s measured, with a silent sink of a common server)."""
+START_S = 5.0
+"""So long one may take before its first block: a server that starts, a wireless loudspeaker that wakes up."""
+BUFFERS = (0, 512, 1024, 2048, 4096)
+"""Frames that may be asked for; 0 leaves it to the device, as short as it can."""
 
 
 class Device(Protocol):
     """Somewhere to play to. latency_s: from `fill` to the ear. last_call: monotonic time of the last `fill`.
 
-    patience_s: how long it may go without `fill` before it is lost.
+    patience_s: how long it may go without `fill` before it is lost. there: whether the output it plays to exists.
     """
 
     name: str
@@ -35,6 +42,8 @@ class Device(Protocol):
 
     @property
     def patience_s(self) -> float: ...
+    @property
+    def there(self) -> bool: ...
     def start(self) -> None: ...
     def stop(self) -> None: ...
 
@@ -46,6 +55,7 @@ class SimulatedDevice:
         self.name = "stand-in (silent)"
         self.latency_s = 0.0
         self.patience_s = math.inf
+        self.there = True
         self.last_call = time.monotonic()
         self._period = BLOCK_FRAMES / sample_rate / speed
         self._fill = fill
@@ -83,28 +93,41 @@ class SimulatedDevice:
 
 
 class PortAudioDevice:
-    """The system's default output."""
+    """An output of this machine. output: `available.Output`. buffer_frames: one of `BUFFERS`.
 
-    def __init__(self, sample_rate: int, fill: Fill) -> None:
+    LookupError where there is no such output; PortAudio's own errors where it can't be opened.
+    """
+
+    def __init__(
+        self, sample_rate: int, fill: Fill, output: Output = available.DEFAULT, buffer_frames: int = 0
+    ) -> None:
         import sounddevice
 
         self.last_call = time.monotonic()
+        self._asked = False
+        """Whether it has asked for a block since it was started."""
 
         def callback(out: NDArray[np.float32], frames: int, _time: object, _status: object) -> None:
             self.last_call = time.monotonic()
+            self._asked = True
             got = fill(out)
             out[got:] = 0.0
 
-        self._stream = sounddevice.OutputStream(
-            samplerate=sample_rate,
-            channels=2,
-            dtype="float32",
-            blocksize=BLOCK_FRAMES,
-            latency="low",
-            callback=callback,
-        )
-        self.name = str(sounddevice.query_devices(self._stream.device)["name"])
+        with available.opening(output.key) as number:
+            self._stream = sounddevice.OutputStream(
+                samplerate=sample_rate,
+                channels=2,
+                dtype="float32",
+                device=number,
+                blocksize=BLOCK_FRAMES,
+                latency=buffer_frames / sample_rate if buffer_frames else "low",
+                callback=callback,
+            )
+        own = str(sounddevice.query_devices(self._stream.device)["name"])
+        self.name = output.name if output.key else own
         self.latency_s = float(self._stream.latency)
+        self._presence = available.Presence(output.key)
+        self._closed = False
 
     def start(self) -> None:
         self.last_call = time.monotonic()
@@ -112,20 +135,40 @@ class PortAudioDevice:
 
     @property
     def patience_s(self) -> float:
+        if not self._asked:
+            return START_S
         return PATIENCE_S if self._stream.active else LOST_S
 
+    @property
+    def there(self) -> bool:
+        return self._presence.there
+
     def stop(self) -> None:
-        self._stream.stop()
-        self._stream.close()
+        """Also ends looking for the output."""
+        self._presence.end()
+        self.close_stream()
+
+    def close_stream(self) -> None:
+        """Lets go of the output, and goes on looking whether it is there."""
+        if not self._closed:
+            self._closed = True
+            try:
+                self._stream.abort()
+                self._stream.close()
+            finally:
+                available.closed()
 
 
-def open_device(sample_rate: int, fill: Fill) -> tuple[Device, str | None]:
-    """The sound card where there is one, else the stand-in and a sentence that says so."""
+def open_device(
+    sample_rate: int, fill: Fill, output: Output = available.DEFAULT, buffer_frames: int = 0
+) -> tuple[Device, str | None]:
+    """The output where it is there, else the stand-in and a sentence that says so."""
     try:
-        return PortAudioDevice(sample_rate, fill), None
-    except Exception as error:  # PortAudio's binding raises many kinds, a missing library as OSError
-        reason = "no PortAudio library" if isinstance(error, OSError) else "no usable sound output"
-        return (
-            SimulatedDevice(sample_rate, fill),
-            f"This machine has {reason}: playing goes to the silent stand-in.",
-        )
+        return PortAudioDevice(sample_rate, fill, output, buffer_frames), None
+    except LookupError:
+        reason = f"The output {output.name} is not there"
+    except OSError:
+        reason = "This machine has no PortAudio library"
+    except Exception:  # PortAudio's binding raises many kinds
+        reason = "This machine has no usable sound output" if not output.key else f"{output.name} can't be opened"
+    return SimulatedDevice(sample_rate, fill), f"{reason}: playing goes to the silent stand-in."

@@ -22,7 +22,7 @@ class Header:
     """Fields of a RIFF, RF64, W64 or AIFF header; None where the field was not found.
 
     promised_bytes: size of the sound data by the header. present_bytes: what the file holds of it.
-    time_reference: BWF, in frames since midnight.
+    time_reference: BWF, in frames since midnight. place: of the sound data in a RIFF file, in bytes.
     """
 
     channels: int | None = None
@@ -31,6 +31,7 @@ class Header:
     promised_bytes: int | None = None
     present_bytes: int | None = None
     time_reference: int | None = None
+    place: int | None = None
 
 
 W64_RIFF = bytes.fromhex("726966662e91cf11a5d628db04c10000")
@@ -88,7 +89,7 @@ def _body(file: BinaryIO, place: int, layout: str) -> tuple[int, ...] | None:
 
 
 def _riff(file: BinaryIO, size: int) -> Header:
-    channels = rate = frame_bytes = reference = data_size_64 = promised = present = None
+    channels = rate = frame_bytes = reference = data_size_64 = promised = present = start = None
     for name, length, place in _chunks(file, size, 12, struct.Struct("<4sI"), False, 2):
         if name == b"ds64" and (sizes := _body(file, place, "<QQ")):
             data_size_64 = sizes[1]
@@ -102,7 +103,8 @@ def _riff(file: BinaryIO, size: int) -> Header:
             if promised == UNKNOWN_SIZE:  # a recorder that was stopped before it wrote the size
                 promised = present
             present = min(promised, present)
-    return Header(channels, rate, frame_bytes, promised, present, reference)
+            start = place
+    return Header(channels, rate, frame_bytes, promised, present, reference, start)
 
 
 def _aiff(file: BinaryIO, size: int) -> Header:

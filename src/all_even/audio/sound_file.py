@@ -5,6 +5,7 @@ A sound file is untrusted input. `inspect` looks at it and either describes it o
 Files are opened read-only, by descriptor, and never changed.
 """
 
+import contextlib
 import math
 import os
 import stat
@@ -20,6 +21,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from all_even.audio import header as headers
+from all_even.audio import pcm
 from all_even.errors import UserError, short_name, system_reason
 
 Samples: TypeAlias = NDArray[np.float32]
@@ -49,6 +51,7 @@ BLOCK_FRAMES = 1 << 16
 LARGEST_SAMPLE = 1e6
 """120 dB over full scale: what is larger is no sound but damage, and counts like NaN."""
 SEEKABLE_PCM = frozenset({"WAV", "WAVEX", "RF64", "W64", "AIFF", "CAF"})
+RIFF = frozenset({"WAV", "WAVEX", "RF64"})
 PLAIN_SUBTYPES = frozenset({"PCM_S8", "PCM_U8", "PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE"})
 
 
@@ -62,7 +65,8 @@ class SoundFileError(UserError):
 
 @dataclass(frozen=True, slots=True)
 class SoundInfo:
-    """A readable file. `defect`: one sentence when it is damaged but the rest can be used."""
+    """A readable file. `defect`: one sentence when it is damaged but the rest can be used. pcm_place: where in the
+    file `audio.pcm` finds its first frame; None where a decoder has to."""
 
     path: Path
     container: str
@@ -73,6 +77,7 @@ class SoundInfo:
     start_frame: int | None
     defect: str | None
     plain_pcm: bool
+    pcm_place: int | None = None
 
     @property
     def duration_s(self) -> float:
@@ -123,6 +128,7 @@ def _inspected(path: Path, most_channels: int, take: tuple[int, ...] | None) -> 
                 start_frame=(header.time_reference or None) if header else None,
                 defect=_cut_short(name, header),
                 plain_pcm=file.format in SEEKABLE_PCM and file.subtype in PLAIN_SUBTYPES,
+                pcm_place=_pcm_place(file, header),
             )
     except (soundfile.SoundFileError, OSError, ValueError, RuntimeError, OverflowError, MemoryError):
         raise SoundFileError(_why_unreadable(path, name, header)) from None
@@ -140,6 +146,14 @@ def _inspected(path: Path, most_channels: int, take: tuple[int, ...] | None) -> 
     return info
 
 
+def _pcm_place(file: soundfile.SoundFile, header: headers.Header | None) -> int | None:
+    """Only where the header says the same as the decoder does."""
+    width = pcm.WIDTHS.get(file.subtype)
+    if header is None or width is None or file.format not in RIFF or file.endian == "BIG":
+        return None
+    return header.place if header.frame_bytes == width * file.channels == width * (header.channels or 0) else None
+
+
 def inspect_pair(path: Path, take: tuple[int, ...]) -> SoundInfo:
     """`inspect` for a file of any number of channels of which `take` (counted from 1) is wanted."""
     return _inspected(path, MOST_CHANNELS, take)
@@ -151,6 +165,9 @@ def read_blocks(info: SoundInfo, block_frames: int = BLOCK_FRAMES) -> Iterator[S
     Stops at the last frame that can be decoded; a caller that counts finds what is missing.
     """
     frames = max(1024, 2 * block_frames // max(2, info.channels))
+    if info.pcm_place is not None:
+        yield from _read_pcm(info, info.pcm_place, frames)
+        return
     with _opened(info.path) as file:
         while True:
             try:
@@ -161,6 +178,21 @@ def read_blocks(info: SoundInfo, block_frames: int = BLOCK_FRAMES) -> Iterator[S
             if not len(block):
                 return
             yield block
+
+
+def _read_pcm(info: SoundInfo, place: int, frames: int) -> Iterator[Samples]:
+    fd = os.open(info.path, os.O_RDONLY)
+    try:
+        for start in range(0, info.frames, frames):
+            block = np.empty((min(frames, info.frames - start), info.channels), dtype=np.float32)
+            width = pcm.WIDTHS[info.subtype]
+            got = pcm.read(fd, place + start * width * info.channels, width, block)
+            if got:
+                yield block[:got]
+            if got < len(block):
+                return
+    finally:
+        os.close(fd)
 
 
 class Reader:
@@ -181,7 +213,12 @@ class Reader:
         result = np.zeros((frames, self.info.channels), dtype=np.float32)
         first = max(0, start)
         stop = min(start + frames, self.info.frames)
-        if stop > first:
+        if stop > first and self.info.pcm_place is not None:
+            width = pcm.WIDTHS[self.info.subtype]
+            place = self.info.pcm_place + first * width * self.info.channels
+            with contextlib.suppress(OSError):
+                pcm.read(self._fd, place, width, result[first - start : stop - start])
+        elif stop > first:
             with self._lock:
                 try:
                     self._file.seek(first)

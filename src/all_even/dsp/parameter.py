@@ -5,6 +5,7 @@ line of the recall sheet all come from this description.
 """
 
 import math
+import re
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
@@ -52,17 +53,33 @@ class Parameter:
 
     def parse(self, text: str) -> float | None:
         """The value people typed, with or without unit; None where it can't be understood."""
-        cleaned = text.strip().lower().replace(MINUS, "-").replace(",", ".")
-        factor = 1.0
-        if self.unit == "Hz" and cleaned.removesuffix("hz").rstrip().endswith("k"):
-            cleaned, factor = cleaned.removesuffix("hz").rstrip().removesuffix("k"), 1000.0
-        if self.unit.endswith(":1"):
-            cleaned = cleaned.removesuffix(":1")
-        cleaned = cleaned.removesuffix(self.unit.lower()).strip()
-        try:
-            return self.clamped(float(cleaned) * factor)
-        except ValueError:
-            return None
+        value = spoken(text, self.unit)
+        return None if value is None else self.clamped(value)
+
+
+SPOKEN = re.compile(r"([+-]?)(\d+\.?\d*|\.\d+)\s*(?:(k)(\d*))?\s*(\D*)")
+"""Sign, digits, a k that may stand for the point (1k2), and a unit."""
+LEVELS = frozenset({"db", "dbfs", "dbtp", "dbv", "lu", "lufs"})
+IN_S = {"s": 1.0, "ms": 0.001}
+
+
+def spoken(text: str, unit: str) -> float | None:
+    """A number as people type it, in `unit`: +1.5, -2 dB, 1k2, 0.5 s for 500 ms; None where it can't be understood."""
+    own = unit.lower()
+    plain = text.strip().lower().replace(MINUS, "-").replace(",", ".")
+    found = SPOKEN.fullmatch(plain.removesuffix(own).rstrip() if own.startswith(":") else plain)
+    if found is None:
+        return None
+    sign, digits, kilo, after, said = found.groups()
+    if after and "." in digits:
+        return None
+    value = float(f"{digits}.{after}" if after else digits) * (1000.0 if kilo else 1.0) * (-1.0 if sign == "-" else 1.0)
+    said = said.strip()
+    if said in ("", own) or {said, own} <= LEVELS:
+        return value
+    if said in IN_S and own in IN_S:
+        return value * IN_S[said] / IN_S[own]
+    return value if kilo and said == "hz" and own == "hz" else None
 
 
 @dataclass(frozen=True, slots=True)

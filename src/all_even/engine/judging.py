@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
@@ -61,7 +62,7 @@ def low_end(
         return NO_LOW_END
     lane, hits_s = main
     rate = session.sample_rate
-    kick, bass = (side.mean(axis=1).astype(np.float64) for side in (heard_kick, heard_bass))
+    kick, bass = (_mono(side) for side in (heard_kick, heard_bass))
     peak = float(np.abs(heard_kick + heard_bass).max(initial=0.0))
     owner = _owner(kick, bass, rate)
     focused = focus.focus(kick, bass, rate, hits_s)
@@ -82,6 +83,10 @@ def low_end(
     )  # fmt: skip
 
 
+def _mono(sound: NDArray[np.float32]) -> Array:
+    return np.asarray(0.5 * (sound[:, 0] + sound[:, 1].astype(np.float64)))
+
+
 def _main_kick(session: Session, characters: Mapping[str, Character]) -> tuple[Lane, tuple[float, ...]] | None:
     """The first sounding kick that has hits."""
     for lane in session.lanes:
@@ -94,11 +99,12 @@ def _main_kick(session: Session, characters: Mapping[str, Character]) -> tuple[L
 
 def _owner(kick: Array, bass: Array, rate: int) -> str | None:
     """Who has more of the bottom."""
+    size = scipy.fft.next_fast_len(len(kick), real=True)
+    low, high = (round(edge * size / rate) for edge in OWNER_HZ)
     energies = []
     for side in (kick, bass):
-        spectrum = np.abs(np.fft.rfft(side)) ** 2
-        frequency = np.fft.rfftfreq(len(side), 1.0 / rate)
-        energies.append(float(spectrum[(frequency >= OWNER_HZ[0]) & (frequency <= OWNER_HZ[1])].sum()))
+        spectrum = scipy.fft.rfft(side.astype(np.float32), size)[low : high + 1]
+        energies.append(float((spectrum.real**2 + spectrum.imag**2).sum(dtype=np.float64)))
     if min(energies) <= 0.0 and max(energies) <= 0.0:
         return None
     difference = 10.0 * np.log10((energies[0] + 1e-30) / (energies[1] + 1e-30))
@@ -121,7 +127,7 @@ def _with_and_without(
     unducked = listening.sum_of(plain, book, basses, cancelled=cancelled)
     if unducked is None:
         return None
-    sides = (unducked.mean(axis=1).astype(np.float64), bass)
+    sides = (_mono(unducked), bass)
     without, ducked = (duck.smoothed_power(duck.low_band(side, rate)) for side in sides)
     return without, ducked
 

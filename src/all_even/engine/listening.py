@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.figures.book import Book, Want
+from all_even.engine.mixing import add_lane, add_moving
 from all_even.engine.render import WORKERS
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation, Masking
@@ -27,7 +28,7 @@ Array = NDArray[np.float64]
 Powers = NDArray[np.float32]
 MOST_POWER_GAIN = 1e4
 """40 dB: more is the noise of a division."""
-BLOCK_FRAMES = 1 << 18
+BLOCK_FRAMES = 1 << 16
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -195,20 +196,25 @@ def sum_of(
     if not heard:
         return None
     book.hear(session, [("sound", lane.id) for lane in heard if lane.chain], cancelled=cancelled, workers=workers)
-    total = np.zeros((prints.song_frames, 2), dtype=np.float32)
-    for lane in heard:
-        sound = book.sound(session, lane.id, cancelled=cancelled, workers=workers)
-        onward = _levels_onward(session, lane.destination)
-        moving = moving_gains(session, lane, _main_edge(lane), sound.channels)
-        gains = edge_gains(session, lane, _main_edge(lane), sound.channels) @ onward
-        for start in range(0, prints.song_frames, BLOCK_FRAMES):
-            count = min(BLOCK_FRAMES, prints.song_frames - start)
-            block = sound.read(start, count)
-            if moving is None:
-                total[start : start + count] += block @ gains.astype(np.float32)
+    sounds = [book.sound(session, lane.id, cancelled=cancelled, workers=workers) for lane in heard]
+    onward = [_levels_onward(session, lane.destination) for lane in heard]
+    moving = [
+        moving_gains(session, lane, _main_edge(lane), sound.channels) for lane, sound in zip(heard, sounds, strict=True)
+    ]
+    still = [
+        edge_gains(session, lane, _main_edge(lane), sound.channels) @ levels
+        for lane, sound, levels in zip(heard, sounds, onward, strict=True)
+    ]
+    total = np.empty((prints.song_frames, 2), dtype=np.float32)
+    for start in range(0, prints.song_frames, BLOCK_FRAMES):
+        count = min(BLOCK_FRAMES, prints.song_frames - start)
+        together = np.zeros((count, 2))
+        for sound, levels, over_time, gains in zip(sounds, onward, moving, still, strict=True):
+            if over_time is None:
+                add_lane(together, sound.read(start, count), gains, False)
             else:
-                over_time = moving.between(start, count) @ onward
-                total[start : start + count] += np.einsum("fc,fcs->fs", block, over_time).astype(np.float32)
+                add_moving(together, sound.read(start, count), over_time.between(start, count) @ levels)
+        total[start : start + count] = together
     return total
 
 

@@ -3,14 +3,14 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.kernels import brief, kernel
+from all_even.kernels import brief, cancelling, kernel
 
 CEILING = 10.0 ** (-1.0 / 20.0)
 """The device path never passes -1 dBFS; prints are not touched by this."""
 CEILING_RELEASE_S = 0.15
 
 
-@kernel
+@cancelling
 def add_lane(out, samples, gains, metered):  # type: ignore[no-untyped-def]
     """Adds (frames, channels) to (frames, 2) with gains (channels, 2).
 
@@ -47,7 +47,7 @@ def add_lane(out, samples, gains, metered):  # type: ignore[no-untyped-def]
 add_lane_brief = brief(add_lane)
 
 
-@kernel
+@cancelling
 def add_moving(out, samples, gains):  # type: ignore[no-untyped-def]
     """Adds (frames, channels) to (frames, 2) with gains (frames, channels, 2); returns the largest magnitude."""
     frames, channels = samples.shape

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.engine.plan import Plan, is_stateless
-from all_even.engine.running import Running, Watch
+from all_even.engine.running import Pieces, Running, Watch
 from all_even.errors import Cancelled
 from all_even.measure.recording.track import Measurement, TrackMeasures
 
@@ -101,16 +101,16 @@ def _blocks(
             progress(min(1.0, done / max(1, end - start)))
 
 
-Pieces = Generator[tuple[Mix, dict[str, Mix]], None, None]
+Rendered = Generator[tuple[Mix, dict[str, Mix]], None, None]
 
 
-def _in_order(plan: Plan, start: int, end: int, block_frames: int, watch: Watch | None, workers: int) -> Pieces:
+def _in_order(plan: Plan, start: int, end: int, block_frames: int, watch: Watch | None, workers: int) -> Rendered:
     """Block after block, strips side by side; blocks without frames while the state settles."""
     if not plan.strips or end <= start:
         return
     settling = plan.settling_frames
     first = max(0, start - math.ceil(settling) - plan.latency) if math.isfinite(settling) else 0
-    running = Running(plan, first, watch=watch)
+    running = Running(plan, first, read=Pieces().read, watch=watch)
     # Stems leave where the mix bus begins, the mix where its chain ends.
     early = plan.latency - plan.strips[-1].latency_in
     waiting: dict[str, deque[Mix]] = {name: deque() for name in plan.taps}
@@ -135,7 +135,7 @@ def _late(ring: "deque[Mix]", block: Mix, frames: int) -> Mix:
     return joined[: len(block)]
 
 
-def _independent(plan: Plan, start: int, end: int, block_frames: int, workers: int) -> Pieces:
+def _independent(plan: Plan, start: int, end: int, block_frames: int, workers: int) -> Rendered:
     """Where nothing is remembered, blocks do not need each other: a few ahead, on all cores."""
     positions = range(start, end, 4 * block_frames)
     ahead: deque[Future[Mix]] = deque()

@@ -27,6 +27,11 @@ Array = NDArray[np.float64]
 Read = Callable[[StripPlan, int, int], Samples]
 
 
+PIECE_FRAMES = 1 << 16
+"""What a call of the decoder costs is the same for any number of frames."""
+NO_SAMPLES: Samples = np.zeros((0, 1), dtype=np.float32)
+
+
 class Watch(Protocol):
     """Looks at the sound on its way: called for each block, by the thread that computes the strip."""
 
@@ -41,6 +46,21 @@ def read_source(strip: StripPlan, start: int, frames: int) -> Samples:
     """Frames of a lane from its own file; silence before and after it."""
     assert strip.source is not None
     return strip.source.read(start, frames)
+
+
+class Pieces:
+    """Reads files in larger pieces than they are asked for: for one pass from front to back."""
+
+    def __init__(self) -> None:
+        self._kept: dict[str, tuple[int, Samples]] = {}
+
+    def read(self, strip: StripPlan, start: int, frames: int) -> Samples:
+        """As `read_source`. Each strip is read by one thread at a time."""
+        first, samples = self._kept.get(strip.id, (0, NO_SAMPLES))
+        if not first <= start <= start + frames <= first + len(samples):
+            first, samples = start, read_source(strip, start, max(frames, PIECE_FRAMES))
+            self._kept[strip.id] = first, samples
+        return samples[start - first : start - first + frames]
 
 
 class Running:

@@ -43,11 +43,12 @@ GROUNDS: dict[str, Ground] = {
     "levels": lambda look: _levels(look.session),
     "chains": lambda look: _chains(look.session),
     "routing": lambda look: _routing(look.session),
+    "settings": lambda look: look.session.settings,
     "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
     "mix": lambda look: look.book.fingerprints(look.session).mix,
 }
 """files, names, order (with roles and what is hidden): of the lanes. levels, chains, routing (with the buses' names):
-as they are set. strips: the sound behind each chain. mix: the sound of the mix."""
+as they are set. settings: targets and weights. strips: the sound behind each chain. mix: the sound of the mix."""
 
 
 def rests_on(look: Look, needs: tuple[str, ...]) -> dict[str, Fingerprint]:

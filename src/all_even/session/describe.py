@@ -50,6 +50,7 @@ def changes(old: Session, new: Session) -> list[str]:
             )
     if old.pan_law != new.pan_law:
         sentences.append(f"Pan law {old.pan_law} → {new.pan_law}".replace("-", "−"))
+    sentences += [f"Setting: {phrase}" for phrase in _setting_changes(old.settings, new.settings)]
     if old.name != new.name:
         sentences.append(f"Song renamed from {old.name} to {new.name}")
     if old.loop != new.loop:

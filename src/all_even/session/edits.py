@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL, PAN, TRIM
-from all_even.dsp.processor import key_of
+from all_even.dsp.processor import clamped, key_of
 from all_even.session import automating, routing
 from all_even.session.model import (
     MIX,
@@ -90,12 +90,26 @@ def nudge_levels(session: Session, lane_ids: Iterable[str], by_db: float) -> Ses
     return session
 
 
+def nudge_pans(session: Session, strip_ids: Iterable[str], by: float) -> Session:
+    """Moves pans by a distance (0 to 2) as long as each can; what has none is left out."""
+    for strip_id in strip_ids:
+        strip = next((item for item in session.strips if item.id == strip_id), None)
+        if strip is not None:
+            session = change_strips(session, (strip_id,), pan=PAN.clamped(round(strip.pan + by, 3)))
+    return session
+
+
 def set_trim(session: Session, trim_db: float) -> Session:
     return replace(session, mix=replace(session.mix, trim_db=TRIM.clamped(trim_db)))
 
 
 def set_pan_law(session: Session, law: str) -> Session:
     return replace(session, pan_law=law)
+
+
+def set_work(session: Session, **values: float) -> Session:
+    """Other targets or weights (`session.settings`), each in its range."""
+    return replace(session, settings=clamped(replace(session.settings, **values)))
 
 
 def set_loop(session: Session, loop: Loop | None) -> Session:

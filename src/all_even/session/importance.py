@@ -4,20 +4,24 @@ A voice in front and the drums and bass that carry the song count most; layers l
 guide nearly nothing.
 """
 
+from typing import Literal
+
 from all_even.session.model import Session
 from all_even.session.roles import TRIGGER, family_of
 
-LEAD, CARRYING, USUAL, LAYER, GUIDE = 1.0, 0.8, 0.5, 0.35, 0.05
-BY_ROLE = {
-    "lead voice": LEAD, "voice": LEAD, "kick": CARRYING, "kick out": USUAL, "snare top": CARRYING,
-    "snare bottom": LAYER, "sub bass": USUAL, "bass amplifier": USUAL, "scratch voice": GUIDE, "room": LAYER,
-    "backing voice": USUAL, "pad": LAYER, TRIGGER: GUIDE,
+Weight = Literal["lead", "carrying", "usual", "layer", "guide"]
+"""A field of `session.settings.WorkSettings`."""
+BY_ROLE: dict[str, Weight] = {
+    "lead voice": "lead", "voice": "lead", "kick": "carrying", "kick out": "usual", "snare top": "carrying",
+    "snare bottom": "layer", "sub bass": "usual", "bass amplifier": "usual", "scratch voice": "guide", "room": "layer",
+    "backing voice": "usual", "pad": "layer", TRIGGER: "guide",
 }  # fmt: skip
-BY_FAMILY = {"bass": CARRYING, "percussion": LAYER}
+BY_FAMILY: dict[str, Weight] = {"bass": "carrying", "percussion": "layer"}
 
 
 def importance(session: Session) -> dict[str, float]:
     """Weight of each lane, by lane id, 0 to 1."""
     return {
-        lane.id: BY_ROLE.get(lane.role, BY_FAMILY.get(family_of(lane.role), USUAL)) for lane in session.lanes
-    }  # fmt: skip
+        lane.id: getattr(session.settings, BY_ROLE.get(lane.role, BY_FAMILY.get(family_of(lane.role), "usual")))
+        for lane in session.lanes
+    }

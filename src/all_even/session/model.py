@@ -15,9 +15,11 @@ from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.parameter import LEVEL, TRIM
 from all_even.dsp.processor import Identifier
+from all_even.session.settings import WorkSettings
 
-FORMAT_VERSION = 4
-"""2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. `session.older` reads older files."""
+FORMAT_VERSION = 5
+"""2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
+weights. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -303,6 +305,7 @@ class Session(Value, frozen=True, kw_only=True):
     shapes: Annotated[tuple[DuckShape, ...], Meta(max_length=200)] = ()
     mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
+    settings: WorkSettings = WorkSettings()
     loop: Loop | None = None
     notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()
     snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=200)] = ()
@@ -323,6 +326,9 @@ class Session(Value, frozen=True, kw_only=True):
             if bus.id == bus_id:
                 return bus
         raise KeyError(bus_id)
+
+    def is_lane(self, strip_id: str) -> bool:
+        return any(lane.id == strip_id for lane in self.lanes)
 
     @property
     def strips(self) -> tuple[Strip, ...]:

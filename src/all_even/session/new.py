@@ -1,10 +1,13 @@
 """A session from a folder: every file that can be read becomes a lane, with a name and a guessed role."""
 
+import dataclasses
 import os
 import re
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from all_even.audio import sound_file
 from all_even.audio.sound_file import SoundFileError, SoundInfo
@@ -84,6 +87,21 @@ def add_files(session: Session, folder_index: int, folder: Path, infos: Sequence
             start_s=starts.get(info.path, 0.0),
         )
         session = edits.add_lanes(session, (lane,))
+    return session
+
+
+def add_from_anywhere(session: Session, infos: Sequence[SoundInfo]) -> Session:
+    """Adds a lane for each file, wherever it lies; a folder that the session does not know yet becomes one of its."""
+    places: dict[int, list[SoundInfo]] = {}
+    for info in infos:
+        path = Path(os.path.abspath(info.path))
+        known = [i for i, folder in enumerate(session.folders) if path.is_relative_to(folder.path)]
+        if not known:
+            session = replace(session, folders=(*session.folders, Folder(path=str(path.parent))))
+            known = [len(session.folders) - 1]
+        places.setdefault(known[0], []).append(dataclasses.replace(info, path=path))
+    for index, found in places.items():
+        session = add_files(session, index, Path(session.folders[index].path), found)
     return session
 
 

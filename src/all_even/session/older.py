@@ -1,6 +1,6 @@
 """Sessions of older formats, brought to the present form.
 
-Formats 1 and 2 lack what came later, which is as if it were empty. Up to format 3 a move was a record with its
+Formats 1, 2 and 4 lack what came later, which is as if it were empty. Up to format 3 a move was a record with its
 metric in words, and undoing it was known by its sentence alone.
 """
 
@@ -12,6 +12,7 @@ from msgspec.structs import asdict
 from all_even.dsp.processor import Identifier
 from all_even.session.model import FORMAT_VERSION, Evidence, LedgerEntry, Name, Proposal, Result, Session, Text, Value
 
+LAST_WITHOUT_MOVES = 3
 METRICS = {
     "spread of loudness among lanes, LU": "spread",
     "mix sample peak, dBFS": "mix-peak",

@@ -65,7 +65,7 @@ def decode(data: bytes, name: str) -> Session:
 def _present(data: bytes) -> Session:
     """The session in the present form, whatever its format."""
     version = msgspec.json.decode(data, type=_Version, strict=True).format_version
-    if 1 <= version < FORMAT_VERSION:
+    if 1 <= version <= older.LAST_WITHOUT_MOVES:
         return older.upgraded(msgspec.json.decode(data, type=older.OlderSession))
     return msgspec.json.decode(data, type=Session)
 

@@ -30,6 +30,9 @@ class Bench(QWidget):
         """Something else is selected."""
         self.refresh()
 
+    def open_part(self, part_id: str) -> None:
+        """Shows a part of what is selected, such as a station, where the bench has such."""
+
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         """Thirty times a second. meters: of what is heard; None while nothing plays."""
 

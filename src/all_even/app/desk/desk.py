@@ -12,10 +12,12 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even import stages
+from all_even.app import preferences
 from all_even.app.desk.documents import Documents
 from all_even.app.desk.ears import Ears, Hearing, OpenDevice
 from all_even.app.desk.figures import DeskFigures
 from all_even.app.desk.moves import DeskMoves
+from all_even.app.preferences import Preferences
 from all_even.app.work import Job, Line, Work
 from all_even.errors import UserError
 from all_even.session import audible, edits
@@ -46,11 +48,13 @@ class Desk(QObject):
     arrivals_changed = pyqtSignal()
     moves_changed = pyqtSignal()
     hearing_changed = pyqtSignal()
+    preferences_changed = pyqtSignal()
     said = pyqtSignal(str)
     """A sentence for the status line."""
 
     def __init__(self, open_device: OpenDevice | None = None) -> None:
         super().__init__()
+        self.preferences = preferences.load()
         self.work = Work(self)
         self.work.failed.connect(lambda _name, sentence: self.said.emit(sentence))
         self.document: Document | None = None
@@ -60,6 +64,13 @@ class Desk(QObject):
         self.figures = DeskFigures(self)
         self.moves = DeskMoves(self)
         self.ears = Ears(self, open_device)
+
+    def prefer(self, wanted: Preferences) -> None:
+        """Changes what is set for this machine, and keeps it."""
+        if wanted != self.preferences:
+            self.preferences = wanted
+            preferences.keep(wanted)
+            self.preferences_changed.emit()
 
     # The session and its history.
 

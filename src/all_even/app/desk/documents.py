@@ -13,6 +13,7 @@ from all_even.session.model import Lane, Session
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
+    from all_even.audio.sound_file import SoundInfo
 
 AUTOSAVE_MS = 5_000
 Unreadable = tuple[Path, str, int | None]
@@ -30,6 +31,8 @@ class Documents:
     def open_folder(self, folder: Path) -> None:
         """Makes a new session of a folder's files, off this thread."""
 
+        wanted = self._desk.preferences
+
         def job(report: Report) -> tuple[Session, list[Unreadable]]:
             from all_even.session.new import inspect_all, new_session, sound_paths
 
@@ -38,7 +41,8 @@ class Documents:
             if not good:
                 reason = str(bad[0][1]) if bad else f"{folder.name} holds no sound files."
                 raise UserError(f"{folder.name} can't be opened: {reason}")
-            return new_session(folder, good), [(path, str(error), error.channels) for path, error in bad]
+            session = wanted.begin(new_session(folder, good))
+            return session, [(path, str(error), error.channels) for path, error in bad]
 
         def done(result: tuple[Session, list[Unreadable]]) -> None:
             self.take(result[0], None, result[1])
@@ -124,6 +128,39 @@ class Documents:
 
         self.unreadable = [entry for entry in self.unreadable if entry[0] != path]
         self._desk.edit(edit)
+
+    def add_files(self, paths: list[Path]) -> None:
+        """Adds files, and all in folders, to the open session; each that can't be used is said."""
+        desk = self._desk
+
+        def job(report: Report) -> "tuple[list[Path], list[SoundInfo], list[Unreadable]]":
+            from all_even.session.new import inspect_all, sound_paths
+
+            report.progress(-1.0, "Looking into what was added")
+            wanted = [found for path in paths for found in (sound_paths(path) if path.is_dir() else [path])]
+            good, bad = inspect_all(wanted)
+            return wanted, good, [(path, str(error), error.channels) for path, error in bad]
+
+        def done(result: "tuple[list[Path], list[SoundInfo], list[Unreadable]]") -> None:
+            from all_even.session.new import add_from_anywhere
+
+            wanted, good, bad = result
+            before = {lane.id for lane in desk.session.lanes}
+            if good:
+                desk.edit(lambda s: add_from_anywhere(s, good))
+                added = tuple(lane.id for lane in desk.session.lanes if lane.id not in before)
+                desk.select(added)
+                names = "one lane" if len(added) == 1 else f"{len(added)} lanes"
+                desk.said.emit(f"Added {names}; undo takes them back.")
+            elif not wanted:
+                desk.said.emit("There was no sound file among what was added.")
+            if bad:
+                self.unreadable = [*self.unreadable, *bad]
+                more = f" ({len(bad) - 1} more can't be used.)" if len(bad) > 1 else ""
+                desk.said.emit(f"{bad[0][1]}{more}")
+                desk.moves_changed.emit()
+
+        desk.start("add", job, done, line="files")
 
     def save(self, path: Path | None = None) -> None:
         """Saves to `path`, or where the session came from; says so in the status line."""

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from all_even.app.desk.outputs import Outputs
 from all_even.app.work import Report
 from all_even.audio.device import Device, Fill
 from all_even.session import audible, edits
@@ -37,7 +38,8 @@ class Ears:
 
     def __init__(self, desk: "Desk", open_device: OpenDevice | None) -> None:
         self._desk = desk
-        self._open_device = open_device
+        self.outputs = Outputs(desk)
+        self._open_device = open_device or self.outputs.open
         self.known_player: Player | None = None
         self.hearing = Hearing()
         self._plan_again = False
@@ -50,12 +52,40 @@ class Ears:
         if self.known_player is None:
             from all_even.engine.playing.player import Player
 
-            self.known_player = Player(self._open_device) if self._open_device else Player()
+            self.known_player = Player(self._open_device)
         return self.known_player
 
     @property
     def playing(self) -> bool:
         return self.known_player is not None and self.known_player.playing
+
+    # The output.
+
+    @property
+    def lost(self) -> str | None:
+        """The name of the output that was lost while it played; None where none is."""
+        lost = self.known_player.lost if self.known_player is not None else None
+        return lost.name if lost is not None else None
+
+    @property
+    def lost_is_back(self) -> bool:
+        lost = self.known_player.lost if self.known_player is not None else None
+        return lost is not None and lost.there
+
+    def choose_output(self, key: str) -> None:
+        """Plays there from now on; what plays goes on there, from silence up."""
+        self.outputs.choose(key)
+        self.reopen()
+        self._desk.said.emit(f"Output: {self.outputs.chosen.name}.")
+
+    def choose_buffer(self, frames: int) -> None:
+        self.outputs.choose_buffer(frames)
+        self.reopen()
+
+    def reopen(self) -> None:
+        """Opens the chosen output anew, as after a loss."""
+        if self.known_player is not None:
+            self.known_player.reopen()
 
     def plan(self, session: Session | None = None) -> "Plan | None":
         """The plan of a session (the present one), or None while its files are being opened."""

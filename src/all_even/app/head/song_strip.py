@@ -4,10 +4,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPixmap
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from all_even.app import paint, theme
+from all_even.app import fields, menus, paint, theme
 from all_even.app.desk import Desk
 from all_even.dsp.parameter import time_text
 from all_even.session import edits
@@ -19,6 +19,10 @@ if TYPE_CHECKING:
 RANGE_LU = 24.0
 """The strip shows what lies within this much of the loudest moment."""
 CLICK_PX = 4
+SHORTEST_S = 4.0
+"""No stretch is shorter."""
+ZOOM_STEP = 1.25
+"""A notch of the wheel."""
 AXIS = 16
 
 
@@ -34,10 +38,13 @@ class SongStrip(QWidget):
         self.setToolTip(
             "Momentary loudness of the mix, 24 LU up to its loudest, from the last measuring. "
             "Click: go there (Left, Right). "
-            "Drag: mark a section to repeat (L)."
+            "Drag: mark a section to repeat (L). Ctrl+wheel: closer (Ctrl+=, Ctrl+-, Ctrl+0); wheel: along the song."
         )
+        menus.belongs(self, "song strip")
         self._length_s = 1.0
         self._position_s = 0.0
+        self._from_s, self._closer = 0.0, 1.0
+        """Where the shown stretch begins, and how many of it the song is long."""
         self._drag: tuple[float, float] | None = None
         self._course: QPixmap | None = None
         desk.mix_measured.connect(self.renew)
@@ -47,9 +54,13 @@ class SongStrip(QWidget):
     def set_length(self, seconds: float) -> None:
         if seconds > 0 and seconds != self._length_s:
             self._length_s = seconds
-            self.renew()
+            self.zoom(1.0)
 
     def set_position(self, seconds: float) -> None:
+        """Where it plays; a stretch that is left is turned like a page."""
+        if not self._is_shown(seconds) and seconds != self._position_s and self._drag is None:
+            self._position_s = seconds
+            self._scroll_to(seconds - 0.05 * self._span_s)
         if abs(self._x(seconds) - self._x(self._position_s)) >= 0.5:
             for place in (self._position_s, seconds):
                 self.update(int(self._x(place)) - 4, 0, 9, self.height())
@@ -59,11 +70,53 @@ class SongStrip(QWidget):
         self._course = None
         self.update()
 
+    # The stretch that is shown.
+
+    @property
+    def shown(self) -> tuple[float, float]:
+        """Beginning and end of the stretch that is shown, in seconds."""
+        return self._from_s, self._from_s + self._span_s
+
+    @property
+    def _span_s(self) -> float:
+        return self._length_s / self._closer
+
+    def zoom(self, factor: float, at_s: float | None = None) -> None:
+        """A stretch shorter by `factor` around a place (the playing position); 0 shows the whole song."""
+        middle = self._position_s if at_s is None else at_s
+        share = (middle - self._from_s) / self._span_s
+        closest = max(1.0, self._length_s / SHORTEST_S)
+        self._closer = 1.0 if factor == 0.0 else min(closest, max(1.0, self._closer * factor))
+        if not 0.0 <= share <= 1.0:
+            share = 0.5
+        self._scroll_to(middle - share * self._span_s)
+
+    def _scroll_to(self, from_s: float) -> None:
+        self._from_s = max(0.0, min(self._length_s - self._span_s, from_s))
+        start, end = self.shown
+        shown = "the whole song" if self._closer == 1.0 else f"{time_text(start)} to {time_text(end)}"
+        self.setAccessibleDescription(f"Shows {shown}")
+        self.renew()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Along the song; with Ctrl closer or further, around what is under the pointer."""
+        if event is None:
+            return
+        turned = (event.angleDelta().y() or event.angleDelta().x()) / fields.NOTCH
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(ZOOM_STEP**turned, self._seconds(event.position().x()))
+        else:
+            self._scroll_to(self._from_s - 0.1 * turned * self._span_s)
+        event.accept()
+
     def _x(self, seconds: float) -> float:
-        return 12 + (self.width() - 24) * min(1.0, max(0.0, seconds / self._length_s))
+        return 12 + (self.width() - 24) * min(1.0, max(0.0, (seconds - self._from_s) / self._span_s))
 
     def _seconds(self, x: float) -> float:
-        return min(1.0, max(0.0, (x - 12) / (self.width() - 24))) * self._length_s
+        return self._from_s + min(1.0, max(0.0, (x - 12) / (self.width() - 24))) * self._span_s
+
+    def _is_shown(self, seconds: float) -> bool:
+        return self._from_s <= seconds <= self._from_s + self._span_s
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -73,8 +126,14 @@ class SongStrip(QWidget):
         if self._drag is not None:
             a, b = sorted((self._x(self._drag[0]), self._x(self._drag[1])))
             painter.fillRect(QRectF(a, 0, b - a, self.height() - AXIS), theme.colour("act", 0.25))
-        x = self._x(self._position_s)
-        painter.fillRect(QRectF(x - 1, 0, 2, self.height() - AXIS + 3), theme.colour("look"))
+        if self._is_shown(self._position_s):
+            x = self._x(self._position_s)
+            painter.fillRect(QRectF(x - 1, 0, 2, self.height() - AXIS + 3), theme.colour("look"))
+        if self._closer > 1.0:  # which part of the song this is
+            width = self.width() - 24
+            left = 12 + width * self._from_s / self._length_s
+            painter.fillRect(QRectF(12, self.height() - 2, width, 2), theme.colour("line"))
+            painter.fillRect(QRectF(left, self.height() - 2, max(4.0, width / self._closer), 2), theme.colour("act"))
         if self.hasFocus():
             painter.setPen(theme.colour("act"))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
@@ -98,9 +157,12 @@ class SongStrip(QWidget):
         if loop is not None:
             a, b = self._x(loop.start_s), self._x(loop.end_s)
             painter.fillRect(QRectF(a, 0, b - a, bottom), theme.colour("act", 0.22 if loop.active else 0.08))
-            for x in (a, b):
-                painter.fillRect(QRectF(x - 1, 0, 2, bottom), theme.colour("act"))
+            for seconds in (loop.start_s, loop.end_s):
+                if self._is_shown(seconds):
+                    painter.fillRect(QRectF(self._x(seconds) - 1, 0, 2, bottom), theme.colour("act"))
         for note in self.desk.session.notes if self.desk.is_open else ():
+            if not self._is_shown(note.position_s):
+                continue
             x = self._x(note.position_s)
             path = QPainterPath(QPointF(x - 4, 0))
             path.lineTo(x + 4, 0)
@@ -118,7 +180,12 @@ class SongStrip(QWidget):
         share = np.clip(1.0 + (course - loudest) / RANGE_LU, 0.0, 1.0)
         half = (bottom - 6) / 2
         middle = bottom / 2
-        xs = [self._x(index * 0.1 + 0.2) for index in range(len(share))]
+        start, end = self.shown
+        first, last = max(0, int((start - 0.3) / 0.1)), min(len(share), int((end + 0.1) / 0.1) + 1)
+        if last - first < 2:
+            return
+        share = share[first:last]
+        xs = [self._x((first + index) * 0.1 + 0.2) for index in range(len(share))]
         path = QPainterPath(QPointF(xs[0], middle))
         for x, value in zip(xs, share, strict=True):
             path.lineTo(x, middle - half * value)
@@ -127,16 +194,17 @@ class SongStrip(QWidget):
         painter.fillPath(path, theme.colour("quiet", 0.55))
 
     def _paint_axis(self, painter: QPainter, bottom: float) -> None:
-        step = next((s for s in (5, 10, 15, 30, 60, 120, 300, 600) if self._length_s / s <= 14), 1200)
-        for index in range(int(self._length_s / step) + 1):
+        step = next((s for s in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600) if self._span_s / s <= 14), 1200)
+        start, end = self.shown
+        for index in range(int(np.ceil(start / step)), int(end / step) + 1):
             x = self._x(index * step)
             painter.fillRect(QRectF(x, bottom, 1, 4), theme.colour("quiet"))
-            box = QRectF(x + 4, bottom + 1, 40, 14)
+            box = QRectF(x + 4, bottom + 1, 40, 13)
             if box.right() < self.width():
                 paint.text(painter, box, time_text(index * step)[:-2], size=theme.SMALL, colour=theme.colour("quiet"))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = self._seconds(event.position().x())
         self._drag = (at, at)

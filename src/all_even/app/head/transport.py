@@ -53,6 +53,9 @@ class Transport(QWidget):
             times.addWidget(label)
         row.addLayout(times)
         row.addSpacing(8)
+        self.lost = fields.button("", "", desk.ears.reopen, role="main")
+        self.lost.hide()
+        row.addWidget(self.lost)
         self.level = OutputLevel()
         row.addWidget(self.level)
         desk.opened.connect(self.refresh)
@@ -63,6 +66,22 @@ class Transport(QWidget):
             loop = self.desk.session.loop
             self.loop.setChecked(loop is not None and loop.active)
             self.loop.setEnabled(loop is not None)
+
+    def show_output(self) -> None:
+        """Offers the way back to an output that was lost, once it is there again."""
+        name, back = self.desk.ears.lost, self.desk.ears.lost_is_back
+        shown = "" if name is None else "Back to the output" if back else "Output lost"
+        if self.lost.text() != shown:
+            self.lost.setText(shown)
+            self.lost.setAccessibleName(shown)
+            tip = (
+                f"{name} is back: play there again, from silence up"
+                if back
+                else f"{name} is gone; this plays to nobody"
+            )
+            self.lost.setToolTip(tip)
+            self.lost.setEnabled(back)
+            self.lost.setVisible(bool(shown))
 
     def show_position(self, position_s: float, length_s: float, playing: bool) -> None:
         self.strip.set_length(length_s)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter
 from all_even.app.desk import Desk
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
+from all_even.session import edits
 from all_even.session.model import MIX
 
 
@@ -55,6 +56,9 @@ class Body:
         """Takes hold of a part; None where there is nothing to take hold of."""
         return None
 
+    def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:
+        """The wheel over a rail, up or down by some notches."""
+
     def reset(self, part: str, row_id: str) -> None:
         """A double click on a part."""
 
@@ -82,6 +86,30 @@ def changeable(desk: Desk) -> tuple[str, ...]:
 def touched(desk: Desk, row_id: str) -> tuple[str, ...]:
     """What a handle of a row moves: the selection it belongs to, else the row alone."""
     return changeable(desk) if row_id in desk.selected else tuple(item for item in (row_id,) if item != MIX)
+
+
+def set_together(desk: Desk, level_db: float | None = None, pan: float | None = None) -> None:
+    """Gives the current row a level or pan; others that are selected move as far from where they are."""
+    wanted = changeable(desk)
+    if not wanted:
+        return
+    current = desk.session.member(wanted[-1])
+    if level_db is not None:
+        by_db = level_db - current.level_db
+        desk.edit(
+            lambda s: (
+                edits.change_strips(s, wanted, level_db=level_db)
+                if len(wanted) == 1
+                else edits.nudge_levels(s, wanted, by_db)
+            ),
+            merge="level" + "".join(wanted),
+        )
+    if pan is not None:
+        by = pan - getattr(current, "pan", 0.0)
+        desk.edit(
+            lambda s: edits.change_strips(s, wanted, pan=pan) if len(wanted) == 1 else edits.nudge_pans(s, wanted, by),
+            merge="pan" + "".join(wanted),
+        )
 
 
 def column_box(row: QRectF, columns: Columns, name: str) -> QRectF:

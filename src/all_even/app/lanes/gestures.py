@@ -3,9 +3,10 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit
 
+from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.lanes import layout
 from all_even.app.lanes.body import Drag, changeable, touched
@@ -29,6 +30,8 @@ class Gestures:
         self._drag: Drag | None = None
         self._reorder: tuple[str, float] | None = None  # row id, start y
         self.drop_index: int | None = None
+        self._turned = 0
+        """What the wheel has turned and that made no step yet."""
 
     @property
     def held(self) -> str | None:
@@ -91,6 +94,22 @@ class Gestures:
         elif part != "head":
             self._view.body.reset(part, row_id)
         self._drag = None
+
+    def wheel(self, event: QWheelEvent) -> bool:
+        """Whether the wheel meant a rail: with Ctrl, one step a notch, for the selection where the row is in it."""
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        part, row_id = self._view.hit(event.position())
+        if row_id is None or part not in self._view.columns().rails:
+            return False
+        self._turned += event.angleDelta().y() or event.angleDelta().x()
+        notches = int(self._turned / fields.NOTCH)
+        self._turned -= notches * fields.NOTCH
+        if notches:
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._view.body.turn(part, row_id, notches, fine=fine)
+        event.accept()
+        return True
 
     def _select(self, row_id: str, modifiers: Qt.KeyboardModifier) -> None:
         ids, selected = self._view.lane_ids(), self._desk.selected

@@ -6,12 +6,22 @@ body (`app.stages`). The view emits edits and shows the session; it decides noth
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt
-from PyQt6.QtGui import QFocusEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolButton, QToolTip, QWidget
 
 from all_even import texts
-from all_even.app import paint, stages, theme
+from all_even.app import menus, paint, stages, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes import gestures, heads, layout, scales
 from all_even.app.lanes.body import Body
@@ -52,6 +62,7 @@ class LaneView(QAbstractScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         self.area.setMouseTracking(True)
+        menus.belongs(self, "lanes", self.point_at)
         self.hidden_button = QToolButton(self.area)
         self.hidden_button.setCheckable(True)
         self.hidden_button.setAccessibleName("Show hidden lanes")
@@ -291,6 +302,17 @@ class LaneView(QAbstractScrollArea):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             self.gestures.double_click(event)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Scrolls; with Ctrl over a rail it moves what the rail sets."""
+        if event is not None and not self.gestures.wheel(event):
+            super().wheelEvent(event)
+
+    def point_at(self, at: QPoint) -> None:
+        """Selects the row that a context menu is asked for on, where it is not selected."""
+        _, row_id = self.hit(QPointF(at))
+        if row_id is not None and row_id not in self.desk.selected:
+            self.desk.select((row_id,))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and not self.gestures.key(event):

@@ -138,6 +138,14 @@ class MoveCard(Card):
         grid.setColumnStretch(2, 1)
         self.column.addLayout(grid)
 
+    def act(self, act: str) -> None:
+        """Does what one of its buttons does: make, set, refuse."""
+        pressed = {"make": self.apply, "set": self.change, "refuse": self.decline}[act]
+        if pressed is None:
+            self.desk.said.emit("This move has nothing to set.")
+        else:
+            pressed.click()
+
     def _apply(self) -> None:
         self.apply.setEnabled(False)
         self.desk.moves.apply(self.move_)

@@ -1,12 +1,13 @@
 """Moves: the stage's proposals as cards, most important first; under them what was made; and ticking the stage off."""
 
+from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 
 from all_even import stages
-from all_even.app import fields
+from all_even.app import fields, menus
 from all_even.app.desk import Desk
 from all_even.session.model import Proposal, Session
 
@@ -25,6 +26,8 @@ class MovesTab(QScrollArea):
         self._shown: object = None
         self._holding = False
         self._changing: set[str] = set()
+        self.pointed = ""
+        """The move whose card a context menu was asked for on."""
         self.setWidgetResizable(True)
         self.setAccessibleName("Moves of this stage")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -104,7 +107,12 @@ class MovesTab(QScrollArea):
                 told.add(move.kind)
                 column.addWidget(TogetherRow(self.desk, alike))
             changing = move.id in self._changing
-            column.addWidget(MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing))
+            card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing)
+            menus.belongs(card, "card", partial(self._point, move.id))
+            column.addWidget(card)
+
+    def _point(self, move_id: str, _at: QPoint) -> None:
+        self.pointed = move_id
 
     def _add_made(self, column: QVBoxLayout, made: "list[Account]") -> None:
         """What was made, the latest first."""
@@ -121,6 +129,14 @@ class MovesTab(QScrollArea):
 
         body = self.widget()
         return body.findChildren(MoveCard) if body is not None else []
+
+    def current_card(self) -> "MoveCard | None":
+        """The card that has the keyboard, else the one pointed at last, else the first."""
+        cards = self.cards()
+        focus = QApplication.focusWidget()
+        inside = next((card for card in cards if focus is card or card.isAncestorOf(focus)), None) if focus else None
+        pointed = next((card for card in cards if card.move_.id == self.pointed), None)
+        return inside or pointed or (cards[0] if cards else None)
 
     def _tick(self, key: str, name: str, done: bool) -> QWidget:
         text = f"{name} is done" if done else f"Tick {name} off"

@@ -6,9 +6,9 @@ thread at a time.
 """
 
 import threading
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, Protocol
 
 import numpy as np
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from all_even.engine.figures.kept import TAIL, KeptSound
 from all_even.engine.plan import Plan, StripPlan
 from all_even.engine.render import BLOCK_FRAMES, WORKERS, step_back
-from all_even.engine.running import Running
+from all_even.engine.running import Pieces, Running
 from all_even.errors import Cancelled
 from all_even.measure.recording.track import Measurement, TrackMeasures
 from all_even.measure.sharing.masking import BandPowerMeter
@@ -113,10 +113,17 @@ class Keeping(Deaf):
 
 
 class _Watching:
-    """Shows each listener the part of a block that belongs to the song."""
+    """Shows each listener the part of a block that belongs to the song.
 
-    def __init__(self, plan: Plan, listening: Mapping[str, Iterable[Listener]]) -> None:
+    aside: where the listeners at the last strip, the mix, are shown theirs, while the next block is computed.
+    """
+
+    def __init__(
+        self, plan: Plan, listening: Mapping[str, Iterable[Listener]], aside: ThreadPoolExecutor | None
+    ) -> None:
         self._frames = plan.frames
+        self._aside, self._last_id = aside, plan.strips[-1].id
+        self._digesting: deque[Future[None]] = deque()
         self._at: dict[str, list[Listener]] = defaultdict(list)
         for strip_id, listeners in listening.items():
             self._at[strip_id] += listeners
@@ -131,13 +138,24 @@ class _Watching:
                     listener.left(part)
 
     def passed(self, strip: StripPlan, index: int, block: Array, gain_db: Array, song_frame: int) -> None:
-        listeners = self._at.get(strip.id)
-        if listeners:
-            for listener in listeners:
-                inside = self._inside(listener, song_frame)
-                listener.passed(index, block[inside], gain_db[inside])
-                if index + 1 == len(strip.stations):
-                    listener.left(block[inside])
+        if strip.id == self._last_id and index + 1 == len(strip.stations) and self._aside is not None:
+            # Nobody changes this block any more.
+            self.wait(1)
+            self._digesting.append(self._aside.submit(self._show, strip, index, block, gain_db, song_frame))
+        else:
+            self._show(strip, index, block, gain_db, song_frame)
+
+    def wait(self, most: int = 0) -> None:
+        """Until no more than so many blocks of the mix are being shown."""
+        while len(self._digesting) > most:
+            self._digesting.popleft().result()
+
+    def _show(self, strip: StripPlan, index: int, block: Array, gain_db: Array, song_frame: int) -> None:
+        for listener in self._at.get(strip.id, ()):
+            inside = self._inside(listener, song_frame)
+            listener.passed(index, block[inside], gain_db[inside])
+            if index + 1 == len(strip.stations):
+                listener.left(block[inside])
 
     def _inside(self, listener: Listener, song_frame: int) -> slice:
         """Which frames of a block a listener is shown."""
@@ -160,11 +178,16 @@ def one_pass(
         return
     tail = max((listener.tail for listeners in listening.values() for listener in listeners), default=0)
     end = plan.frames + max(strip.latency_out for strip in plan.strips) + tail
-    running = Running(plan, 0, watch=_Watching(plan, listening))
-    with ThreadPoolExecutor(workers, thread_name_prefix="render", initializer=step_back) as pool:
+    with (
+        ThreadPoolExecutor(workers, thread_name_prefix="render", initializer=step_back) as pool,
+        ThreadPoolExecutor(1, thread_name_prefix="listen", initializer=step_back) as aside,
+    ):
+        watching = _Watching(plan, listening, aside if workers > 1 else None)
+        running = Running(plan, 0, read=Pieces().read, watch=watching)
         while running.position < end:
             if cancelled is not None and cancelled.is_set():
                 raise Cancelled
             running.advance(min(BLOCK_FRAMES, end - running.position), pool if workers > 1 else None, workers)
             if progress is not None:
                 progress(min(1.0, running.position / end))
+        watching.wait()

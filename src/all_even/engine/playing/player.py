@@ -8,6 +8,7 @@ a step, whatever it is. The device path starts quiet, ramps over half a second a
 ceiling; prints know none of this.
 """
 
+import contextlib
 import threading
 import time
 from collections import deque
@@ -33,6 +34,8 @@ SHORTEST_BLEND = 256
 PREROLL_S = 0.3
 """How long filters and compressors may settle before playing starts; a print takes all they need."""
 STOP_FADE_S = 0.01
+HEARD_OUT_S = 0.15
+"""How long the old output may take for what it is still to play before another one is opened."""
 OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
 
 
@@ -45,6 +48,7 @@ class _Wish:
     playing: bool = False
     locate: int | None = None
     loop: tuple[int, int] | None = None
+    reopen: bool = False
     changed: bool = False
     fields: set[str] = field(default_factory=set)
 
@@ -64,6 +68,8 @@ class Player:
         self._closing = False
         self.playing = False
         self.message: str | None = None
+        self.lost: Device | None = None
+        """The output that was lost, in whose place the stand-in plays; `there` says whether it is back."""
         self._stopped_at = 0
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
         self._thread.start()
@@ -114,6 +120,10 @@ class Player:
     def device(self) -> Device | None:
         return self._device
 
+    def reopen(self) -> None:
+        """Opens the output anew: another one was chosen, or a lost one is back."""
+        self._ask(reopen=True)
+
     def close(self) -> None:
         """Ends the threads; the player can't be used afterwards."""
         with self._wake:
@@ -121,8 +131,7 @@ class Player:
             self._wake.notify_all()
         self._thread.join()
         self._readers.close()
-        if self._device is not None:
-            self._device.stop()
+        self._close_devices()
 
     # The engine thread.
 
@@ -161,6 +170,8 @@ class Player:
                 matching, loop = self._wish.matching, self._wish.loop
             if fields:
                 state = self._ring.rewind(state)
+                if "reopen" in fields:
+                    self._reopen(plan, state, ceiling)
                 if "plan" in fields and wish_plan is not plan:
                     self._readers.keep_only(wish_plan)
                     if plan is None or wish_plan is None or plan.sample_rate != wish_plan.sample_rate:
@@ -324,29 +335,63 @@ class Player:
         ceiling(out)
         self._ring.put(out.astype(np.float32))
 
-    def _start_device(self, sample_rate: int) -> None:
-        if self._device is not None and self._rate == sample_rate:
+    def _reopen(self, plan: Plan | None, state: State, ceiling: mixing.ProtectiveCeiling | None) -> None:
+        """While nothing plays the old one is closed and the next play opens the other; else it goes on there, from
+        silence up."""
+        if not self.playing or plan is None:
+            self._close_devices()
+            self._device = self.lost = None
             return
-        if self._device is not None:
-            self._device.stop()
+        self._fade_out(plan, state, ceiling, STOP_FADE_S)
+        end = time.monotonic() + HEARD_OUT_S
+        while not self._ring.is_empty and time.monotonic() < end:
+            time.sleep(0.002)
+        self._close_devices()
+        self._ring.drop()
+        state.ramp, state.running = 0, None
+        self._ring.start()
+        self._start_device(plan.sample_rate, anew=True)
+
+    def _start_device(self, sample_rate: int, anew: bool = False) -> None:
+        """Opens the output; `anew` also where one is open. After a loss the same one is tried once more."""
+        if self._device is not None and self._rate == sample_rate and not anew and self.lost is None:
+            return
+        self._close_devices()
         self._rate = sample_rate
         self._device, self.message = self._open_device(sample_rate, self._fill)
-        self._device.start()
+        try:
+            self._device.start()
+        except Exception as error:  # PortAudio's binding raises many kinds
+            self.message = f"{self._device.name} can't be started ({error}): playing goes to the silent stand-in."
+            self._close_devices()
+            self._device = devices.SimulatedDevice(sample_rate, self._fill)
+            self._device.start()
+        self.lost = None
+
+    def _close_devices(self) -> None:
+        for device in (self._device, self.lost):
+            if device is not None:
+                _quietly(device.stop)
 
     def _watch_device(self) -> None:
-        """Goes on with the stand-in where the device has stopped asking."""
+        """Goes on with the stand-in where the device has stopped asking, or its output is gone: what a server
+        then chooses in its place may be a loudspeaker that nobody expects."""
         device = self._device
         if device is None or not self.playing or isinstance(device, devices.SimulatedDevice):
             return
-        if time.monotonic() - device.last_call > device.patience_s:
-            self.message = f"The output {device.name} stopped answering: playing goes on to the silent stand-in."
-            threading.Thread(target=_quietly_stop, args=(device,), daemon=True).start()
+        silent = time.monotonic() - device.last_call > device.patience_s
+        if silent or not device.there:
+            why = "stopped answering" if device.there else "is gone"
+            self.message = f"The output {device.name} {why}: playing goes on to the silent stand-in."
+            self.lost = device
+            # It goes on looking whether its output is back.
+            end = device.close_stream if isinstance(device, devices.PortAudioDevice) else device.stop
+            threading.Thread(target=_quietly, args=(end,), daemon=True).start()
             self._device = devices.SimulatedDevice(self._rate, self._fill)
             self._device.start()
 
 
-def _quietly_stop(device: Device) -> None:
-    try:
-        device.stop()
-    except Exception:  # a vanished device may refuse even that
-        return
+def _quietly(end: Callable[[], object]) -> None:
+    """Ends what may be gone already: a vanished device may refuse even that."""
+    with contextlib.suppress(Exception):
+        end()

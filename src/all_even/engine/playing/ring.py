@@ -74,6 +74,11 @@ class Ring:
                 self.underruns += 1
         return frames
 
+    def drop(self) -> None:
+        """What is left will not be heard."""
+        with self._lock:
+            self.read = self.written
+
     def rewind(self, state: State) -> State:
         """Discards the blocks that nobody has begun to hear; returns the state at the first of them."""
         with self._lock:

@@ -7,8 +7,8 @@ Hann frames (scaled to the rate) with half overlap; a bin that an edge cuts is s
 from functools import cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from all_even.decibels import power_db_array
 from all_even.kernels import kernel
@@ -85,7 +85,7 @@ class ThirdOctaveMeter:
     def _frames(self, frames: NDArray[np.float32], filled: int | None = None) -> None:
         """frames: (count, channels, length). filled: how many of their samples hold sound, if not all."""
         scale = self._scale * (self._length / filled if filled else 1.0)
-        spectra = np.ascontiguousarray(rfft(frames * self._window, axis=2), dtype=np.complex64)
+        spectra = np.ascontiguousarray(scipy.fft.rfft(frames * self._window, axis=2), dtype=np.complex64)
         rows = np.empty((len(spectra), len(MIDBANDS_HZ)))
         _band_powers(spectra.view(np.float32), self._bins, self._shares, scale / spectra.shape[1], rows)
         self._rows.extend(rows)

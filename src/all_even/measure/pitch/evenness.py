@@ -9,8 +9,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfiltfilt
 
 from all_even.measure.pitch import pitch
 from all_even.measure.pitch.notes import Note
@@ -46,7 +46,9 @@ def note_levels_db(low: NDArray[np.floating], notes: Sequence[Note]) -> tuple[fl
     """Level of each note under 100 Hz, dB RMS. low: the mono sound at 4 kHz."""
     if not notes or len(low) < 64:
         return ()
-    band = sosfiltfilt(butter(2, BELOW_HZ, fs=LOW_RATE, output="sos"), np.asarray(low, dtype=np.float64))
+    band = scipy.signal.sosfiltfilt(
+        scipy.signal.butter(2, BELOW_HZ, fs=LOW_RATE, output="sos"), np.asarray(low, dtype=np.float64)
+    )
     power = np.concatenate(([0.0], np.cumsum(band * band)))
     levels = []
     for note in notes:

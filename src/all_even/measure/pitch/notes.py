@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import medfilt
 
 from all_even.kernels import kernel
 from all_even.measure.pitch import pitch
@@ -202,7 +202,7 @@ def _frame_levels(low: NDArray[np.float32], count: int) -> Array:
 def _median(semitones: Array) -> Array:
     """Median of five, frames without a pitch left as they are."""
     filled = np.where(np.isfinite(semitones), semitones, -200.0)
-    smooth = np.asarray(medfilt(filled, MEDIAN_FRAMES))
+    smooth = np.asarray(scipy.signal.medfilt(filled, MEDIAN_FRAMES))
     return np.where(np.isfinite(semitones) & (smooth > -150.0), smooth, np.nan)
 
 

@@ -13,8 +13,8 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import butter, hilbert, sosfiltfilt
 
 from all_even.measure.time.traces import LOW_RATE
 
@@ -129,8 +129,10 @@ def _of_one(low: NDArray[np.floating], level_db: Array, time_s: float, end_s: fl
     # The band is cut from the sound around the hit, so that its own edges stay outside.
     before, after = max(0, start - LOW_RATE // 4), min(len(low), start + end + LOW_RATE // 10)
     band = (max(20.0, rough / 1.5), min(rough * 1.5, 0.45 * LOW_RATE))
-    sound = sosfiltfilt(_band_pass(round(band[0], 1), round(band[1], 1)), low[before:after].astype(np.float64))
-    analytic = hilbert(sound)[start - before + begin : start - before + end]
+    sound = scipy.signal.sosfiltfilt(
+        _band_pass(round(band[0], 1), round(band[1], 1)), low[before:after].astype(np.float64)
+    )
+    analytic = scipy.signal.hilbert(sound)[start - before + begin : start - before + end]
     phase = np.unwrap(np.angle(analytic)) / (2.0 * np.pi)
     weight = np.abs(analytic)
     time = np.arange(len(phase)) / LOW_RATE
@@ -158,7 +160,7 @@ def _of_one(low: NDArray[np.floating], level_db: Array, time_s: float, end_s: fl
 
 @lru_cache(maxsize=256)
 def _band_pass(low_hz: float, high_hz: float) -> Array:
-    return np.asarray(butter(2, (low_hz, high_hz), "bandpass", fs=LOW_RATE, output="sos"))
+    return np.asarray(scipy.signal.butter(2, (low_hz, high_hz), "bandpass", fs=LOW_RATE, output="sos"))
 
 
 def _parabola(time: Array, phase: Array, weight: Array) -> tuple[float, float]:

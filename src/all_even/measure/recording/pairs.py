@@ -13,9 +13,9 @@ from itertools import combinations, pairwise
 from typing import Literal
 
 import numpy as np
+import scipy
 import soxr
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from all_even.audio import sound_file
 from all_even.measure.recording.files import FileReport
@@ -196,12 +196,12 @@ class _Octaves:
     @staticmethod
     def of(x: Array, y: Array, rate: int) -> "_Octaves":
         length = min(len(x), len(y))
-        size = next_fast_len(length + round(AROUND_S * rate) + 1, real=True)
+        size = scipy.fft.next_fast_len(length + round(AROUND_S * rate) + 1, real=True)
         taper = np.ones(length)
         edge = length // 16
         taper[:edge] = 0.5 - 0.5 * np.cos(np.pi * np.arange(edge) / edge)
         taper[-edge:] = taper[:edge][::-1]
-        a, b = (rfft((side[:length] * taper).astype(np.float32), size) for side in (x, y))
+        a, b = (scipy.fft.rfft((side[:length] * taper).astype(np.float32), size) for side in (x, y))
         bins = _octave_bins(size, rate)
         energy = np.array([[np.sum(np.abs(side[low:high]) ** 2) for low, high in bins] for side in (a, b)])
         return _Octaves(np.conj(a) * b, energy, size)
@@ -219,7 +219,7 @@ class _Octaves:
                 continue
             part = np.zeros_like(self.cross)
             part[low:high] = self.cross[low:high]
-            whole = irfft(part, self.size).astype(np.float64) * self.size / 2.0
+            whole = scipy.fft.irfft(part, self.size).astype(np.float64) * self.size / 2.0
             lags = np.concatenate((whole[-reach:], whole[: reach + 1]))
             scale = np.sqrt(self.energy[0, k] * self.energy[1, k])
             found.append((float(np.sqrt(OCTAVES_HZ[k] * OCTAVES_HZ[k + 1])), lags / max(scale, 1e-30), reach))

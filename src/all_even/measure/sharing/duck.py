@@ -13,10 +13,11 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 import soxr
 from numpy.typing import NDArray
-from scipy.fft import next_fast_len
-from scipy.signal import butter, hilbert, oaconvolve, sosfiltfilt
+
+from all_even.measure.zero_phase import above, analytic_band
 
 Array = NDArray[np.float64]
 
@@ -55,13 +56,11 @@ class Meeting:
     """A key (kick) and a target (bass), mono, and their low-band powers at 1 kHz.
 
     hits_s: of the key, rising; the last one has no next and is left out of all figures. first, last: frames at
-    1 kHz of each hit; tail: frames to its T20. key_treble, target_treble: over 1 kHz, zero-phase.
+    1 kHz of each hit; tail: frames to its T20.
     """
 
     key: Array
     target: Array
-    key_treble: Array
-    target_treble: Array
     sample_rate: int
     hits_s: tuple[float, ...]
     tail_ms: float
@@ -71,6 +70,16 @@ class Meeting:
     first: NDArray[np.int64]
     last: NDArray[np.int64]
     tail: NDArray[np.int64]
+
+    @cached_property
+    def key_treble(self) -> Array:
+        """What of the key lies over 1 kHz, zero-phase."""
+        return above(self.key, CLICK_HZ, self.sample_rate)
+
+    @cached_property
+    def target_treble(self) -> Array:
+        """What of the target lies over 1 kHz, zero-phase."""
+        return above(self.target, CLICK_HZ, self.sample_rate)
 
     @cached_property
     def normal(self) -> NDArray[np.bool_]:
@@ -115,23 +124,15 @@ def meet(key: Array, target: Array, sample_rate: int, hits_s: Sequence[float], t
     tail = np.minimum(first + max(1, round(tail_ms * 0.001 * RATE)), last)
     active = target_power > loud * 10.0 ** (-ACTIVE_DB / 10.0)
     return Meeting(
-        key, target, treble(key, sample_rate), treble(target, sample_rate), sample_rate, tuple(hits_s), tail_ms,
-        key_power, target_power, active, first, last, tail,
+        key, target, sample_rate, tuple(hits_s), tail_ms, key_power, target_power, active, first, last, tail,
     )  # fmt: skip
-
-
-def treble(x: Array, sample_rate: int) -> Array:
-    """What lies over 1 kHz, zero-phase."""
-    return np.asarray(sosfiltfilt(butter(2, CLICK_HZ, "highpass", fs=sample_rate, output="sos"), x))
 
 
 def low_band(x: Array, sample_rate: int) -> NDArray[np.complex128]:
     """Analytic signal of the band 30 to 160 Hz (zero-phase Butterworth, second order), 1000 times a second."""
     if sample_rate != WORKING_RATE:
         x = np.asarray(soxr.resample(x, sample_rate, WORKING_RATE, quality="HQ"))
-    band = sosfiltfilt(butter(2, BAND_HZ, "bandpass", fs=WORKING_RATE, output="sos"), x)
-    analytic = hilbert(band, next_fast_len(len(band)))[: len(band)]
-    return np.asarray(analytic[:: WORKING_RATE // RATE])
+    return analytic_band(x, BAND_HZ, WORKING_RATE, every=WORKING_RATE // RATE)
 
 
 def smoothed_power(low: NDArray[np.complex128]) -> Array:
@@ -277,7 +278,7 @@ def sound_figures(meeting: Meeting, ducked: Array, gain_db: Array) -> SoundFigur
         right = float(np.sum((smooth * bass)[reduced] ** 2))
         ripple = float(10.0 * np.log10(max(wrong, 1e-20) / right)) if right > 0.0 else None
     clicks, re_key, peaks = [], [], []
-    stepped = treble(gain * bass, rate) - gain * m.target_treble[:count]
+    stepped = above(gain * bass, CLICK_HZ, rate) - gain * m.target_treble[:count]
     for first, last in zip(m.first, m.last, strict=True):
         start, stop = round(first * rate / RATE), min(count, round(last * rate / RATE))
         near = slice(max(0, start + round(CLICK_FROM_S * rate)), min(count, start + round(CLICK_TO_S * rate)))
@@ -306,4 +307,4 @@ def _smooth_box(x: Array, frames: int) -> Array:
     window = np.hanning(frames + 2)[1:-1]
     edges = frames // 2
     padded = np.pad(x, (edges, frames - 1 - edges), mode="edge")
-    return np.asarray(oaconvolve(padded, window / window.sum(), mode="valid"))
+    return np.asarray(scipy.signal.oaconvolve(padded, window / window.sum(), mode="valid"))

@@ -15,8 +15,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.fft import rfft
 
 from all_even.kernels import kernel
 from all_even.measure.sharing import hearing
@@ -108,7 +108,7 @@ class BandPowerMeter:
                     rows[channel] = rows[0]
                 elif np.any(sound):
                     frames = np.lib.stride_tricks.sliding_window_view(sound, self._size)[::hop][:count]
-                    spectrum = rfft(frames * self._window, axis=1)
+                    spectrum = scipy.fft.rfft(frames * self._window, axis=1)
                     rows[channel] = (spectrum.real**2 + spectrum.imag**2) @ triangles
             self._rows.append(rows)
         self._rest = joined[:, count * hop :].copy()

@@ -12,8 +12,8 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from all_even.kernels import kernel
 from all_even.measure.time.traces import BANDS, Traces
@@ -159,7 +159,7 @@ def _levels_db(bands: NDArray[np.float32]) -> NDArray[np.float64]:
 
 def _ahead_max(level: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
     """Largest of each frame and the ones after it, `frames` in all."""
-    return np.asarray(maximum_filter1d(level, frames, mode="nearest", origin=-(frames // 2)))
+    return np.asarray(scipy.ndimage.maximum_filter1d(level, frames, mode="nearest", origin=-(frames // 2)))
 
 
 def _ahead_mean_db(power: NDArray[np.float32], frames: int, at: NDArray[np.int64]) -> NDArray[np.float64]:
@@ -172,7 +172,9 @@ def _ahead_mean_db(power: NDArray[np.float32], frames: int, at: NDArray[np.int64
 def _behind_max(level: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
     """Largest of the `frames` before each frame; nothing is known to be there before the beginning."""
     padded = np.concatenate((np.full(frames, level.min()), level[:-1]))
-    return np.asarray(maximum_filter1d(padded, frames, mode="nearest", origin=-(frames // 2))[: len(level)])
+    return np.asarray(
+        scipy.ndimage.maximum_filter1d(padded, frames, mode="nearest", origin=-(frames // 2))[: len(level)]
+    )
 
 
 def _candidates(jumps: NDArray[np.float64]) -> NDArray[np.int64]:
@@ -180,7 +182,7 @@ def _candidates(jumps: NDArray[np.float64]) -> NDArray[np.int64]:
     limits = np.array(JUMP_DB)[:, np.newaxis]
     score = np.maximum(jumps - limits, 0.0).sum(axis=0)
     reach = round(CLOSEST_S * 1000 / 2)
-    highest = maximum_filter1d(score, 2 * reach + 1, mode="constant")
+    highest = scipy.ndimage.maximum_filter1d(score, 2 * reach + 1, mode="constant")
     tops = np.flatnonzero((score > 0.0) & (score >= highest))
     return tops[np.concatenate(([True], np.diff(tops) > reach))] if len(tops) else tops
 
@@ -188,7 +190,7 @@ def _candidates(jumps: NDArray[np.float64]) -> NDArray[np.int64]:
 def _with_late_bodies(frames: NDArray[np.int64], jump_db: NDArray[np.float64]) -> NDArray[np.int64]:
     """Adds places where the body jumps by itself within milliseconds of something brighter: a kick just after a hat."""
     reach = round(CLOSEST_S * 1000 / 2)
-    highest = maximum_filter1d(jump_db, 2 * reach + 1, mode="constant")
+    highest = scipy.ndimage.maximum_filter1d(jump_db, 2 * reach + 1, mode="constant")
     tops = np.flatnonzero((jump_db > BARE_JUMP_DB) & (jump_db >= highest))
     if not len(tops) or not len(frames):
         return frames

@@ -12,11 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
-from scipy.signal import butter, sosfiltfilt
 
 from all_even.kernels import kernel
 from all_even.measure.time.traces import LOW_RATE
+from all_even.measure.zero_phase import analytic_band
 
 BAND_HZ = (25.0, 250.0)
 SMOOTH_S = 0.010
@@ -43,14 +42,10 @@ class Tail:
 
 def envelope_db(low: NDArray[np.floating], *, band_hz: tuple[float, float] | None = BAND_HZ) -> Array:
     """Smoothed analytic power in dB of the mono sound at 4 kHz, one number a sample; None: no band-pass."""
-    sound = np.asarray(low, dtype=np.float64)
-    if len(sound) < 64:
-        return np.full(len(sound), -200.0)
-    if band_hz is not None:
-        sound = sosfiltfilt(butter(2, band_hz, "bandpass", fs=LOW_RATE, output="sos"), sound)
-    size = next_fast_len(len(sound), real=True)
-    quadrature = irfft(-1j * rfft(sound.astype(np.float32), size), size)[: len(sound)]
-    power = 0.5 * (sound**2 + quadrature.astype(np.float64) ** 2)
+    if len(low) < 64:
+        return np.full(len(low), -200.0)
+    analytic = analytic_band(np.asarray(low, dtype=np.float32), band_hz, LOW_RATE)
+    power = 0.5 * (analytic.real**2 + analytic.imag**2).astype(np.float64)
     window = np.hanning(round(SMOOTH_S * LOW_RATE) + 2)[1:-1]
     smooth = np.convolve(power, window / window.sum(), mode="same")
     return np.asarray(10.0 * np.log10(np.maximum(smooth, 1e-20)))

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import scipy
 import soxr
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
 
 from all_even.kernels import kernel
 
@@ -107,8 +107,8 @@ def _low_band(low: NDArray[np.float32], edges_hz: tuple[float, float], frames: i
     """Mean square per frame of a band of the 4 kHz copy, (frames,)."""
     if not len(low):
         return np.zeros(frames, dtype=np.float32)
-    sections = butter(4, edges_hz, "bandpass", fs=LOW_RATE, output="sos")
-    band = sosfilt(sections, low.astype(np.float64))
+    sections = scipy.signal.butter(4, edges_hz, "bandpass", fs=LOW_RATE, output="sos")
+    band = scipy.signal.sosfilt(sections, low.astype(np.float64))
     summed = np.concatenate(([0.0], np.cumsum(band * band)))
     edges = np.minimum(np.round(np.arange(frames + 1) * frame_s * LOW_RATE).astype(int), len(low))
     mean: Envelope = (np.diff(summed[edges]) / np.maximum(1, np.diff(edges))).astype(np.float32)

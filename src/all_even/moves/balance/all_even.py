@@ -9,7 +9,6 @@ from all_even import decibels
 from all_even.dsp.parameter import LEVEL, LOWEST_LEVEL_DB, number
 from all_even.engine import arrival
 from all_even.engine.figures.look import Look
-from all_even.moves.balance.trim import AIM_DBFS
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
 from all_even.session import edits
@@ -74,7 +73,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     # The peak of a sum moves exactly with a gain common to all its parts; only the top of the
     # faders can limit it.
-    shift = min(AIM_DBFS - trial.sample_peak_dbfs, LEVEL.high - max(levels.values()))
+    shift = min(look.session.settings.mix_peak_dbfs - trial.sample_peak_dbfs, LEVEL.high - max(levels.values()))
     final = {lane_id: max(LOWEST_LEVEL_DB, level + shift) for lane_id, level in levels.items()}
     clamped = any(level + shift < LOWEST_LEVEL_DB for level in levels.values())
     return [
@@ -91,7 +90,7 @@ def propose(look: Look) -> list[Proposal]:
                 "lanes": len(final),
                 "spread_lu": round(spread, 2),
                 "mix_peak_at_equal_loudness_dbfs": round(trial.sample_peak_dbfs, 2),
-                "mix_peak_aimed_dbfs": AIM_DBFS,
+                "mix_peak_aimed_dbfs": look.session.settings.mix_peak_dbfs,
             },
             metric=METRIC.id,
             before=spread,

@@ -9,8 +9,8 @@ from all_even.moves.metric import Metric
 from all_even.session import edits
 from all_even.session.model import MIX, Proposal, Session
 
-MIX_PEAK_WINDOW_DBFS = (-6.0, -3.0)  # common practice: mix peak between -6 and -3 dBFS, never over -3
-AIM_DBFS = -4.5
+BESIDE_DB = 1.5
+"""So far from the target the peak is left alone. Common practice: a mix peaks between -6 and -3 dBFS."""
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -18,18 +18,19 @@ def propose(look: Look) -> list[Proposal]:
     if mix is None or mix.sample_peak_dbfs is None:
         return []
     peak = mix.sample_peak_dbfs
-    low, high = MIX_PEAK_WINDOW_DBFS
+    aim = session.settings.mix_peak_dbfs
+    low, high = aim - BESIDE_DB, aim + BESIDE_DB
     if low <= peak <= high:
         return []
-    wanted = TRIM.clamped(session.mix.trim_db + AIM_DBFS - peak)
+    wanted = TRIM.clamped(session.mix.trim_db + aim - peak)
     proposal = Proposal(
         id=KIND.id,
         kind=KIND.id,
         stage="balance",
         targets=(MIX,),
         title="",
-        reason=f"The mix peaks at {number(peak)} dBFS; it should stay between {number(low, 0)} and "
-        f"{number(high, 0)}. One trim keeps the balance as it is.",
+        reason=f"The mix peaks at {number(peak)} dBFS; it should stay between {number(low)} and "
+        f"{number(high)}. One trim keeps the balance as it is.",
         parameters={"trim_db": wanted},
         evidence={"mix_sample_peak_dbfs": round(peak, 2), "trim_db": session.mix.trim_db},
         metric=METRIC.id,
@@ -55,5 +56,5 @@ def peak_dbfs(look: Look) -> float | None:
     return look.mix.sample_peak_dbfs if look.mix is not None else None
 
 
-KIND = Kind("balance.trim", ("mix",), propose, edit, parameters={"trim_db": TRIM}, changed=changed)
+KIND = Kind("balance.trim", ("mix", "settings"), propose, edit, parameters={"trim_db": TRIM}, changed=changed)
 METRIC = Metric("mix-peak", "sample peak of the mix", "dBFS", 1, 0.1, ("mix",), lambda look, _: peak_dbfs(look))

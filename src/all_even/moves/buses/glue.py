@@ -11,12 +11,11 @@ from all_even.moves.kind import Kind
 from all_even.session import chain_edits
 from all_even.session.model import MIX, Proposal, Session
 
-GLUE_DB = 1.5
 START_DB = -18.0
 
 
 def propose(look: Look) -> list[Proposal]:
-    mix = look.mix
+    mix, glue_db = look.mix, look.session.settings.glue_db
     if look.session.mix.chain or mix is None or mix.integrated_lufs is None:
         return []
     return [
@@ -28,13 +27,13 @@ def propose(look: Look) -> list[Proposal]:
             title="Gentle compression that holds the mix together",
             reason="2:1, an attack of 30 ms so that hits pass, release by programme, no make-up, both sides linked, "
             "the detector high-passed at 100 Hz so that the bass does not drive it. Threshold found so that "
-            f"{number(GLUE_DB)} dB come off in loud passages. Judge it level-matched, and look at what it moves: "
+            f"{number(glue_db)} dB come off in loud passages. Judge it level-matched, and look at what it moves: "
             "none is a good answer too.",
-            evidence={"mix_lufs": round(mix.integrated_lufs, 1), "aim_db": GLUE_DB},
+            evidence={"mix_lufs": round(mix.integrated_lufs, 1), "aim_db": glue_db},
             metric=LOUD_GAIN.id,
             arguments={"strip": MIX, "station": "Compressor"},
             before=0.0,
-            expected=-GLUE_DB,
+            expected=-glue_db,
             tolerance=LOUD_GAIN.tolerance,
             source="trial",
             weight=3.0,
@@ -43,7 +42,9 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def prepare(look: Look, proposal: Proposal) -> Proposal:
-    found = find_threshold(_station, look.loudest(MIX), look.session.sample_rate, GLUE_DB, in_loud_passages)
+    found = find_threshold(
+        _station, look.loudest(MIX), look.session.sample_rate, look.session.settings.glue_db, in_loud_passages
+    )
     return replace(
         proposal,
         parameters={"threshold_db": THRESHOLD.clamped(found)},
@@ -65,6 +66,6 @@ def _station(threshold_db: float) -> Compressor:
 
 THRESHOLD = numbers(Compressor)["threshold_db"]
 KIND = Kind(
-    "buses.glue", ("mix", "chains"), propose, edit, prepare,
+    "buses.glue", ("mix", "chains", "settings"), propose, edit, prepare,
     parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None),
 )  # fmt: skip

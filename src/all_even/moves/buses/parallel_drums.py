@@ -15,13 +15,13 @@ from all_even.session import chain_edits, edits, routing, routing_edits
 from all_even.session.model import Proposal, Session
 
 NAME = "Drums crushed"
-PARALLEL_LU = -22.0
 UNKNOWN_DB = -20.0
 """The level of a copy that could not be tried out."""
 
 
 def propose(look: Look) -> list[Proposal]:
     session, drums = look.session, of_family(look.session, "drums")
+    under_lu = session.settings.parallel_under_lu
     if len(drums) < 2 or any(has_parallel_copy(session, lane) for lane in drums):
         return []
     if bus_named(session, NAME) is not None:
@@ -34,12 +34,12 @@ def propose(look: Look) -> list[Proposal]:
             targets=ids(drums),
             title="Parallel drums: a crushed copy under the dry ones",
             reason="Drums that stay small however loud get their body from a copy that is compressed far too much and "
-            f"kept some {number(-PARALLEL_LU, 0)} LU under the dry sound. It is sent after fader and pan, so the copy "
+            f"kept some {number(under_lu, 0)} LU under the dry sound. It is sent after fader and pan, so the copy "
             "is the same mix of drums; peaks hardly rise. Mute the bus to compare.",
-            evidence={"drum_tracks": len(drums), "aim_under_dry_lu": -PARALLEL_LU},
+            evidence={"drum_tracks": len(drums), "aim_under_dry_lu": under_lu},
             metric=METRIC.id,
             arguments={"bus": NAME},
-            expected=PARALLEL_LU,
+            expected=-under_lu,
             tolerance=METRIC.tolerance,
             source="trial",
             weight=6.0,
@@ -50,9 +50,8 @@ def propose(look: Look) -> list[Proposal]:
 def prepare(look: Look, proposal: Proposal) -> Proposal:
     trial = look.at(edit(look.session, replace(proposal, parameters={"level_db": 0.0})))
     under = under_dry_lu(trial, {"bus": NAME})
-    return replace(
-        proposal, parameters={"level_db": LEVEL.clamped(UNKNOWN_DB if under is None else PARALLEL_LU - under)}
-    )
+    level_db = UNKNOWN_DB if under is None else -look.session.settings.parallel_under_lu - under
+    return replace(proposal, parameters={"level_db": LEVEL.clamped(level_db)})
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
@@ -92,7 +91,7 @@ def under_dry_lu(look: Look, arguments: Arguments) -> float | None:
 
 
 KIND = Kind(
-    "buses.parallel-drums", ("order", "names", "routing", "levels", "strips"), propose, edit, prepare,
+    "buses.parallel-drums", ("order", "names", "routing", "levels", "strips", "settings"), propose, edit, prepare,
     parameters={"level_db": LEVEL}, changed=changed,
 )  # fmt: skip
 METRIC = Metric(

@@ -12,8 +12,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from all_even.errors import UserError
 from all_even.measure.pitch import pitch
@@ -152,7 +152,7 @@ def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB) -> Duck:
     opening = methods.beginning(sketch, COARSE_HITS)
     best = min((np.array(start) for start in starts), key=lambda start: cost(start, opening))
     simplex = np.vstack([best, *(best + 0.12 * step * np.where(best > 0.5, -1.0, 1.0) for step in np.eye(len(knobs)))])
-    result = minimize(
+    result = scipy.optimize.minimize(
         cost, best, method="Nelder-Mead",
         options={"maxiter": SIMPLEX_STEPS, "initial_simplex": simplex, "xatol": 1e-3, "fatol": 1e-3},
     )  # fmt: skip

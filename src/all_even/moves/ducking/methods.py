@@ -10,10 +10,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfilt
 
 from all_even.dsp import crossover
 from all_even.dsp.band_compressor import BandCompressor
@@ -97,7 +97,9 @@ class Sketch:
 def sketch(meeting: Meeting, peak_hz: float, beat_s: float, grid_s: Array, beats_s: Array) -> Sketch:
     """Prepares the keys of all methods. grid_s: the hits as the tempo would place them; beats_s: every beat."""
     m = meeting
-    high = sosfilt(butter(2, KEY_HIGH_PASS_HZ, "highpass", fs=m.sample_rate, output="sos"), m.key)
+    high = scipy.signal.sosfilt(
+        scipy.signal.butter(2, KEY_HIGH_PASS_HZ, "highpass", fs=m.sample_rate, output="sos"), m.key
+    )
     low_band = _band_of(m.key, peak_hz, m.sample_rate)[1]
     keys = {
         "full": _held(m.key, m.sample_rate),

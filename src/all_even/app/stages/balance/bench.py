@@ -9,6 +9,7 @@ from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.desk import Desk
+from all_even.app.lanes.body import set_together
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.balance.drawings import CourseDrawing
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
@@ -55,8 +56,8 @@ class BalanceBench(Bench):
         self.pan = fields.NumberField(PAN, "Pan", "Alt+Left, Alt+Right in the lanes")
         self.trim: fields.NumberField = fields.NumberField(TRIM, "Mix trim", "T")
         self.arrives = fields.Figure("Arrives at", "Gated loudness of the lane as it arrives in the mix")
-        self.level.value_changed.connect(lambda value: self._set("level", level_db=value))
-        self.pan.value_changed.connect(lambda value: self._set("pan", pan=value))
+        self.level.value_changed.connect(lambda value: set_together(self.desk, level_db=value))
+        self.pan.value_changed.connect(lambda value: set_together(self.desk, pan=value))
         self.trim.value_changed.connect(lambda value: self.desk.edit(lambda s: edits.set_trim(s, value), merge="trim"))
         for index, (name, field) in enumerate(
             (("Level", self.level), ("Pan", self.pan), ("Arrives at", self.arrives), ("Mix trim", self.trim))
@@ -108,10 +109,6 @@ class BalanceBench(Bench):
         arrival = desk.figures.arrivals.of(current) if isinstance(lane, Lane) else None
         self.arrives.show_value(decibel_text(arrival.integrated_lufs if arrival else None, "LUFS"))
         self.course.show_lane(arrival, lane.role, 0.0, desk.mix)
-
-    def _set(self, key: str, **values: float) -> None:
-        wanted = tuple(item for item in self.desk.selected if item != MIX)
-        self.desk.edit(lambda s: edits.change_strips(s, wanted, **values), merge=key + "".join(wanted))
 
     def _toggle(self, field: str) -> None:
         wanted = tuple(item for item in self.desk.selected if item != MIX)

@@ -72,15 +72,22 @@ class BalanceBody(Body):
         self.nudge(sideways, fine=fine, pan=bool(modifiers & Qt.KeyboardModifier.AltModifier))
         return True
 
+    def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:
+        wanted = touched(self.desk, row_id)
+        if wanted:
+            self._nudge(wanted, notches, fine=fine, pan=part == "pan")
+
     def nudge(self, direction: int, *, fine: bool, pan: bool = False) -> None:
         """One step of level or pan on the selected lanes."""
-        step = (PAN.step if pan else LEVEL.step) * (NUDGE_FINE if fine else 1.0) * direction
         wanted = changeable(self.desk)
-        if not wanted:
-            return
+        if wanted:
+            self._nudge(wanted, direction, fine=fine, pan=pan)
+
+    def _nudge(self, wanted: tuple[str, ...], direction: int, *, fine: bool, pan: bool) -> None:
+        """Each lane from where it is."""
+        step = (PAN.step if pan else LEVEL.step) * (NUDGE_FINE if fine else 1.0) * direction
         if pan:
-            value = round(getattr(entry(self.desk.session, wanted[-1]), "pan", 0.0) + step, 3)
-            self.desk.edit(lambda s: edits.change_strips(s, wanted, pan=value), merge="nudge pan" + "".join(wanted))
+            self.desk.edit(lambda s: edits.nudge_pans(s, wanted, step), merge="nudge pan" + "".join(wanted))
         else:
             self.desk.edit(lambda s: edits.nudge_levels(s, wanted, step), merge="nudge level" + "".join(wanted))
 
@@ -112,7 +119,11 @@ class _RailDrag(Drag):
         merge = f"{self._part} {self.grabbed}"
         if self._part == "pan":
             pan = rail.pan_at(rail.pan_x(self._start) + by)
-            self._desk.edit(lambda s: edits.change_strips(s, wanted, pan=pan), merge=merge)
+            if len(wanted) == 1:
+                self._desk.edit(lambda s: edits.change_strips(s, wanted, pan=pan), merge=merge)
+            else:
+                further = pan - getattr(entry(self._desk.session, self.grabbed), "pan", 0.0)
+                self._desk.edit(lambda s: edits.nudge_pans(s, wanted, further), merge=merge)
             return False
         level_db = rail.level_at(rail.level_x(self._start) + by)
         if len(wanted) == 1:

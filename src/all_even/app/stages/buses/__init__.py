@@ -2,15 +2,19 @@
 
 from typing import TYPE_CHECKING
 
-from all_even.app.commands import Command, is_selected
+from all_even.app.commands import LANES, Command, Place, is_selected
 from all_even.app.desk import Desk
 from all_even.app.stages.view import StageView
+from all_even.dsp import kinds
 
 if TYPE_CHECKING:
     from all_even.app.actions import Actions
     from all_even.app.stages.buses.bench import BusesBench
     from all_even.app.stages.buses.body import BusesBody
     from all_even.app.stages.buses.routing_form import RoutingForm
+
+
+STATION: tuple[Place, ...] = ("station",)
 
 
 def _body(desk: Desk) -> "BusesBody":
@@ -47,14 +51,28 @@ VIEW = StageView(
     _body,
     _bench,
     (
-        Command("Lanes", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected),
-        Command("Lanes", "Folder group of the selection", "Ctrl+F", lambda a: _form(a).make_folder(), is_selected),
         Command(
-            "Lanes", "Parallel bus from the selection", "Ctrl+Shift+B", lambda a: _form(a).make_parallel(), is_selected
+            "Lanes", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected, LANES
         ),
         Command(
-            "Lanes", "Remove the bus or folder", "Ctrl+Backspace", lambda a: _form(a).remove_current(), is_selected
+            "Lanes", "Folder group of the selection", "Ctrl+Shift+F", lambda a: _form(a).make_folder(), is_selected,
+            LANES,
         ),
-        Command("Lanes", "Add a station", "A", lambda a: _opened(a).add.setFocus()),
+        Command(
+            "Lanes", "Parallel bus from the selection", "Ctrl+Shift+B", lambda a: _form(a).make_parallel(),
+            is_selected, LANES,
+        ),
+        Command(
+            "Lanes", "Remove the bus or folder", "Ctrl+Backspace", lambda a: _form(a).remove_current(), is_selected,
+            LANES,
+        ),
+        Command(
+            "Lanes", "Add a station", "A", lambda a: _opened(a).add.setFocus(), at=("lanes", "station"),
+            words=" ".join(kind.LABEL for kind in kinds.KINDS),
+        ),
+        Command("Lanes", "Bypass the station", "B", lambda a: _opened(a).on_station("bypass"), is_selected, STATION),
+        Command("Lanes", "Remove the station", "", lambda a: _opened(a).on_station("remove"), is_selected, STATION),
+        Command("Lanes", "Station earlier", "", lambda a: _opened(a).on_station("earlier"), is_selected, STATION),
+        Command("Lanes", "Station later", "", lambda a: _opened(a).on_station("later"), is_selected, STATION),
     ),
-)
+)  # fmt: skip

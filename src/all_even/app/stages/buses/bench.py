@@ -5,10 +5,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QStringListModel, Qt
+from PyQt6.QtCore import QPoint, QStringListModel, Qt
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
-from all_even.app import fields
+from all_even.app import fields, menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
@@ -58,6 +58,8 @@ class BusesBench(Bench):
         row.addWidget(self.right)
         self._row = row
         self.right.setMinimumWidth(FORM_WIDTH[2] + 4)
+        menus.belongs(self.path, "station", self._point)
+        menus.belongs(self.station, "station")
         self.path.opened.connect(lambda station: self.open("" if station == self.open_station else station))
         self.path.moved.connect(self._move)
         self.path.bypassed.connect(self._bypass)
@@ -99,6 +101,10 @@ class BusesBench(Bench):
         """Opens a station; an empty id closes it."""
         self.open_station = station_id
         self.refresh()
+
+    def open_part(self, part_id: str) -> None:
+        self._opened_for = self.desk.current
+        self.open(part_id)
 
     def refresh(self) -> None:
         session, current = self.desk.session, self.desk.current
@@ -191,7 +197,24 @@ class BusesBench(Bench):
         change = change_db(flow, at) if flow is not None else None
         self.station.show_station(current, chain[at], levels, gains, change)
 
+    def _point(self, at: QPoint) -> None:
+        """Opens the station that a context menu is asked for."""
+        stop = self.path.stop_at(at.x())
+        if stop is not None and stop.station_id:
+            self.open(stop.station_id)
+
     # Edits.
+
+    def on_station(self, act: str) -> None:
+        """Does something with the opened station: bypass, remove, earlier, later."""
+        if not self.open_station:
+            self.desk.said.emit("No station is opened: click one on the level path.")
+        elif act == "bypass":
+            self._bypass(self.open_station)
+        elif act == "remove":
+            self._remove(self.open_station)
+        else:
+            self._move(self.open_station, -1 if act == "earlier" else 1)
 
     def _add_typed(self) -> None:
         found = kinds.search(self.add.text())

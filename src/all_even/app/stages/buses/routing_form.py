@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLa
 
 from all_even.app import fields
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import changeable
+from all_even.app.lanes.body import changeable, set_together
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.buses.sends import SendList
 from all_even.dsp.parameter import LEVEL
@@ -131,8 +131,7 @@ class RoutingForm(QWidget):
         if self.desk.current == MIX:
             self.desk.edit(lambda s: edits.set_trim(s, value), merge="trim")
             return
-        wanted = changeable(self.desk)
-        self.desk.edit(lambda s: edits.change_strips(s, wanted, level_db=value), merge="level" + "".join(wanted))
+        set_together(self.desk, level_db=value)
 
     def _route(self, target: str) -> None:
         self.desk.try_edit(lambda s: routing_edits.route(s, self._strips(), target))

@@ -1,0 +1,1 @@
+"""The finder: type what you want, Enter goes there or does it."""

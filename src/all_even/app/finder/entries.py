@@ -1,0 +1,75 @@
+"""Everything that can be found: commands, lanes and buses, stations, places in the song, settings."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
+
+from all_even.app.commands import Command, present_commands
+from all_even.app.pages.topics import Topic, topics
+from all_even.dsp.parameter import time_text
+from all_even.session.model import MIX
+
+if TYPE_CHECKING:
+    from all_even.app.actions import Actions
+    from all_even.app.desk import Desk
+
+Give = Callable[[Command], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One thing to find. kind: Command, Lane, Station … ; text: its name; detail: what stands beside it; words: more to
+    find it by; run: does it or goes there."""
+
+    kind: str
+    text: str
+    detail: str
+    words: str
+    run: Callable[[], object]
+    possible: bool = True
+
+
+def entries(desk: "Desk", commands: list[Command], actions: "Actions", give: Give) -> list[Entry]:
+    """All there is to find now."""
+    found = [
+        Entry("Command", command.text.removesuffix(" …"), command.shortcut or command.menu,
+              f"{command.menu} {command.under} {command.words}", partial(give, command), command.enabled(desk))
+        for command in [*commands, *present_commands(desk)]
+    ]  # fmt: skip
+    found += [
+        Entry("Setting", topic.name, topic.section, topic.help, partial(_show_setting, actions, topic))
+        for topic in topics()
+    ]
+    if desk.is_open:
+        found += _of_session(desk, actions)
+    return found
+
+
+def _of_session(desk: "Desk", actions: "Actions") -> list[Entry]:
+    session = desk.session
+    strips = [(strip.id, strip.name, getattr(strip, "role", "")) for strip in session.strips]
+    found = [
+        Entry("Lane" if session.is_lane(strip_id) else "Bus", name, role, role, partial(actions.go_to_strip, strip_id))
+        for strip_id, name, role in strips
+    ]
+    found.append(Entry("Bus", "Mix", "mix bus", "master sum", partial(actions.go_to_strip, MIX)))
+    for strip_id, name, _ in [*strips, (MIX, "Mix", "")]:
+        found += [
+            Entry("Station", f"{station.LABEL} of {name}", "bypassed" if station.bypass else "", station.WORDS,
+                  partial(actions.go_to_station, strip_id, station.id))
+            for station in session.chain(strip_id)
+        ]  # fmt: skip
+    found += [
+        Entry("Note", note.text, time_text(note.position_s), "", partial(actions.locate, note.position_s))
+        for note in session.notes
+    ]
+    found += [
+        Entry("Version", snapshot.name, "snapshot", "", partial(desk.recall_snapshot, snapshot.name))
+        for snapshot in session.snapshots
+    ]
+    return found
+
+
+def _show_setting(actions: "Actions", topic: Topic) -> None:
+    actions.frame.show_page("settings", topic.key)

@@ -1,0 +1,1 @@
+"""Pages that take the place of the work for a moment: settings, shortcuts, about."""

@@ -1,0 +1,56 @@
+"""A page over the whole window: its title, a way back, and what it shows."""
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from all_even.app import fields, theme
+
+WIDEST = 1200
+MARGIN = 32
+
+
+class Page(QWidget):
+    """Subclasses fill `column`; `refresh` is called whenever the page is shown. back: leaves it, as Esc does."""
+
+    title = ""
+
+    def __init__(self, back: Callable[[], object]) -> None:
+        super().__init__()
+        self.setObjectName("ground")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setAccessibleName(self.title)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(MARGIN, 24, MARGIN, 16)
+        whole.setSpacing(16)
+        head = QHBoxLayout()
+        head.setSpacing(16)
+        self.back = fields.button("Back", "Back to where you were (Esc)", back, icon="arrow-left-to-line")
+        head.addWidget(self.back)
+        name = fields.label(self.title, "figure")
+        name.setFont(theme.font(theme.FIGURE, strong=True))
+        head.addWidget(name)
+        head.addStretch(1)
+        self.head = head
+        whole.addLayout(head)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setFrameShape(QFrame.Shape.NoFrame)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inner = QWidget()
+        row = QHBoxLayout(inner)
+        row.setContentsMargins(0, 0, 8, 0)
+        holder = QWidget()
+        holder.setMaximumWidth(WIDEST)
+        self.column = QVBoxLayout(holder)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(12)
+        row.addWidget(holder, 1)
+        row.addStretch(0)
+        self.area.setWidget(inner)
+        whole.addWidget(self.area, 1)
+
+    def refresh(self, at: str = "") -> None:
+        """Shows what is so now. at: what to bring into sight, where there is something of that name."""

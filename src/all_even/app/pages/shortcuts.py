@@ -1,0 +1,83 @@
+"""All keys on one page: those of commands, by menu, and those that hold where the keyboard is."""
+
+from collections.abc import Callable
+
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+
+from all_even.app import fields, theme
+from all_even.app.commands import MENUS, Command
+from all_even.app.pages.page import Page
+
+PLACES = {
+    "In the lanes": (
+        ("Up, Down", "the lane above, below; Shift: select more"), ("Page Up, Page Down", "eight lanes further"),
+        ("Ctrl+Up, Ctrl+Down", "move the lane"), ("Left, Right", "level (Balance); Shift: finer"),
+        ("Alt+Left, Alt+Right", "pan (Balance)"), ("Menu", "what can be done with the lane"),
+    ),
+    "In a number": (
+        ("Up, Down, wheel", "a step; Shift: finer"), ("Enter", "takes what was typed: 1k2, −2 dB, 0.5 s"),
+        ("Double click", "its usual value"),
+    ),
+    "On the level path": (
+        ("Left, Right", "the station before, after"), ("Ctrl+Left, Ctrl+Right", "move it"),
+        ("B", "bypass"), ("Delete", "remove"),
+    ),
+    "On the song strip": (
+        ("Left, Right", "five seconds"), ("Ctrl+wheel", "closer, further"), ("Wheel", "along the song"),
+    ),
+    "On a move's card": (("Enter, held", "hear with the move, as loud as without"),),
+}  # fmt: skip
+"""What keys mean by place, where no command says it."""
+COLUMNS = 4
+
+
+class ShortcutsPage(Page):
+    title = "Shortcuts"
+
+    def __init__(self, commands: list[Command], back: Callable[[], object]) -> None:
+        super().__init__(back)
+        blocks = [
+            (menu, [(_shown(c.shortcut), c.text.removesuffix(" …")) for c in commands if c.menu == menu and c.shortcut])
+            for menu in MENUS
+        ]
+        blocks += [(name, list(keys)) for name, keys in PLACES.items()]
+        sides = [QVBoxLayout() for _ in range(COLUMNS)]
+        heights = [0] * COLUMNS
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        for name, keys in blocks:
+            if keys:
+                shortest = heights.index(min(heights))
+                sides[shortest].addWidget(_block(name, keys))
+                heights[shortest] += len(keys) + 2
+        for side in sides:
+            side.setSpacing(12)
+            side.addStretch(1)
+            row.addLayout(side, 1)
+        everywhere = "Every command is in the menus, in the context menus (right button, Menu key) and in the finder."
+        self.column.addWidget(fields.wrapped(everywhere, "quiet"))
+        self.column.addLayout(row)
+        self.column.addStretch(1)
+
+
+def _shown(shortcut: str) -> str:
+    return QKeySequence(shortcut).toString(QKeySequence.SequenceFormat.NativeText)
+
+
+def _block(name: str, keys: list[tuple[str, str]]) -> QFrame:
+    card = QFrame()
+    card.setObjectName("card")
+    grid = QGridLayout(card)
+    grid.setContentsMargins(14, 10, 14, 12)
+    grid.setHorizontalSpacing(12)
+    grid.setVerticalSpacing(3)
+    grid.setColumnStretch(1, 1)
+    title = fields.label(name)
+    title.setFont(theme.font(theme.BODY, strong=True))
+    title.setStyleSheet("font-weight: 600")
+    grid.addWidget(title, 0, 0, 1, 2)
+    for index, (key, text) in enumerate(keys, 1):
+        grid.addWidget(fields.wrapped(key, "small"), index, 0)
+        grid.addWidget(fields.wrapped(text), index, 1)
+    return card
