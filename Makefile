@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.ready
 
-.PHONY: setup system demo test attack proof lint bench shots clean
+.PHONY: setup system demo test attack proof lint bench shots install uninstall clean
 
 setup: $(STAMP)
 
@@ -43,6 +43,14 @@ bench: $(STAMP)
 
 shots: $(STAMP)
 	sh tools/with-display.sh $(BIN)/python tools/shots.py
+
+# For this user alone: an environment of its own, launcher, menu entry, icons, file type, man page.
+install:
+	sh tools/system-packages.sh
+	$(PYTHON) tools/desktop.py install
+
+uninstall:
+	$(PYTHON) tools/desktop.py uninstall
 
 clean:
 	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache .hypothesis .import_linter_cache build src/*.egg-info

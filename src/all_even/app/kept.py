@@ -4,6 +4,7 @@ import contextlib
 from pathlib import Path
 
 from all_even import outputs, places
+from all_even.app import desktop_list
 from all_even.errors import UserError
 
 MOST = 8
@@ -30,3 +31,4 @@ def remember_recent(path: Path) -> None:
     text = "".join(f"{line}\n" for line in lines[:MOST] if "\n" not in line)
     with contextlib.suppress(OSError, UserError):
         outputs.write_whole(places.data_folder("") / "recent.txt", text.encode("utf-8", "surrogateescape"))
+    desktop_list.tell_desktop(absolute)

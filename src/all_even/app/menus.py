@@ -58,6 +58,7 @@ class Menus:
             menu.aboutToShow.connect(partial(self._fill, menu, name))
             menu.aboutToHide.connect(self._enable_all)
             self._fill(menu, name)
+        self._enable_all()
 
     def context(self, place: Place | None) -> QMenu:
         """The context menu of a place; the caller shows it."""

@@ -9,7 +9,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from all_even import places, stages
+from all_even import __version__, places, stages
 from all_even.cli import files, sessions
 from all_even.errors import UserError, one_sentence, system_reason
 
@@ -85,6 +85,7 @@ def build_parser() -> argparse.ArgumentParser:
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--demo", action="store_true", help="open the window with the demo session")
+    parser.add_argument("--version", action="version", version=f"All Even {__version__}")
     commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
 
     demo = commands.add_parser("demo", help="write the demo's stems and a session file")

@@ -52,7 +52,8 @@ def _line(name: str) -> str:
     except metadata.PackageNotFoundError:
         return name
     licence = about.json.get("license_expression") or about.json.get("license") or ""
-    first = str(licence).strip().splitlines()[0][:60] if str(licence).strip() else _classified(about)
+    told = str(licence).strip().splitlines()[0] if str(licence).strip() else ""
+    first = told if told and not told.startswith("Copyright") else _classified(about)
     return f"{about['Name']} {about['Version']}" + (f": {first}" if first else "")
 
 
