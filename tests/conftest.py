@@ -1,6 +1,7 @@
 """What all tests share: a home of their own, sounds made from numbers, and the demo's stems."""
 
 import contextlib
+import fcntl
 import os
 import shutil
 import subprocess
@@ -19,8 +20,8 @@ os.environ.setdefault("NUMBA_CACHE_DIR", kernels.cache_dir())
 HUNG_S = float(os.environ.get("ALL_EVEN_PATIENCE_S", "600"))
 """Tests wait for events; this long only against a real hang, on a machine however slow."""
 _HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
-# A test that runs others in a process of its own lends them its home, with the demo and its measures.
-os.environ["ALL_EVEN_HOME"] = os.environ.get("ALL_EVEN_LENT_HOME", _HOME.name)
+# All workers of a run share one home, with the demo and its measures; so do runs that a test starts by itself.
+os.environ["ALL_EVEN_HOME"] = os.environ.setdefault("ALL_EVEN_LENT_HOME", _HOME.name)
 
 import numpy as np  # noqa: E402
 import pytest  # noqa: E402
@@ -67,9 +68,12 @@ def public_folder() -> Iterator[Path]:
 
 @pytest.fixture(scope="session")
 def demo_folder() -> Path:
+    """Made by the worker that needs it first; the others wait for it."""
     from all_even.demo.stems import demo_folder as made
 
-    return made()
+    with (Path(os.environ["ALL_EVEN_HOME"]) / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        return made()
 
 
 @pytest.fixture(scope="session")

@@ -1,7 +1,9 @@
 """The real window on the simulated device."""
 
+import os
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 from PyQt6.QtWidgets import QApplication
@@ -43,9 +45,14 @@ class Rig:
             QApplication.processEvents()
 
     def measured(self) -> None:
-        """Waits until lanes, mix and moves are up to date."""
+        """Waits until lanes, mix and moves are up to date, and every card is made."""
         desk = self.desk
         self.wait(lambda: desk.idle)
+        self.carded()
+
+    def carded(self) -> None:
+        workbench = self.window.workbench
+        self.wait(lambda: workbench is None or not workbench.side.moves.building)
 
     def open(self, path) -> None:
         self.window.open_path(path)
@@ -85,12 +92,12 @@ def one_window() -> Iterator[Rig]:
 
 
 @pytest.fixture
-def rig(one_window, home, tmp_path_factory) -> Rig:
+def rig(one_window, home) -> Rig:
     """The window on its start page, with recovery copies and recent sessions of this test alone.
 
     Measures of files are shared between tests.
     """
-    shared = tmp_path_factory.getbasetemp() / "shared cache"
+    shared = Path(os.environ["ALL_EVEN_LENT_HOME"]) / "cache"
     shared.mkdir(exist_ok=True)
     home.mkdir()
     (home / "cache").symlink_to(shared)

@@ -29,6 +29,7 @@ from all_even.dsp import kinds
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.session import chain_edits, routing_edits
 
+PAGES = ("settings", "shortcuts", "about")
 SCREENS = ("start", *stages.all_keys())
 SMALLEST = 24
 ARROW = 26  # what a combo box needs beside its text
@@ -111,6 +112,22 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folde
     assert sorted(set(wrong)) == []
 
 
+def test_every_page_is_named_explained_large_enough_and_whole(opened):
+    """Settings, shortcuts, about, and the finder over the lanes, in the smallest window."""
+    opened.window.resize(1024, 700)
+    wrong = []
+    for page in PAGES:
+        opened.window.show_page(page)
+        opened.settle_paint()
+        wrong += [text.replace("gather", page, 1) for text in walk(opened, "gather")]
+        opened.window.leave_page()
+    opened.window.show_finder()
+    wrong += walk(opened, "gather")
+    opened.window.finder.leave()
+    own = {f"{lane.name!r}" for lane in opened.desk.session.lanes}  # a user's long name may be shortened
+    assert sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own)) == []
+
+
 def test_every_station_opens_into_a_panel_that_is_whole(opened):
     """Each kind once, on one lane that sends to a bus; then the bus, a folder group and the mix."""
     opened.window.resize(1024, 700)
@@ -162,7 +179,7 @@ def test_every_command_stands_in_a_menu_and_no_shortcut_twice(rig):
 
 def test_every_command_runs_on_an_open_session(opened, monkeypatch):
     """Each command once, dialogs answered with nothing."""
-    monkeypatch.setattr(opened.window.verbs, "ask", lambda *args, **options: None)
+    monkeypatch.setattr(opened.window.verbs, "choose", lambda *args, **options: [])
     monkeypatch.setattr("PyQt6.QtWidgets.QInputDialog.getText", lambda *args: ("", False))
     skipped = {"Quit", "Close the session", "Open the demo", "Print the mix", "Write the recall sheet"}
     for command in opened.window.commands:
@@ -174,7 +191,7 @@ def test_every_command_runs_on_an_open_session(opened, monkeypatch):
 
 
 def test_every_command_is_harmless_without_a_session(rig, monkeypatch):
-    monkeypatch.setattr(rig.window.verbs, "ask", lambda *args, **options: None)
+    monkeypatch.setattr(rig.window.verbs, "choose", lambda *args, **options: [])
     for command in rig.window.commands:
         if command.text not in ("Quit", "Open the demo"):
             rig.window.give(command)

@@ -66,11 +66,9 @@ class Actions:
     def ask_files(self) -> None:
         """Adds files to the open session."""
         if self.desk.is_open:
-            dialog = QFileDialog(self._dialogs, "Add files", str(Path.home()))
-            dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-            dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
-            if dialog.exec():
-                self.desk.documents.add_files([Path(name) for name in dialog.selectedFiles()])
+            chosen = self.choose(QFileDialog.FileMode.ExistingFiles, "Add files")
+            if chosen:
+                self.desk.documents.add_files(chosen)
 
     def drop(self, paths: list[Path]) -> None:
         """What was dropped on the window: a session is opened; files and folders are added to the open session, or
@@ -85,6 +83,11 @@ class Actions:
 
     def ask(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: bool = False) -> Path | None:
         """A file or folder chosen by the user."""
+        chosen = self.choose(mode, title, pattern, save)
+        return chosen[0] if chosen else None
+
+    def choose(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: bool = False) -> list[Path]:
+        """Files or folders chosen by the user; none where he thought better of it."""
         dialog = QFileDialog(self._dialogs, title, str(Path.home()), pattern)
         dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
         dialog.setFileMode(mode)
@@ -92,7 +95,7 @@ class Actions:
             dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
             if self.desk.is_open:
                 dialog.selectFile(f"{self.desk.session.name}{SUFFIX}")
-        return Path(dialog.selectedFiles()[0]) if dialog.exec() else None
+        return [Path(name) for name in dialog.selectedFiles()] if dialog.exec() else []
 
     def save(self) -> None:
         if self.desk.is_open:

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from all_even import texts
 from all_even.app import icons, theme
 from all_even.dsp.parameter import LOWEST_LEVEL_DB, LevelParameter, Parameter
 
@@ -35,10 +36,9 @@ class NumberField(QLineEdit):
         self._turned = 0
         """What the wheel has turned and that made no step yet."""
         self.setAccessibleName(name)
-        self.setToolTip(
-            f"{name}: type a value, arrow keys or wheel nudge (Shift: finer), double click returns to "
-            f"{parameter.text(parameter.default)}" + (f" ({shortcut})" if shortcut else "")
-        )
+        tip = f"{name}: type a value, arrow keys or wheel nudge (Shift: finer), double click returns to "
+        tip += parameter.text(parameter.default) + (f" ({shortcut})" if shortcut else "")
+        self.setToolTip(texts.tip(tip))
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setFixedWidth(84)
         self.setMinimumHeight(theme.TARGET)
@@ -127,7 +127,7 @@ class Figure(QLabel):
     def __init__(self, name: str, tip: str, *, large: bool = False) -> None:
         super().__init__("–")
         self.setAccessibleName(name)
-        self.setToolTip(tip)
+        self.setToolTip(texts.tip(tip))
         self.setTextFormat(Qt.TextFormat.RichText)
         self.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._size = theme.FIGURE if large else theme.BODY
@@ -166,7 +166,7 @@ def button(
     """A text button; `tip` says what it does and names its shortcut in brackets."""
     result = QPushButton(f" {text}" if icon else text)
     result.setAccessibleName(text)
-    result.setToolTip(tip)
+    result.setToolTip(texts.tip(tip))
     result.setCheckable(checkable)
     result.setMinimumHeight(theme.TARGET)
     result.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
@@ -186,7 +186,7 @@ def icon_button(
     """A button with an icon only; `name` is what a screen reader says."""
     result = QToolButton()
     result.setAccessibleName(name)
-    result.setToolTip(tip)
+    result.setToolTip(texts.tip(tip))
     result.setCheckable(checkable)
     result.setFixedSize(QSize(32, 30))
     result.setIconSize(QSize(18, 18))

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QPushButton
 
+from all_even import texts
 from all_even.app import theme
 
 KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
@@ -20,7 +21,7 @@ class HoldButton(QPushButton):
         super().__init__(f" {text}")
         self._held, self._let_go, self._down = held, let_go, False
         self.setAccessibleName(text)
-        self.setToolTip(tip)
+        self.setToolTip(texts.tip(tip))
         self.setMinimumHeight(theme.TARGET)
         self.setProperty("icon_name", icon)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -1,5 +1,7 @@
 """Painting text and bars the same way everywhere, and knowing when a text did not fit."""
 
+from functools import lru_cache
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
@@ -24,8 +26,7 @@ def text(
     strong: bool = False,
 ) -> None:
     """One line of text in a box, shortened with an ellipsis where it does not fit."""
-    font = theme.font(size, strong=strong)
-    metrics = QFontMetricsF(font)
+    font, metrics = theme.font(size, strong=strong), _metrics(size, strong)
     shown = value
     if metrics.horizontalAdvance(value) > box.width() + 0.5:
         shown = metrics.elidedText(value, Qt.TextElideMode.ElideRight, box.width())
@@ -39,7 +40,7 @@ def figure(
     painter: QPainter, box: QRectF, number: str, unit: str, *, size: int = theme.BODY, colour: QColor | None = None
 ) -> None:
     """A number right-aligned with its unit in a quieter tone."""
-    unit_width = QFontMetricsF(theme.font(theme.SMALL)).horizontalAdvance(unit) + 3 if unit else 0.0
+    unit_width = width_of(unit, theme.SMALL) + 3 if unit else 0.0
     text(painter, box.adjusted(0, 0, -unit_width, 0), number, size=size, colour=colour, align=RIGHT)
     if unit:
         text(painter, box, unit, size=theme.SMALL, colour=theme.colour("quiet"), align=RIGHT)
@@ -51,7 +52,12 @@ def line(painter: QPainter, x1: float, y1: float, x2: float, y2: float, colour: 
 
 
 def width_of(value: str, size: int = theme.BODY, *, strong: bool = False) -> float:
-    return QFontMetricsF(theme.font(size, strong=strong)).horizontalAdvance(value)
+    return _metrics(size, strong).horizontalAdvance(value)
+
+
+@lru_cache(maxsize=16)
+def _metrics(size: int, strong: bool) -> QFontMetricsF:
+    return QFontMetricsF(theme.font(size, strong=strong))
 
 
 def split_figure(text_value: str) -> tuple[str, str]:

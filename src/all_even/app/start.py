@@ -1,8 +1,10 @@
 """Opening the window: fonts, theme, and the start page before anything heavy is loaded."""
 
+import importlib
 import os
 import subprocess
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
@@ -59,6 +61,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     window = MainWindow(desk, desk.preferences.theme)
     sys.excepthook = _tell(window)
     window.show()
+    QTimer.singleShot(0, lambda: window.prepare(preload()))
     warming = _warm_kernels()
     if demo:
         QTimer.singleShot(0, window.desk.documents.open_demo)
@@ -68,6 +71,35 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     if warming is not None and warming.poll() is None:
         warming.terminate()
     return status
+
+
+LATER = (
+    "all_even.app.workbench", "all_even.app.side.cards", "all_even.app.side.finding_cards", "all_even.moves.making",
+    "all_even.engine.figures.book", "all_even.engine.planning", "all_even.engine.playing.player",
+    "all_even.measure.recording.files", "all_even.kernel_files", "all_even.engine.arrival", "all_even.engine.rivers",
+)  # fmt: skip
+"""What the start page does not need, and everything behind it does..."""
+LIBRARIES = ("soundfile", "soxr", "numba", "scipy.fft", "scipy.ndimage", "scipy.signal", "scipy.optimize")
+"""...and what that stands on: some of them hold up all threads while they are read in."""
+
+
+def preload() -> threading.Thread:
+    """Reads in what will be needed, on a thread of its own, so that no hand waits for it."""
+
+    def read_in() -> None:
+        for name in (*LATER, *LIBRARIES):
+            importlib.import_module(name)
+        from all_even import stages
+
+        for stage in stages.STAGES:
+            folder = f"all_even.app.stages.{stage.key}" + ("_" if stage.key == "print" else "")
+            for part in ("body", "bench"):
+                importlib.import_module(f"{folder}.{part}")
+            stage.moves()
+
+    thread = threading.Thread(target=read_in, name="preload", daemon=True)
+    thread.start()
+    return thread
 
 
 def _tell(window: "MainWindow") -> Callable[[type[BaseException], BaseException, TracebackType | None], None]:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from all_even import stages
+from all_even import stages, texts
 from all_even.app import fields, theme
 from all_even.app.kept import recent_sessions
 from all_even.session import recovery
@@ -125,7 +125,7 @@ class StartPage(QWidget):
         place.setTextFormat(Qt.TextFormat.PlainText)
         place.setProperty("role", "small")
         place.setText(place.fontMetrics().elidedText(where, Qt.TextElideMode.ElideMiddle, 300))
-        place.setToolTip(where)
+        place.setToolTip(texts.tip(where))
         row.addWidget(place, 1)
         self.recent_box.addWidget(holder)
 

@@ -6,6 +6,7 @@ act here", one says "look here"; there is no third.
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -104,8 +105,13 @@ def use(name: str) -> Palette:
 
 
 def colour(name: str, alpha: float = 1.0) -> QColor:
-    """A colour of the palette by its meaning."""
-    result = QColor(getattr(_current, name))
+    """A colour of the palette by its meaning; not to be changed, it is kept."""
+    return _colour(_current.name, name, alpha)
+
+
+@lru_cache(maxsize=512)
+def _colour(palette: str, name: str, alpha: float) -> QColor:
+    result = QColor(getattr(PALETTES[palette], name))
     result.setAlphaF(alpha)
     return result
 
@@ -116,8 +122,9 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
+@lru_cache(maxsize=16)
 def font(size: int = BODY, *, strong: bool = False) -> QFont:
-    """The face in one of the four sizes, in pixels, with tabular digits."""
+    """The face in one of the four sizes, in pixels, with tabular digits; not to be changed, it is kept."""
     result = QFont(FONT_FAMILY)
     result.setPixelSize(size)
     result.setWeight(QFont.Weight.DemiBold if strong else QFont.Weight.Normal)

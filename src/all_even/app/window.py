@@ -1,16 +1,16 @@
 """The main window: menus, the start page or the working page, the status line."""
 
+import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
-    QHelpEvent,
     QKeyEvent,
     QResizeEvent,
 )
@@ -20,12 +20,10 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QStackedWidget,
-    QToolTip,
     QVBoxLayout,
     QWidget,
 )
 
-from all_even import texts
 from all_even.app import fields, menus, theme
 from all_even.app.actions import Actions
 from all_even.app.commands import Command
@@ -39,9 +37,9 @@ from all_even.app.timers import timer
 if TYPE_CHECKING:
     from all_even.app.finder.entries import Entry
     from all_even.app.pages.page import Page
-    from all_even.app.workbench import Workbench
+    from all_even.app.workbench import Parts, Workbench
 
-FRAME_MS = 33
+FRAME_MS, PREPARE_MS = 33, 30
 SMALLEST, REFERENCE = (1024, 700), (1280, 800)
 
 
@@ -61,6 +59,7 @@ class MainWindow(QMainWindow):
         self.verbs = Actions(desk, self, self)
         self.status = StatusLine(desk)
         self._extra: dict[str, Page] = {}
+        self._parts: Parts | None = None
         self._compose()
         bar = self.menuBar()
         assert bar is not None
@@ -74,7 +73,8 @@ class MainWindow(QMainWindow):
         desk.preferences_changed.connect(self._on_preferences)
         app = QApplication.instance()
         assert app is not None
-        app.installEventFilter(self)
+        assert isinstance(app, QApplication)
+        app.focusChanged.connect(self._on_focus)
 
     # Building.
 
@@ -96,13 +96,33 @@ class MainWindow(QMainWindow):
         self.start_page.recovery_wanted.connect(self.desk.documents.recover)
         self.pages.addWidget(self.start_page)
 
+    def prepare(self, reading: threading.Thread) -> None:
+        """Makes the working page while the start page is looked at, part by part, once `reading` has read it in."""
+
+        def go_on() -> None:
+            if self.workbench is not None:
+                return
+            if reading.is_alive():
+                QTimer.singleShot(PREPARE_MS, go_on)
+                return
+            from all_even.app.workbench import Parts
+
+            self._parts = self._parts or Parts(self.desk)
+            if self._parts.make_one():
+                QTimer.singleShot(PREPARE_MS, go_on)
+            else:
+                self.build_workbench()
+
+        QTimer.singleShot(PREPARE_MS, go_on)
+
     def build_workbench(self) -> "Workbench":
         """Makes the working views; the start page is on screen before this is needed."""
         if self.workbench is not None:
             return self.workbench
         from all_even.app.workbench import Workbench
 
-        bench = self.workbench = Workbench(self.desk)
+        bench = self.workbench = Workbench(self.desk, self._parts)
+        bench.hide()
         self.pages.addWidget(bench)
         transport = bench.head.transport
         transport.play_pressed.connect(self.desk.ears.toggle_play)
@@ -188,19 +208,22 @@ class MainWindow(QMainWindow):
         else:
             self.status.cancel()
 
+    def _on_focus(self, old: QWidget | None, new: QWidget | None) -> None:
+        """Keys of the button that has the keyboard are looked at first; of nothing else, which would cost a call for
+        each event of every widget."""
+        if isinstance(old, QAbstractButton):
+            old.removeEventFilter(self)
+        if isinstance(new, QAbstractButton) and not isinstance(new, HoldButton):
+            new.installEventFilter(self)
+
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Tooltips are text, never markup; a button reached by keyboard is pressed by Space and Enter, before
-        Space means play."""
-        if isinstance(event, QHelpEvent) and isinstance(watched, QWidget) and "<" in watched.toolTip():
-            QToolTip.showText(event.globalPos(), texts.tip(watched.toolTip()), watched)
-            return True
-        is_button = isinstance(watched, QAbstractButton) and not isinstance(watched, HoldButton)
-        if is_button and isinstance(event, QKeyEvent):
+        """A button reached by keyboard is pressed by Space and Enter, before Space means play."""
+        if isinstance(watched, QAbstractButton) and isinstance(event, QKeyEvent):
             if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Space:
                 event.accept()
                 return True
             if event.type() == QEvent.Type.KeyPress and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                watched.click()  # type: ignore[union-attr]
+                watched.click()
                 return True
         return super().eventFilter(watched, event)
 

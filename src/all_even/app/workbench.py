@@ -16,18 +16,41 @@ NARROW = 1180
 NOTHING_DBFS = -120.0
 
 
+class Parts:
+    """What the working page is made of, made one after the other: together they take longer than a hand waits."""
+
+    head: Head
+    lanes: LaneView
+    side: SidePanel
+    bench: BenchFrame
+
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
+        self._left: list[tuple[str, type[QWidget]]] = [
+            ("head", Head), ("lanes", LaneView), ("side", SidePanel), ("bench", BenchFrame)
+        ]  # fmt: skip
+
+    def make_one(self) -> bool:
+        """Makes the next part; False where all are made."""
+        if not self._left:
+            return False
+        name, kind = self._left.pop(0)
+        setattr(self, name, kind(self._desk))  # type: ignore[arg-type]
+        return True
+
+
 class Workbench(QWidget):
     """Composes the views around one desk."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Desk, parts: "Parts | None" = None) -> None:
         super().__init__()
         self.desk = desk
+        parts = parts or Parts(desk)
+        while parts.make_one():
+            pass
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.head = Head(desk)
-        self.lanes = LaneView(desk)
-        self.side = SidePanel(desk)
-        self.bench = BenchFrame(desk)
+        self.head, self.lanes, self.side, self.bench = parts.head, parts.lanes, parts.side, parts.bench
         middle = QHBoxLayout()
         middle.setContentsMargins(8, 0, 8, 0)
         middle.setSpacing(8)

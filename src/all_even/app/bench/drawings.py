@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from all_even import texts
 from all_even.app import paint, theme
 from all_even.dsp.parameter import number, time_text
 
@@ -21,13 +22,21 @@ class Drawing(QWidget):
     def __init__(self, name: str, tip: str) -> None:
         super().__init__()
         self._picture: QPixmap | None = None
+        self._shown: tuple[object, ...] = ()
         self.setAccessibleName(name)
-        self.setToolTip(tip)
+        self.setToolTip(texts.tip(tip))
         self.setMinimumSize(120, 96)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def plot(self) -> QRectF:
         return QRectF(LEFT, TOP, self.width() - LEFT - 8, self.height() - TOP - BOTTOM)
+
+    def is_new(self, *shown: object) -> bool:
+        """Whether what is to be shown is something else than before; measured things are known by identity."""
+        before, self._shown = self._shown, shown
+        return len(before) != len(shown) or not all(
+            a is b or (isinstance(a, str | float) and a == b) for a, b in zip(before, shown, strict=True)
+        )
 
     def renew(self) -> None:
         """What is shown has changed; the picture is drawn again."""

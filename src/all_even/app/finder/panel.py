@@ -72,6 +72,7 @@ class Finder(QFrame):
         column.addWidget(self.field)
         self.list = QListWidget()
         self.list.setAccessibleName("What was found")
+        self.list.setToolTip("What fits, best first; Enter or a click goes there")
         self.list.setItemDelegate(Rows(self.list))
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

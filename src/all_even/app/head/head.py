@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from all_even import texts
 from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.head.facts import stage_facts
@@ -70,13 +71,13 @@ class Head(QWidget):
         text = f"Next: {self.next.text} (G)" if self.next.stage else self.next.text
         room = max(200, self.width() - self.song.sizeHint().width() - self.saved_state.sizeHint().width() - 64)
         self.go.setText(fields.elided(self.go, text, room))
-        self.go.setToolTip(f"{text}. G goes there.")
+        self.go.setToolTip(texts.tip(f"{text}. G goes there."))
 
     def _show_song(self) -> None:
         """The song, and whether it is saved; or what is heard instead of the present state."""
         desk = self.desk
         self.song.setText(fields.elided(self.song, desk.session.name, NAME_WIDTH))
-        self.song.setToolTip(desk.session.name)
+        self.song.setToolTip(texts.tip(desk.session.name))
         hearing = desk.hearing
         if hearing.name != NOW:
             matched = f", {decibel_text(hearing.matched_db)} to match" if hearing.matched_db else ""
@@ -86,4 +87,4 @@ class Head(QWidget):
         else:
             state = f"{desk.path.name}, {'changed' if desk.unsaved else 'saved'}"
         self.saved_state.setText(fields.elided(self.saved_state, state, STATE_WIDTH))
-        self.saved_state.setToolTip(state)
+        self.saved_state.setToolTip(texts.tip(state))

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
-from all_even import stages
+from all_even import stages, texts
 from all_even.app import paint, theme
 from all_even.app.desk import Desk
 from all_even.app.head.next_step import StageFacts
@@ -22,7 +22,7 @@ class StageButton(QPushButton):
         self._facts: StageFacts | None = None
         self.setCheckable(True)
         self.setAccessibleName(name)
-        self.setToolTip(tip)
+        self.setToolTip(texts.tip(tip))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(HEIGHT)

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPixmap, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPixmap, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from all_even.app import fields, menus, paint, theme
@@ -185,12 +185,15 @@ class SongStrip(QWidget):
         if last - first < 2:
             return
         share = share[first:last]
-        xs = [self._x((first + index) * 0.1 + 0.2) for index in range(len(share))]
-        path = QPainterPath(QPointF(xs[0], middle))
-        for x, value in zip(xs, share, strict=True):
-            path.lineTo(x, middle - half * value)
-        for x, value in zip(reversed(xs), share[::-1], strict=True):
-            path.lineTo(x, middle + half * value)
+        columns = max(2, min(len(share), self.width()))
+        starts = np.linspace(0, len(share), columns, endpoint=False).astype(int)
+        loudest_there = np.maximum.reduceat(share, starts)
+        xs = [self._x((first + index) * 0.1 + 0.2) for index in starts.tolist()]
+        edge = [middle - half * value for value in loudest_there.tolist()]
+        points = [QPointF(x, y) for x, y in zip(xs, edge, strict=True)]
+        points += [QPointF(x, 2.0 * middle - y) for x, y in zip(xs[::-1], edge[::-1], strict=True)]
+        path = QPainterPath()
+        path.addPolygon(QPolygonF(points))
         painter.fillPath(path, theme.colour("quiet", 0.55))
 
     def _paint_axis(self, painter: QPainter, bottom: float) -> None:

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from all_even import texts
 from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.head.output_level import OutputLevel
@@ -79,7 +80,7 @@ class Transport(QWidget):
                 if back
                 else f"{name} is gone; this plays to nobody"
             )
-            self.lost.setToolTip(tip)
+            self.lost.setToolTip(texts.tip(tip))
             self.lost.setEnabled(back)
             self.lost.setVisible(bool(shown))
 

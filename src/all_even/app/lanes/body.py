@@ -4,6 +4,8 @@ A stage's body is one of these. It draws rows from what it is given and turns ge
 nothing. The same geometry serves painting and hit testing.
 """
 
+from collections.abc import Hashable
+
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QKeyEvent, QPainter
 
@@ -47,6 +49,13 @@ class Body:
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         """held: whether a handle of this row is in the hand."""
         raise NotImplementedError
+
+    def look(self, row: Row, held: bool) -> Hashable | None:
+        """All that `paint` draws of a row from, so that its picture can be kept; None where that can't be said."""
+        return None
+
+    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        """What moves over a row while it plays."""
 
     def part_at(self, columns: Columns, x: float) -> str:
         """The handle under a pixel, else `body`."""

@@ -1,5 +1,7 @@
 """The head of a lane: family mark, name, role, mute, solo, polarity, and the level that is heard now."""
 
+from collections.abc import Hashable
+
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPen
 
@@ -12,8 +14,8 @@ from all_even.session.roles import family_of
 BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
 
 
-def head(painter: QPainter, row: Row, box: QRectF, width: float, peak: float, selected: bool) -> None:
-    """A whole head, `width` wide, in the row's box. peak: linear, of what is heard now."""
+def head(painter: QPainter, row: Row, box: QRectF, width: float) -> None:
+    """A whole head but its meter, `width` wide, in the row's box."""
     lane, boxes = row.lane, layout.head_boxes(box, width)
     icons.draw_mark(painter, family_of(lane.role), boxes["mark"])
     quiet = theme.colour("quiet")
@@ -23,7 +25,14 @@ def head(painter: QPainter, row: Row, box: QRectF, width: float, peak: float, se
     for name in layout.HEAD_BUTTONS:
         if hasattr(lane, name):
             button(painter, boxes[name], name, getattr(lane, name))
-    meter(painter, boxes["meter"], row, peak, selected)
+
+
+def look(row: Row) -> Hashable:
+    """All that a head without its meter is drawn from."""
+    lane = row.lane
+    return (
+        lane.name, lane.role, row.heard, lane.hidden, *(getattr(lane, name, None) for name in layout.HEAD_BUTTONS),
+    )  # fmt: skip
 
 
 def button(painter: QPainter, box: QRectF, name: str, on: bool) -> None:

@@ -28,6 +28,7 @@ from all_even.app.lanes.body import Body
 from all_even.app.lanes.entries import entry
 from all_even.app.lanes.gestures import Gestures
 from all_even.app.lanes.rows import Row, Rows
+from all_even.app.pictures import Pictures
 from all_even.decibels import level_db
 from all_even.dsp.parameter import LEVEL, PAN
 from all_even.session import routing
@@ -54,6 +55,7 @@ class LaneView(QAbstractScrollArea):
         self._bodies: dict[str, Body] = {}
         self._peaks: dict[str, float] = {}
         self._playhead: float | None = None
+        self._pictures = Pictures()
         self.gestures = Gestures(self)
         self.setObjectName("lanes")
         self.setAccessibleName("Lanes")
@@ -259,12 +261,28 @@ class LaneView(QAbstractScrollArea):
     ) -> None:
         selected = row.lane.id in self.desk.selected
         head = self.head_width()
+        ground = "act_soft" if selected else "panel"
         if selected:
-            painter.fillRect(box, theme.colour("act_soft"))
+            painter.fillRect(box, theme.colour(ground))
         if area.left() < head:
-            heads.head(painter, row, box, head, self._peaks.get(row.lane.id, 0.0), selected)
+            left = QRectF(box.left(), box.top(), head, box.height())
+            self._pictures.paint(
+                painter, left, self, heads.look(row), lambda inside: heads.head(inside, row, box, head), ground
+            )
+            meter = layout.head_boxes(box, head)["meter"]
+            heads.meter(painter, meter, row, self._peaks.get(row.lane.id, 0.0), selected)
         if area.right() >= head:
-            self.body.paint(painter, box, columns, index, row, self.gestures.held == row.lane.id)
+            held = self.gestures.held == row.lane.id
+            look = self.body.look(row, held)
+            if look is None:
+                self.body.paint(painter, box, columns, index, row, held)
+            else:
+                right = QRectF(head, box.top(), box.right() - head, box.height())
+                self._pictures.paint(
+                    painter, right, row.report, (self.desk.stage, look),
+                    lambda inside: self.body.paint(inside, box, columns, index, row, held), ground,
+                )  # fmt: skip
+            self.body.paint_over(painter, box, columns)
         paint.line(painter, 0, box.bottom() - 0.5, box.right(), box.bottom() - 0.5, theme.colour("line", 0.6))
         if selected and row.lane.id == self.desk.current and self.hasFocus():
             painter.setPen(QPen(theme.colour("act"), 2))

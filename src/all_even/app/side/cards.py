@@ -8,6 +8,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from all_even import stages
+from all_even import texts as shown
 from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.hold_button import HoldButton
@@ -56,7 +57,8 @@ class MoveCard(Card):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"Move: {move.title}")
         heard = kind is None or kind.heard
-        self.setToolTip(f"{move.title}." + (" Hold Enter to hear it; release to hear without." if heard else ""))
+        tip = f"{move.title}." + (" Hold Enter to hear it; release to hear without." if heard else "")
+        self.setToolTip(shown.tip(tip))
         self.add_title(move.title)
         self.column.addWidget(fields.wrapped(move.reason, "quiet"))
         self.column.addWidget(fields.wrapped(texts.promise(move, metric), "small"))

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
+from all_even import texts
 from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
@@ -37,7 +38,7 @@ class FindingsCard(Card):
         if len(group.lanes) > MOST_LINES:
             names = ", ".join(self.desk.session.lane(i).name for i, _ in group.lanes[MOST_LINES:])
             rest = fields.wrapped(f"and {len(group.lanes) - MOST_LINES} more, marked in their lanes", "small")
-            rest.setToolTip(names)
+            rest.setToolTip(texts.tip(names))
             self.column.addWidget(rest)
 
     def _line(self, lane_id: str, finding: Finding) -> QWidget:

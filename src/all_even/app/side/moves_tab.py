@@ -1,5 +1,7 @@
 """Moves: the stage's proposals as cards, most important first; under them what was made; and ticking the stage off."""
 
+import time
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -9,6 +11,8 @@ from PyQt6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 from all_even import stages
 from all_even.app import fields, menus
 from all_even.app.desk import Desk
+from all_even.app.desk.documents import Unreadable
+from all_even.app.timers import timer
 from all_even.session.model import Proposal, Session
 
 if TYPE_CHECKING:
@@ -17,6 +21,9 @@ if TYPE_CHECKING:
 
 MARGIN = 12
 MOST_MADE = 8
+MOMENT_S = 0.012
+"""So long cards are made without a pause for what else is waiting."""
+Step = Callable[[], object]
 
 
 class MovesTab(QScrollArea):
@@ -28,6 +35,10 @@ class MovesTab(QScrollArea):
         self._changing: set[str] = set()
         self.pointed = ""
         """The move whose card a context menu was asked for on."""
+        self._typed: dict[str, str] = {}
+        """Reasons that were being typed on cards that are to be made anew."""
+        self._steps: list[Step] = []
+        self._more = timer(self, 0, self._build, once=True)
         self.setWidgetResizable(True)
         self.setAccessibleName("Moves of this stage")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -52,7 +63,7 @@ class MovesTab(QScrollArea):
 
     def refresh(self) -> None:
         """Makes the cards anew where something on them changed; never while one is held."""
-        from all_even.app.side.finding_cards import FindingsCard, UnreadableCard
+        from all_even.app.side.finding_cards import FindingsCard
 
         desk = self.desk
         if self._holding or not desk.is_open:
@@ -72,56 +83,99 @@ class MovesTab(QScrollArea):
                 card.show_stale(desk.mix_stale)
             return
         self._shown = key
-        typed = {card.move_.id: text for card in old if (text := card.typed_reason()) is not None}
+        for card in old:
+            text = card.typed_reason()
+            if text is not None:
+                self._typed[card.move_.id] = text
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(MARGIN, 8, MARGIN, 8)
         column.setSpacing(10)
+        steps: list[Callable[[], object]] = []
         if found is not None and (found.groups or found.excerpt):
-            column.addWidget(FindingsCard(desk, found))
-        for entry in unreadable:
-            column.addWidget(UnreadableCard(desk, *entry))
-        self._add_moves(column, moves)
+            steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
+        steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
+        steps += self._move_steps(column, moves)
         if not moves:
             waiting = desk.mix_stale and not made
             text = "The mix is being measured; moves follow." if waiting else stage.empty
-            column.addWidget(fields.wrapped(text, "quiet"))
-        column.addWidget(self._tick(stage.key, stage.name, done), 0, Qt.AlignmentFlag.AlignLeft)
-        self._add_made(column, made)
-        column.addStretch(1)
+            steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
+        tick = partial(self._tick, stage.key, stage.name, done)
+        steps.append(lambda: column.addWidget(tick(), 0, Qt.AlignmentFlag.AlignLeft))
+        steps += self._made_steps(column, made)
+        steps.append(lambda: column.addStretch(1))
         fields.swap(self, body)
-        fields.tint_icons(body)
-        for card in self.cards():
-            card.show_stale(desk.mix_stale)
-            if card.move_.id in typed:
-                card.take_up_reason(typed[card.move_.id])
+        self._steps = steps
+        self._build()
 
-    def _add_moves(self, column: QVBoxLayout, moves: list[Proposal]) -> None:
+    @property
+    def building(self) -> bool:
+        """Whether cards are still to come."""
+        return bool(self._steps)
+
+    def _build(self) -> None:
+        """Makes cards for a moment; the next ones when what else is waiting was done."""
+        end = time.monotonic() + MOMENT_S
+        while self._steps:
+            self._steps.pop(0)()
+            if time.monotonic() > end:
+                break
+        body = self.widget()
+        if body is not None:
+            fields.tint_icons(body)
+        if self._steps:
+            self._more.start()
+
+    def _add_unreadable(self, column: QVBoxLayout, entry: Unreadable) -> None:
+        from all_even.app.side.finding_cards import UnreadableCard
+
+        column.addWidget(UnreadableCard(self.desk, *entry))
+
+    def _move_steps(self, column: QVBoxLayout, moves: list[Proposal]) -> list[Step]:
         """A card each; over the first of several of a kind, what makes them all."""
-        from all_even.app.side.cards import MoveCard, TogetherRow
-
         told: set[str] = set()
+        steps: list[Step] = []
         for move in moves:
             alike = [item for item in moves if item.kind == move.kind]
             if len(alike) > 1 and move.kind not in told:
                 told.add(move.kind)
-                column.addWidget(TogetherRow(self.desk, alike))
-            changing = move.id in self._changing
-            card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing)
-            menus.belongs(card, "card", partial(self._point, move.id))
-            column.addWidget(card)
+                steps.append(partial(self._add_together, column, alike))
+            steps.append(partial(self._add_move, column, move))
+        return steps
+
+    def _add_together(self, column: QVBoxLayout, alike: list[Proposal]) -> None:
+        from all_even.app.side.cards import TogetherRow
+
+        column.addWidget(TogetherRow(self.desk, alike))
+
+    def _add_move(self, column: QVBoxLayout, move: Proposal) -> None:
+        from all_even.app.side.cards import MoveCard
+
+        changing = move.id in self._changing
+        card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing)
+        menus.belongs(card, "card", partial(self._point, move.id))
+        column.addWidget(card)
+        card.show_stale(self.desk.mix_stale)
+        typed = self._typed.pop(move.id, None)
+        if typed is not None:
+            card.take_up_reason(typed)
 
     def _point(self, move_id: str, _at: QPoint) -> None:
         self.pointed = move_id
 
-    def _add_made(self, column: QVBoxLayout, made: "list[Account]") -> None:
+    def _made_steps(self, column: QVBoxLayout, made: "list[Account]") -> list[Step]:
         """What was made, the latest first."""
         from all_even.app.side.cards import MadeCard
 
-        if made:
-            column.addWidget(fields.label("Made", "small"))
-        for account in made[-MOST_MADE:][::-1]:
-            column.addWidget(MadeCard(self.desk, account))
+        if not made:
+            return []
+        return [
+            lambda: column.addWidget(fields.label("Made", "small")),
+            *(
+                partial(lambda account: column.addWidget(MadeCard(self.desk, account)), account)
+                for account in made[-MOST_MADE:][::-1]
+            ),
+        ]
 
     def cards(self) -> "list[MoveCard]":
         """The proposals that are shown."""

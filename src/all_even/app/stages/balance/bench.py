@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
+from all_even import texts
 from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
@@ -99,7 +100,7 @@ class BalanceBench(Bench):
         metrics = self.title.fontMetrics()
         text = lane.name if count == 1 else f"{count} lanes"
         self.title.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, 212))
-        self.title.setToolTip(text)
+        self.title.setToolTip(texts.tip(text))
         self.level.set_value(lane.level_db)
         self.pan.set_value(getattr(lane, "pan", 0.0))
         self.pan.setEnabled(not isinstance(lane, FolderGroup))

@@ -12,6 +12,7 @@ from all_even.app.lanes.entries import entry
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import Rail
+from all_even.app.pictures import Pictures
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
 from all_even.session import edits
 from all_even.session.model import Strip
@@ -23,6 +24,10 @@ FINE = 0.2
 
 
 class BalanceBody(Body):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._pictures = Pictures()
+
     def columns(self, left: float, width: float) -> Columns:
         start, inner = left + 12, width - left - 12
         narrow = inner < 560
@@ -42,7 +47,7 @@ class BalanceBody(Body):
         balance_header(painter, box, columns)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
-        balance(painter, box, columns, row, held)
+        balance(painter, box, columns, row, held, self._pictures)
 
     def part_at(self, columns: Columns, x: float) -> str:
         for name, rail in columns.rails.items():
@@ -160,14 +165,19 @@ def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
         paint.text(painter, column_box(header, columns, name), label, size=theme.SMALL, colour=quiet, align=align)
 
 
-def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool) -> None:
+def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool, pictures: Pictures) -> None:
     lane, rail = content.lane, columns.rails["level"]
     middle = row.top() + 16
     for tick in scales.LOUDNESS_TICKS:
         x = rail.loudness_x(tick)
         paint.line(painter, x, row.top() + 2, x, row.top() + 30, theme.colour("line", 0.45))
     if content.arrival is not None:
-        ridge(painter, rail, middle, 12.0, content, lane.role)
+        arrival, left = content.arrival, float(round(rail.left)) - 4.0
+        around = QRectF(left, middle - 14.0, float(round(rail.width)) + 8.0, 28.0)
+        pictures.paint(
+            painter, around, arrival, (lane.role, content.heard, round(rail.left % 1.0, 3)),
+            lambda inside: ridge(inside, rail, middle, 12.0, content, lane.role),
+        )  # fmt: skip
     level_rail(painter, rail, row.bottom() - 7, lane.level_db, content.heard, dragging)
     paint.figure(painter, column_box(row, columns, "level"), *paint.split_figure(LEVEL.text(lane.level_db)))
     arrives = content.arrival.integrated_lufs if content.arrival is not None else None

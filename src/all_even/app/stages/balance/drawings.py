@@ -33,6 +33,8 @@ class CourseDrawing(TimeDrawing):
     def show_lane(self, arrival: "Arrival | None", role: str, start_s: float, mix: "TrackMeasures | None") -> None:
         from all_even.measure.level.loudness import momentary_lufs
 
+        if not self.is_new(arrival, mix, role, start_s):
+            return
         self._lane = arrival.momentary_lufs if arrival is not None else None
         self._mean = arrival.integrated_lufs if arrival is not None else None
         self._role, self._start_s = role, start_s

@@ -52,7 +52,8 @@ VIEW = StageView(
     _bench,
     (
         Command(
-            "Lanes", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected, LANES
+            "Lanes", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected, LANES,
+            words="bus sum",
         ),
         Command(
             "Lanes", "Folder group of the selection", "Ctrl+Shift+F", lambda a: _form(a).make_folder(), is_selected,

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from all_even import texts
 from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import changeable, set_together
@@ -86,7 +87,7 @@ class RoutingForm(QWidget):
         strip = shown if isinstance(shown, Strip) else None
         text = shown.name if len(desk.selected) == 1 else f"{shown.name} and {len(desk.selected) - 1} more"
         self.title.setText(self.title.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDTH - 4))
-        self.title.setToolTip(text)
+        self.title.setToolTip(texts.tip(text))
         self.level.set_value(shown.level_db)
         self.names["Level"].setText("Trim" if current == MIX else "Level")
         self.pan_law.setCurrentIndex(self.pan_law.findData(session.pan_law))
@@ -207,7 +208,7 @@ class RoutingForm(QWidget):
 def _box(name: str, tip: str) -> QComboBox:
     box = QComboBox()
     box.setAccessibleName(name)
-    box.setToolTip(tip)
+    box.setToolTip(texts.tip(tip))
     box.setMinimumHeight(26)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     return box

@@ -5,6 +5,7 @@ from functools import partial
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
+from all_even import texts
 from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import changeable
@@ -53,7 +54,7 @@ class SendList(QScrollArea):
         for index, send in enumerate(sends):
             name = session.strip_name(send.to)
             label = fields.label(name, "small")
-            label.setToolTip(name)
+            label.setToolTip(texts.tip(name))
             room = self._width - LEVEL_WIDTH - BUTTONS_WIDTH
             label.setText(label.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, room))
             level = fields.NumberField(LEVEL, f"Send to {name}")

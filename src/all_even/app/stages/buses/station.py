@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from all_even import texts
 from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.stages.buses.station_drawing import Array, StationDrawing
@@ -140,7 +141,7 @@ class StationPanel(QWidget):
         _, station = self._found() or (None, None)
         wide = self.width() > FORM_WIDTH[2] + DRAWING_WIDTH
         self.title.setText(self._name if wide or station is None else station.SHORT)
-        self.title.setToolTip(self._name)
+        self.title.setToolTip(texts.tip(self._name))
 
     def _found(self) -> tuple[str, Any] | None:
         if not self.desk.is_open or not self._station_id:
@@ -404,7 +405,7 @@ class StationPanel(QWidget):
 def _combo(name: str, entries: list[tuple[str, Any]]) -> QComboBox:
     box = QComboBox()
     box.setAccessibleName(name)
-    box.setToolTip(name)
+    box.setToolTip(texts.tip(name))
     for text, value in entries:
         box.addItem(text, value)
     widest = max(fields.text_width(text) for text, _ in entries)

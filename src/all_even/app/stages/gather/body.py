@@ -1,5 +1,6 @@
 """Gather in the lanes: the waveform of each file on the song's time line, its figures and what was found."""
 
+from collections.abc import Hashable
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -42,7 +43,17 @@ class GatherBody(Body):
         gather_header(painter, box, columns)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
-        gather(painter, box, columns, row, self.playhead)
+        gather(painter, box, columns, row)
+
+    def look(self, row: Row, held: bool) -> Hashable:
+        start_s = row.lane.start_s if isinstance(row.lane, Lane) else 0.0
+        return row.lane.role, row.heard, row.song_s, start_s, row.findings
+
+    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        if self.playhead is not None:
+            wave = column_box(box, columns, "wave").adjusted(0, 5, 0, -5)
+            x = wave.left() + wave.width() * self.playhead
+            paint.line(painter, x, wave.top(), x, wave.bottom(), theme.colour("act"), 2)
 
     def playhead_x(self, columns: Columns, share: float) -> float | None:
         left, width = columns.boxes["wave"]
@@ -66,7 +77,7 @@ def gather_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
         paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
 
 
-def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row, playhead: float | None) -> None:
+def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row) -> None:
     wave = column_box(row, columns, "wave").adjusted(0, 5, 0, -5)
     report = content.report
     if report is None:
@@ -83,9 +94,6 @@ def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row, playh
     own = QRectF(wave.left() + wave.width() * start, wave.top(), max(2.0, wave.width() * share), wave.height())
     paint.line(painter, wave.left(), wave.center().y(), wave.right(), wave.center().y(), theme.colour("line", 0.6))
     envelope(painter, own, measures.hops, content.lane.role, content.heard)
-    if playhead is not None:
-        x = wave.left() + wave.width() * playhead
-        paint.line(painter, x, wave.top(), x, wave.bottom(), theme.colour("act"), 2)
     paint.text(painter, column_box(row, columns, "length"), time_text(measures.duration_s), align=paint.RIGHT)
     paint.figure(
         painter, column_box(row, columns, "rate"), f"{measures.sample_rate / 1000:g}",

@@ -26,6 +26,8 @@ class WaveDrawing(TimeDrawing):
         self.role = "unknown"
 
     def show_track(self, measures: "TrackMeasures | None", role: str) -> None:
+        if not self.is_new(measures, role):
+            return
         self.measures, self.role = measures, role
         if measures is not None:
             self.length_s = max(0.01, measures.duration_s)
@@ -83,6 +85,8 @@ class BandsDrawing(Drawing):
         self._role = "unknown"
 
     def show_track(self, measures: "TrackMeasures | None", role: str) -> None:
+        if not self.is_new(measures, role):
+            return
         self._levels = measures.third_octave_db if measures is not None else ()
         self._role = role
         self.renew()

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
 
-from all_even import outputs
+from all_even import outputs, texts
 from all_even.app import fields, theme
 from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
@@ -117,14 +117,14 @@ class PrintBench(Bench):
     def _path_field(self, name: str, tip: str) -> QLineEdit:
         field = QLineEdit()
         field.setAccessibleName(name)
-        field.setToolTip(tip)
+        field.setToolTip(texts.tip(tip))
         field.setMinimumHeight(theme.TARGET)
         return field
 
     def _combo(self, name: str, tip: str, entries: tuple[tuple[str, object], ...]) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
-        box.setToolTip(tip)
+        box.setToolTip(texts.tip(tip))
         box.setMinimumHeight(theme.TARGET)
         for text, data in entries:
             box.addItem(text, data)
