@@ -327,3 +327,21 @@ def test_a_click_is_not_made_as_loud_as_all_others(capsys, write):
     levels = {lane.role: lane.level_db for lane in store.load(session).lanes}
     assert levels["click or trigger"] == 0.0
     assert levels["kick"] != 0.0
+
+
+def test_the_version_and_a_man_page_that_names_every_command_and_option(capsys):
+    from all_even import __version__
+    from all_even.cli import COMMANDS, build_parser
+    from all_even.cli.man_page import man_page
+
+    with pytest.raises(SystemExit) as left:
+        cli.main(["--version"])
+    assert left.value.code == 0
+    assert capsys.readouterr().out.strip() == f"All Even {__version__}"
+    page = man_page().replace("\\-", "-")
+    commands = next(action for action in build_parser()._actions if hasattr(action, "choices") and action.choices)
+    assert set(commands.choices) == set(COMMANDS)
+    for name, parser in commands.choices.items():
+        assert f".SS {name}" in page
+        for action in parser._actions:
+            assert all(option in page for option in action.option_strings)

@@ -51,6 +51,7 @@ def main() -> None:
 
     def measured() -> None:
         wait(lambda: desk.idle)
+        wait(lambda: window.workbench is None or not window.workbench.side.moves.building)
 
     def apply(stage: str, move_id: str) -> None:
         desk.moves.apply(next(move for move in desk.moves.at(stage) if move.id == move_id))
@@ -125,6 +126,14 @@ def main() -> None:
     shot("station-compressor")
     desk.select(("mix",))
     shot("buses-mix")
+    window.show_finder()
+    window.finder.field.setText("bass")
+    shot("finder")
+    window.finder.leave()
+    window.show_page("settings")
+    wait(lambda: not desk.work.busy())
+    shot("settings")
+    window.leave_page()
     window.workbench.side.setCurrentIndex(3)
     desk.set_stage("print")
     place = Path(tempfile.gettempdir()) / "ferry"

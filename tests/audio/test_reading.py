@@ -4,8 +4,9 @@ import os
 
 import numpy as np
 import pytest
+import soundfile
 
-from all_even.audio import content, decoded
+from all_even.audio import content, decoded, sound_file
 from all_even.audio.sound_file import inspect, inspect_pair
 from all_even.measure.recording.files import measure_file
 from tests.conftest import RATE, noise, sine
@@ -138,3 +139,30 @@ def test_a_bwf_time_reference_places_the_lane(write, home, tmp_path, container):
     assert not bad
     session = new_session(tmp_path / "take", infos)
     assert {lane.name: lane.start_s for lane in session.lanes} == {"Early": 0.0, "Late": 1.5}
+
+
+@pytest.mark.parametrize("subtype", ["PCM_16", "PCM_24"])
+@pytest.mark.parametrize("container", ["WAV", "WAVEX", "RF64"])
+@pytest.mark.parametrize("channels", [1, 2])
+def test_whole_number_pcm_read_in_place_is_what_the_decoder_gives(tmp_path, subtype, container, channels):
+    """Reference: libsndfile."""
+    path = tmp_path / "pcm.wav"
+    sound = np.clip(np.random.default_rng(3).standard_normal((30_011, channels)), -1.0, 1.0)
+    soundfile.write(path, sound, 48_000, subtype=subtype, format=container)
+    expected, _ = soundfile.read(path, dtype="float32", always_2d=True)
+    info = sound_file.inspect(path)
+    assert info.pcm_place is not None
+    np.testing.assert_array_equal(np.concatenate(list(sound_file.read_blocks(info, 1_024))), expected)
+    reader = sound_file.Reader(info)
+    found = reader.read(-7, 31_000)
+    np.testing.assert_array_equal(found[7 : 7 + len(expected)], expected)
+    assert not found[:7].any()
+    assert not found[7 + len(expected) :].any()
+    with path.open("r+b") as file:  # cut while it is open: what is gone is silence
+        file.truncate(info.pcm_place + 20_000)
+    cut = reader.read(0, 30_000)
+    whole = 20_000 // (channels * (2 if subtype == "PCM_16" else 3))
+    np.testing.assert_array_equal(cut[:whole], expected[:whole])
+    assert not cut[whole:].any()
+    reader.close()
+    assert not reader.read(0, 10).any()

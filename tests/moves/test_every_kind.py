@@ -84,6 +84,8 @@ def _moved(session: Session, ground: str) -> Session:
     }.get(ground)
     if change is not None:
         return edits.change_strips(session, [lane.id], **change)
+    if ground == "settings":
+        return edits.set_work(session, glue_db=3.0)
     if ground == "files":
         return replace(session, lanes=session.lanes[1:])
     from all_even.dsp.utility import Gain

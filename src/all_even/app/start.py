@@ -22,6 +22,9 @@ if TYPE_CHECKING:
     from all_even.app.window import MainWindow
 
 
+SWITCH_S = 0.002
+"""The engine thread must not wait long for the interface, nor that for those that measure."""
+
 _kept: list[QApplication] = []
 """Python would delete the application with its last reference, and every window with it."""
 
@@ -56,7 +59,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     from all_even.app.desk import Desk
     from all_even.app.window import MainWindow
 
-    sys.setswitchinterval(0.002)  # the engine thread must not wait long for the interface
+    sys.setswitchinterval(SWITCH_S)
     desk = Desk()
     window = MainWindow(desk, desk.preferences.theme)
     sys.excepthook = _tell(window)

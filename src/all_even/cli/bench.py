@@ -4,6 +4,10 @@ Figures are seconds of sound per second: of processor time on one core where `co
 clock with as many threads for the peer as for us. Nothing here is a test: speed is reported.
 """
 
+import json
+import os
+import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -14,6 +18,7 @@ from types import ModuleType
 
 import numpy as np
 
+from all_even import kernels
 from all_even.audio.sound_file import Samples
 from all_even.audio.writing import write_sound
 from all_even.dsp.compressor import Compressor
@@ -32,6 +37,7 @@ from all_even.session.model import Bus, Lane, Send, Session
 
 RATE = 48_000
 TRACKS, SECONDS = 24, 60
+PLAYED, PLAYED_S = 48, 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +56,10 @@ class Benchmark:
 
 def run_benchmarks() -> list[Benchmark]:
     with tempfile.TemporaryDirectory(prefix="all-even-bench-") as name:
-        return [_measuring(Path(name)), _rendering(), *_masking(), _ducking(), *_window(Path(name))]
+        folder = Path(name)
+        return [
+            _measuring(folder), _rendering(), _playing(), *_masking(), _ducking(), *_window(folder), *_pauses(folder)
+        ]  # fmt: skip
 
 
 def _window(folder: Path) -> list[Benchmark]:
@@ -78,6 +87,57 @@ def _window(folder: Path) -> list[Benchmark]:
             f"a folder of {bench_window.FILES} files, measured before", None, None, None, 1,
             "until every lane shows its measures", 1000 * opening,
         ),
+    ]  # fmt: skip
+
+
+def _playing() -> Benchmark:
+    """48 strips with high-pass, six bands, compressor and two sends, played by the clock to the stand-in."""
+    from all_even.audio.device import SimulatedDevice
+    from all_even.engine.playing.player import Player
+
+    session = strip_session(PLAYED)
+    sounds = {
+        lane.id: _InMemory(np.repeat(_music(index % 4, 5), 2, axis=1)) for index, lane in enumerate(session.lanes)
+    }
+    plan = make_plan(session, sounds)
+    player = Player(lambda rate, fill: (SimulatedDevice(rate, fill), None))
+    player.set_plan(plan)
+    busy = time.process_time()
+    begun = time.perf_counter()
+    player.play()
+    time.sleep(PLAYED_S)
+    taken = (time.process_time() - busy) / (time.perf_counter() - begun)
+    underruns = player.underruns
+    player.close()
+    return Benchmark(
+        f"play {PLAYED} such strips for {PLAYED_S:.0f} s, a second of it repeated", None, None, None, 1,
+        f"{underruns} blocks came too late; {100.0 * taken:.0f} % of one core",
+    )  # fmt: skip
+
+
+def _pauses(folder: Path) -> list[Benchmark]:
+    """How long the window does not answer while a folder opens, is measured and plays; in a process of its own, as a
+    first start has it."""
+    stems = folder / "stems"
+    stems.mkdir()
+    for index in range(TRACKS):
+        write_sound(stems / f"{index}.wav", [_track(index + 100, 20)], sample_rate=RATE, channels=1)
+    environment = {**os.environ, "ALL_EVEN_HOME": str(folder / "home"), "NUMBA_CACHE_DIR": kernels.cache_dir()}
+    done = subprocess.run(
+        [sys.executable, "-m", "all_even.cli.bench_window", str(stems)],
+        env=environment,
+        capture_output=True,
+        check=False,
+    )
+    if done.returncode != 0:  # without a toolkit for windows
+        return []
+    longest = json.loads(done.stdout.splitlines()[-1])
+    phases = ", ".join(f"{phase} {pause:.0f}" for phase, pause in longest.items())
+    return [
+        Benchmark(
+            f"longest pause of the window while a folder of {TRACKS} files opens, is measured and plays", None, None,
+            None, 1, f"a timer in the event loop; by phase in ms: {phases}", max(longest.values()),
+        )
     ]  # fmt: skip
 
 
@@ -204,7 +264,7 @@ def _rendering() -> Benchmark:
     )
 
 
-def strip_session() -> Session:
+def strip_session(tracks: int = TRACKS) -> Session:
     """The session of the strip benchmark: two groups, two parallel buses, all compressed."""
     bands = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
     buses = tuple(
@@ -217,7 +277,7 @@ def strip_session() -> Session:
             name=f"Lane {index}",
             file="none.wav",
             level_db=-12.0,
-            pan=(index - 12) / 24.0,
+            pan=(index % 24 - 12) / 24.0,
             destination=f"bus{index % 2}",
             sends=(Send(to="bus2", level_db=-12.0), Send(to="bus3", level_db=-18.0)),
             chain=(
@@ -226,7 +286,7 @@ def strip_session() -> Session:
                 Compressor(id=f"c{index}", threshold_db=-30.0, ratio=3.0),
             ),
         )
-        for index in range(TRACKS)
+        for index in range(tracks)
     )
     return Session(name="Strips", sample_rate=RATE, lanes=lanes, buses=buses)
 

@@ -4,9 +4,11 @@ Measured in the real window, drawn off the screen. An edit is one call on the in
 wait for. Nothing is rendered beforehand: every lane is given the measures of one.
 """
 
+import json
 import os
 import shutil
 import statistics
+import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +16,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec.structs import replace
+from PyQt6.QtCore import QTimer
 
 from all_even import stages
 from all_even.audio.device import SimulatedDevice
@@ -35,6 +38,7 @@ RATE = 48_000
 LANES, SONG_S = 96, 240
 FILES, FILE_S = 120, 4
 EDITS = 24
+TURN_MS, PLAYED_S = 5, 5.0
 LONGEST_WAIT_S = 600.0
 
 
@@ -194,6 +198,54 @@ def time_folder(stage: Stage, folder: Path) -> float:
     return taken
 
 
+class Pauses:
+    """The longest time between two turns of the event loop, by what is being done."""
+
+    def __init__(self, stage: Stage) -> None:
+        self._stage = stage
+        self.longest_ms: dict[str, float] = {}
+        self._last = time.perf_counter()
+        self._timer = QTimer()
+        self._timer.setInterval(TURN_MS)
+        self._timer.timeout.connect(self._turn)
+        self._phase = ""
+
+    def _turn(self) -> None:
+        now = time.perf_counter()
+        late_ms = 1000.0 * (now - self._last) - TURN_MS
+        self._last = now
+        if self._phase:
+            self.longest_ms[self._phase] = max(self.longest_ms.get(self._phase, 0.0), late_ms)
+
+    def during(self, phase: str, condition: Callable[[], bool]) -> None:
+        """Turns the loop until a condition holds."""
+        self._phase, self._last = phase, time.perf_counter()
+        self._timer.start()
+        self._stage.wait(condition)
+        self._timer.stop()
+        self._phase = ""
+
+
+def time_pauses(folder: Path) -> dict[str, float]:
+    """Longest pause in ms while a folder opens, is measured, and plays for five seconds."""
+    from all_even.app.start import SWITCH_S, preload
+
+    sys.setswitchinterval(SWITCH_S)
+    stage = Stage()
+    desk, window = stage.desk, stage.window
+    window.prepare(preload())
+    stage.wait(lambda: window.workbench is not None)
+    pauses = Pauses(stage)
+    desk.documents.open_folder(folder)
+    pauses.during("opening", lambda: desk.is_open)
+    pauses.during("measuring", lambda: desk.idle)
+    desk.ears.toggle_play()
+    until = time.monotonic() + PLAYED_S
+    pauses.during("playing", lambda: time.monotonic() > until)
+    stage.close()
+    return pauses.longest_ms
+
+
 def measure_window(folder: Path) -> tuple[dict[str, float], float, float]:
     """Seconds of an edit by stage, of a change of stage, and of opening the folder from cache."""
     stage = Stage()
@@ -206,3 +258,8 @@ def measure_window(folder: Path) -> tuple[dict[str, float], float, float]:
     finally:
         stage.close()
         shutil.rmtree(folder, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    print(json.dumps(time_pauses(Path(sys.argv[1]))), flush=True)
+    os._exit(0)

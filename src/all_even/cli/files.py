@@ -263,5 +263,8 @@ def bench(options: argparse.Namespace) -> int:
                 if result.milliseconds is not None
                 else f"{shown(result.realtime_factor)}× real time"
             )
-            say(f"{result.name}: {taken}{peer} ({result.note})")
+            if result.milliseconds is None and result.realtime_factor is None:
+                say(f"{result.name}: {result.note}")
+            else:
+                say(f"{result.name}: {taken}{peer} ({result.note})")
     return 0

@@ -16,6 +16,7 @@ UNUSED_S = 30 * 86_400.0
 
 
 def warm() -> None:
+    from all_even.audio import pcm
     from all_even.dsp.kinds import KINDS
     from all_even.dsp.processor import NO_GAIN, NOTHING, coefficients_of
     from all_even.engine import mixing
@@ -38,6 +39,10 @@ def warm() -> None:
             add(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True)
     for moving in (mixing.add_moving, brief(mixing.add_moving)):
         moving(out, np.zeros((512, 2)), np.zeros((512, 2, 2)))
+    for largest in (mixing.largest_gain, brief(mixing.largest_gain)):
+        largest(np.zeros(512))
+    for width in (2, 3):
+        pcm.widen(np.frombuffer(bytes(12), dtype=np.uint8), width, np.zeros(12 // width, dtype=np.float32))
     mixing.ProtectiveCeiling(48_000)(out)
     for kind_of in KINDS:
         processor = kind_of()

@@ -30,6 +30,7 @@ class Gestures:
         self._drag: Drag | None = None
         self._reorder: tuple[str, float] | None = None  # row id, start y
         self.drop_index: int | None = None
+        self._renaming: QLineEdit | None = None
         self._turned = 0
         """What the wheel has turned and that made no step yet."""
 
@@ -153,8 +154,9 @@ class Gestures:
         if row_id not in ids or row_id == MIX:
             return
         view.scroll_to(ids.index(row_id))
+        self.stop_renaming()
         box = layout.head_boxes(view.row_box(ids.index(row_id)), view.head_width())["name"]
-        field = QLineEdit(entry(desk.session, row_id).name, view.area)
+        field = self._renaming = QLineEdit(entry(desk.session, row_id).name, view.area)
         field.setAccessibleName("Name of the lane")
         field.setGeometry(box.adjusted(-6, -4, 4, 8).toAlignedRect())
         field.selectAll()
@@ -162,14 +164,21 @@ class Gestures:
         field.setFocus()
 
         def done() -> None:
-            if field.isVisible():
-                field.hide()
+            if field is self._renaming:
+                self.stop_renaming()
                 if desk.is_open and row_id in {item.id for item in desk.session.members}:
                     desk.edit(lambda s: edits.change_strips(s, (row_id,), name=field.text()))
-                field.deleteLater()
                 view.setFocus()
 
         field.editingFinished.connect(done)
+
+    def stop_renaming(self) -> None:
+        """Takes the field away, whatever was typed."""
+        field, self._renaming = self._renaming, None
+        if field is not None:
+            field.hide()
+            field.setParent(None)
+            field.deleteLater()
 
     def _step(self, by: int, *, extend: bool = False) -> None:
         """Moves the selection some rows on."""

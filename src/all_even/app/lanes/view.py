@@ -136,6 +136,7 @@ class LaneView(QAbstractScrollArea):
             self.body.playhead = playhead
 
     def _on_opened(self) -> None:
+        self.gestures.stop_renaming()
         self._make.forget()
         self._peaks.clear()
         self.scroll_bar.setValue(0)
