@@ -19,7 +19,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
-from all_even import places
+from all_even import late, places
 
 F = TypeVar("F", bound=Callable[..., Any])
 CONTRACT = frozenset({"contract"})
@@ -86,7 +86,10 @@ class Kernel:
         """The machine code's entry; compiles or loads it for the argument types it then meets."""
         if "NUMBA_CACHE_DIR" not in os.environ:
             os.environ["NUMBA_CACHE_DIR"] = cache_dir()
-        import numba
+        with late.LOCK:
+            import numba
+
+            from all_even import kernel_files
 
         plain = self.function
         callees = {
@@ -102,8 +105,6 @@ class Kernel:
         copy.__qualname__ = plain.__qualname__ + ("_brief" if self._keeps_interpreter else "")
         options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy"}
         compiled = numba.njit(**options, fastmath=set(self._fastmath), boundscheck=checks_bounds())(copy)
-        from all_even import kernel_files  # late: it needs the compiler
-
         kernel_files.check_sums(compiled)
         return cast(Callable[..., Any], compiled)
 

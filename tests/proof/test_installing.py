@@ -82,7 +82,9 @@ def test_installed_opened_by_the_desktop_and_taken_away_without_a_trace(tmp_path
 
     window = subprocess.Popen([launcher, "--demo"], env=environment, start_new_session=True)
     stems = home / ".cache" / "all-even"
-    wait(lambda: len(list(stems.rglob("*.wav"))) > 20, window)
+    defects = data / "all-even" / "defects.log"
+    wait(lambda: defects.exists() or len(list(stems.rglob("*.wav"))) > 20, window)
+    assert not defects.exists(), defects.read_text()
     os.killpg(window.pid, signal.SIGTERM)
     window.wait()
 

@@ -55,7 +55,7 @@ class Menus:
         for name in MENUS:
             menu = bar.addMenu(f"&{name}")
             assert menu is not None
-            menu.aboutToShow.connect(partial(self._fill, menu, name))
+            menu.aboutToShow.connect(partial(self._about_to_show, menu, name))
             menu.aboutToHide.connect(self._enable_all)
             self._fill(menu, name)
         self._enable_all()
@@ -78,10 +78,13 @@ class Menus:
     def _given(self, command: Command, _checked: bool = False) -> None:
         self._give(command)
 
+    def _about_to_show(self, menu: QMenu, name: str) -> None:
+        self._fill(menu, name)
+        if name == "Play":  # what there is to play to is looked for, and shown when it is found
+            self._desk.ears.outputs.look(lambda: self._fill(menu, name) if menu.isVisible() else None)
+
     def _fill(self, menu: QMenu, name: str) -> None:
         """Puts a menu's commands into it, each as far as it can be given now."""
-        if name == "Play" and menu.isVisible():
-            self._desk.ears.outputs.look()
         menu.clear()
         self._add(menu, [command for command in self.commands if command.menu == name])
         below = [command for command in present_commands(self._desk) if command.menu == name]

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
-from all_even import kernels, places
+from all_even import kernels, late, places
 from all_even.app import preferences, theme
 from all_even.errors import one_sentence
 
@@ -54,7 +54,9 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     if path is not None and not path.exists():
         print(one_sentence(f"{path} is neither a folder nor a session file."), file=sys.stderr)
         return 1
-    os.environ.setdefault("QT_SCALE_FACTOR", str(preferences.PERCENT[preferences.load().size]))
+    size = preferences.PERCENT[preferences.load().size]
+    if size != 1.0:
+        os.environ.setdefault("QT_SCALE_FACTOR", str(size))
     app = make_application()
     from all_even.app.desk import Desk
     from all_even.app.window import MainWindow
@@ -79,7 +81,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
 LATER = (
     "all_even.app.workbench", "all_even.app.side.cards", "all_even.app.side.finding_cards", "all_even.moves.making",
     "all_even.engine.figures.book", "all_even.engine.planning", "all_even.engine.playing.player",
-    "all_even.measure.recording.files", "all_even.kernel_files", "all_even.engine.arrival", "all_even.engine.rivers",
+    "all_even.measure.recording.files", "all_even.engine.arrival", "all_even.engine.rivers",
 )  # fmt: skip
 """What the start page does not need, and everything behind it does..."""
 LIBRARIES = ("soundfile", "soxr", "numba", "scipy.fft", "scipy.ndimage", "scipy.signal", "scipy.optimize")
@@ -90,8 +92,11 @@ def preload() -> threading.Thread:
     """Reads in what will be needed, on a thread of its own, so that no hand waits for it."""
 
     def read_in() -> None:
-        for name in (*LATER, *LIBRARIES):
+        for name in LATER:
             importlib.import_module(name)
+        for name in LIBRARIES:
+            with late.LOCK:
+                importlib.import_module(name)
         from all_even import stages
 
         for stage in stages.STAGES:

@@ -24,6 +24,7 @@ from all_even.demo.instruments import SAMPLE_RATE, Signal
 from all_even.demo.parts import TAIL_S, Studio
 from all_even.demo.score import Score, make_score
 from all_even.errors import UserError, short_name, system_reason
+from all_even.late import scipy
 
 CLIP_LEVEL = 10.0 ** (-0.3 / 20.0)
 LIMIT_LEVEL = 10.0 ** (-1.0 / 20.0)
@@ -200,9 +201,7 @@ def truth(score: Score, names: list[str], stems: list[Stem]) -> dict[str, Any]:
 
 def limit(signal: Signal) -> Signal:
     """Look-ahead gain so that no peak passes the ceiling: printed limiting, heard as such."""
-    from scipy.ndimage import minimum_filter1d, uniform_filter1d
-
     level = np.abs(signal).max(axis=1)
     gain = np.minimum(1.0, LIMIT_LEVEL / np.maximum(level, 1e-9))
-    gain = uniform_filter1d(minimum_filter1d(gain, 961), 481)
+    gain = scipy.ndimage.uniform_filter1d(scipy.ndimage.minimum_filter1d(gain, 961), 481)
     return signal * gain[:, np.newaxis]

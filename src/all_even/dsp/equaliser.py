@@ -18,6 +18,7 @@ from all_even.dsp import biquad
 from all_even.dsp.biquad import clean, run_sections
 from all_even.dsp.processor import Described, Processor, named, setting
 from all_even.kernels import kernel
+from all_even.late import scipy
 
 Array = NDArray[np.float64]
 
@@ -160,24 +161,20 @@ def _taps(sample_rate: int) -> int:
 
 @lru_cache(maxsize=64)
 def _linear(bands: tuple[Band, ...], sample_rate: int) -> Array:
-    from scipy import fft, signal
-
     taps = _taps(sample_rate)
-    size = fft.next_fast_len(8 * taps, real=True)
+    size = scipy.fft.next_fast_len(8 * taps, real=True)
     frequencies = np.fft.rfftfreq(size, 1.0 / sample_rate)
     magnitude = np.ones(len(frequencies))
     for band in bands:
         if band.on:
             magnitude *= band.prototype(np.maximum(frequencies, 1e-3))
-    impulse = np.roll(fft.irfft(magnitude, size), taps // 2)[:taps]
-    result: Array = impulse * signal.windows.tukey(taps, LINEAR_EDGE)
+    impulse = np.roll(scipy.fft.irfft(magnitude, size), taps // 2)[:taps]
+    result: Array = impulse * scipy.signal.windows.tukey(taps, LINEAR_EDGE)
     return result
 
 
 def _convolve(block: Array, taps: Array, state: Array) -> None:
     """Direct result of the filter by fast transforms over what came before and this block."""
-    from scipy import signal
-
     clean(block)
     frames, channels = block.shape
     if not frames:
@@ -185,5 +182,5 @@ def _convolve(block: Array, taps: Array, state: Array) -> None:
     before = len(taps) - 1
     history = state[: 2 * before].reshape(before, 2)
     joined = np.concatenate((history[:, :channels], block))
-    block[:] = signal.oaconvolve(joined, taps[:, np.newaxis], mode="valid", axes=0)
+    block[:] = scipy.signal.oaconvolve(joined, taps[:, np.newaxis], mode="valid", axes=0)
     history[:, :channels] = joined[frames:]

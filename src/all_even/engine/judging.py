@@ -8,13 +8,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.ducker import follows_another
 from all_even.engine import listening
 from all_even.engine.figures.book import Book
+from all_even.late import scipy
 from all_even.measure.recording.character import Character
 from all_even.measure.sharing import duck, focus
 from all_even.session import routing

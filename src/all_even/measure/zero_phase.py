@@ -7,8 +7,9 @@ and after its last sample a sound is taken to be silent.
 """
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
+
+from all_even.late import scipy
 
 Array = NDArray[np.float64]
 

@@ -7,11 +7,11 @@ Hann frames (scaled to the rate) with half overlap; a bin that an edge cuts is s
 from functools import cache
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from all_even.decibels import power_db_array
 from all_even.kernels import kernel
+from all_even.late import scipy
 
 FIRST_BAND, LAST_BAND = -16, 13  # 25 Hz to 20 kHz
 MIDBANDS_HZ: NDArray[np.float64] = 1000.0 * 10.0 ** (np.arange(FIRST_BAND, LAST_BAND + 1) / 10.0)

@@ -9,9 +9,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
+from all_even.late import scipy
 from all_even.measure.pitch import pitch
 from all_even.measure.pitch.notes import Note
 from all_even.measure.time.traces import LOW_RATE

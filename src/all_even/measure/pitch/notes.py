@@ -11,10 +11,10 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from all_even.kernels import kernel
+from all_even.late import scipy
 from all_even.measure.pitch import pitch
 from all_even.measure.pitch.yin import HOP_S, pitch_track
 from all_even.measure.time.traces import LOW_RATE, Traces

@@ -13,9 +13,9 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
+from all_even.late import scipy
 from all_even.measure.time.traces import LOW_RATE
 
 A4_HZ = 440.0

@@ -13,11 +13,11 @@ from itertools import combinations, pairwise
 from typing import Literal
 
 import numpy as np
-import scipy
 import soxr
 from numpy.typing import NDArray
 
 from all_even.audio import sound_file
+from all_even.late import scipy
 from all_even.measure.recording.files import FileReport
 
 COARSE_FRAMES = 10

@@ -13,10 +13,10 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import scipy
 import soxr
 from numpy.typing import NDArray
 
+from all_even.late import scipy
 from all_even.measure.zero_phase import above, analytic_band
 
 Array = NDArray[np.float64]

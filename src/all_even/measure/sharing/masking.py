@@ -15,10 +15,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from all_even.kernels import kernel
+from all_even.late import scipy
 from all_even.measure.sharing import hearing
 
 VERSION = 1

@@ -12,10 +12,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from all_even.kernels import kernel
+from all_even.late import scipy
 from all_even.measure.time.traces import BANDS, Traces
 
 SMOOTH_FRAMES = 3

@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-import scipy
 import soxr
 from numpy.typing import NDArray
 
 from all_even.kernels import kernel
+from all_even.late import scipy
 
 FRAME_S = 0.001
 LOW_RATE = 4_000

@@ -12,10 +12,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from all_even.errors import UserError
+from all_even.late import scipy
 from all_even.measure.pitch import pitch
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.duck import LowFigures, Meeting, SoundFigures

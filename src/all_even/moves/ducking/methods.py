@@ -10,7 +10,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -20,6 +19,7 @@ from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor, smooth_reduction, wanted_reduction
 from all_even.dsp.ducker import Ducker, DuckShape, linked
 from all_even.dsp.processor import NOTHING, Key, Single, coefficients_of
+from all_even.late import scipy
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.duck import Meeting
 
