@@ -1,5 +1,6 @@
 """Opening the window: fonts, theme, and the start page before anything heavy is loaded."""
 
+import gc
 import importlib
 import os
 import subprocess
@@ -24,6 +25,9 @@ if TYPE_CHECKING:
 
 SWITCH_S = 0.002
 """The engine thread must not wait long for the interface, nor that for those that measure."""
+
+GARBAGE = (20_000, 20, 100)
+"""How many objects are made before they are looked through: all of them at once hold up everything."""
 
 _kept: list[QApplication] = []
 """Python would delete the application with its last reference, and every window with it."""
@@ -61,7 +65,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     from all_even.app.desk import Desk
     from all_even.app.window import MainWindow
 
-    sys.setswitchinterval(SWITCH_S)
+    share_time()
     desk = Desk()
     window = MainWindow(desk, desk.preferences.theme)
     sys.excepthook = _tell(window)
@@ -108,6 +112,12 @@ def preload() -> threading.Thread:
     thread = threading.Thread(target=read_in, name="preload", daemon=True)
     thread.start()
     return thread
+
+
+def share_time() -> None:
+    """So that no thread waits long for another one: they take turns often, and look for garbage seldom."""
+    sys.setswitchinterval(SWITCH_S)
+    gc.set_threshold(*GARBAGE)
 
 
 def _tell(window: "MainWindow") -> Callable[[type[BaseException], BaseException, TracebackType | None], None]:

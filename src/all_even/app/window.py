@@ -1,6 +1,8 @@
 """The main window: menus, the start page or the working page, the status line."""
 
+import gc
 import threading
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -39,12 +41,12 @@ if TYPE_CHECKING:
     from all_even.app.pages.page import Page
     from all_even.app.workbench import Parts, Workbench
 
-FRAME_MS, PREPARE_MS = 33, 30
+FRAME_MS, PREPARE_MS, POLISHED_AT_ONCE = 33, 20, 30
 SMALLEST, REFERENCE = (1024, 700), (1280, 800)
 
 
 class MainWindow(QMainWindow):
-    """`theme_name`: day or night. workbench: made when a session is first opened."""
+    """`theme_name`: day or night. workbench: made when a session is first opened, or by `prepare` before that."""
 
     def __init__(self, desk: Desk, theme_name: str = "day") -> None:
         super().__init__()
@@ -60,6 +62,7 @@ class MainWindow(QMainWindow):
         self.status = StatusLine(desk)
         self._extra: dict[str, Page] = {}
         self._parts: Parts | None = None
+        self.prepared = False
         self._compose()
         bar = self.menuBar()
         assert bar is not None
@@ -99,21 +102,30 @@ class MainWindow(QMainWindow):
     def prepare(self, reading: threading.Thread) -> None:
         """Makes the working page while the start page is looked at, part by part, once `reading` has read it in."""
 
-        def go_on() -> None:
-            if self.workbench is not None:
-                return
-            if reading.is_alive():
-                QTimer.singleShot(PREPARE_MS, go_on)
-                return
+        def steps() -> Iterator[None]:
+            while reading.is_alive():
+                yield
             from all_even.app.workbench import Parts
 
             self._parts = self._parts or Parts(self.desk)
-            if self._parts.make_one():
-                QTimer.singleShot(PREPARE_MS, go_on)
-            else:
-                self.build_workbench()
+            while self.workbench is None and self._parts.make_one():
+                yield
+            bench = self.build_workbench()
+            yield
+            for index, widget in enumerate(bench.findChildren(QWidget)):
+                widget.ensurePolished()
+                if index % POLISHED_AT_ONCE == 0:
+                    yield
+            gc.freeze()  # what is read in now stays: looking through it for garbage takes a tenth of a second
+            self.prepared = True
 
-        QTimer.singleShot(PREPARE_MS, go_on)
+        waiting = steps()
+
+        def go_on() -> None:
+            if next(waiting, self) is not self:
+                QTimer.singleShot(PREPARE_MS, go_on)
+
+        go_on()
 
     def build_workbench(self) -> "Workbench":
         """Makes the working views; the start page is on screen before this is needed."""

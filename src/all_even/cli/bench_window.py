@@ -228,13 +228,13 @@ class Pauses:
 
 def time_pauses(folder: Path) -> dict[str, float]:
     """Longest pause in ms while a folder opens, is measured, and plays for five seconds."""
-    from all_even.app.start import SWITCH_S, preload
+    from all_even.app.start import preload, share_time
 
-    sys.setswitchinterval(SWITCH_S)
+    share_time()
     stage = Stage()
     desk, window = stage.desk, stage.window
     window.prepare(preload())
-    stage.wait(lambda: window.workbench is not None)
+    stage.wait(lambda: window.prepared)
     pauses = Pauses(stage)
     desk.documents.open_folder(folder)
     pauses.during("opening", lambda: desk.is_open)

@@ -209,6 +209,11 @@ class LaneView(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._update_scroll()
+        ids, current = self.lane_ids(), self.desk.current
+        if event is not None and event.oldSize().height() > event.size().height() and current in ids:
+            row = self.row_box(ids.index(current))
+            if row.top() < event.oldSize().height():  # it was in sight, and stays there
+                self.scroll_to(ids.index(current))
         self.hidden_button.move(int(self.head_width()) - self.hidden_button.sizeHint().width() - 8, 5)
         self.hidden_button.resize(self.hidden_button.sizeHint())
 
