@@ -159,6 +159,7 @@ def test_targets_belong_to_the_session_can_be_undone_and_kept_for_all(opened):
     page.controls["mix_peak_dbfs"].value_changed.emit(-6.0)
     assert desk.session.settings.mix_peak_dbfs == -6.0
     assert desk.session.ledger[-1].text == "Setting: peak of the mix −4.5 dBFS → −6.0 dBFS"
+    assert window.workbench.head.transport.level._window == (-7.5, -4.5)
     assert preferences.load().work == WorkSettings()
     page.for_all.click()
     assert preferences.load().work.mix_peak_dbfs == -6.0

@@ -7,6 +7,8 @@ from typing import Annotated, ClassVar
 
 from all_even.dsp.processor import Described, setting
 
+BESIDE_DB = 1.5
+"""So far from its target the peak of the mix is left alone. Common practice: a mix peaks between -6 and -3 dBFS."""
 Peak = Annotated[float, setting("Peak of the mix", "dBFS", -18.0, -1.0, step=0.5)]
 Glue = Annotated[float, setting("Glue of the mix", "dB", 0.5, 6.0, step=0.5)]
 Under = Annotated[float, setting("Parallel drums under the dry ones", "LU", 6.0, 40.0, step=1.0, decimals=0)]
@@ -39,3 +41,8 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     usual: Annotated[float, setting("Usual", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.5
     layer: Annotated[float, setting("Layers", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.35
     guide: Annotated[float, setting("Guides", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.05
+
+    @property
+    def peak_window_dbfs(self) -> tuple[float, float]:
+        """Where the mix may peak."""
+        return self.mix_peak_dbfs - BESIDE_DB, self.mix_peak_dbfs + BESIDE_DB

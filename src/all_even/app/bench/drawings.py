@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from all_even import texts
 from all_even.app import paint, theme
 from all_even.dsp.parameter import number, time_text
+from all_even.session.settings import WorkSettings
 
 LEFT, BOTTOM, TOP = 40.0, 18.0, 20.0
 CLOSE_S = 5.0
@@ -138,23 +139,26 @@ class TimeDrawing(Drawing):
 
 
 class PeakWindow(Drawing):
-    """The mix's sample and true peak on a scale, against the window from -6 to -3 dBFS."""
+    """The mix's sample and true peak on a scale, against the window it should be in."""
 
     title = "Peak of the mix, dBFS"
     LOW, HIGH = -24.0, 6.0
 
     def __init__(self) -> None:
         super().__init__(
-            "Peak of the mix", "Sample peak (bar) and true peak (line) of the whole mix; window −6 to −3 dBFS"
+            "Peak of the mix", "Sample peak (bar) and true peak (line) of the whole mix; the window is a setting"
         )
         self._sample: float | None = None
         self._true: float | None = None
         self._stale = False
+        self._window = WorkSettings().peak_window_dbfs
         self.setMinimumHeight(64)
         self.setMaximumHeight(72)
 
-    def show_peaks(self, sample_dbfs: float | None, true_dbtp: float | None, stale: bool) -> None:
-        self._sample, self._true, self._stale = sample_dbfs, true_dbtp, stale
+    def show_peaks(
+        self, sample_dbfs: float | None, true_dbtp: float | None, stale: bool, window_dbfs: tuple[float, float]
+    ) -> None:
+        self._sample, self._true, self._stale, self._window = sample_dbfs, true_dbtp, stale, window_dbfs
         self.renew()
 
     def plot(self) -> QRectF:
@@ -165,10 +169,11 @@ class PeakWindow(Drawing):
         return plot.left() + plot.width() * share
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        window = QRectF(self._x(plot, -6.0), plot.top(), self._x(plot, -3.0) - self._x(plot, -6.0), plot.height())
+        low, high = self._window
+        window = QRectF(self._x(plot, low), plot.top(), self._x(plot, high) - self._x(plot, low), plot.height())
         painter.fillRect(window, theme.colour("act_soft"))
         if self._sample is not None:
-            inside = -6.0 <= self._sample <= -3.0
+            inside = low <= self._sample <= high
             tint = theme.colour("act" if inside else "look", 0.5 if self._stale else 1.0)
             painter.fillRect(
                 QRectF(plot.left(), plot.top() + 5, self._x(plot, self._sample) - plot.left(), plot.height() - 10), tint

@@ -7,7 +7,6 @@ from all_even.app.bench.drawings import PeakWindow
 from all_even.app.desk import Desk
 from all_even.dsp.parameter import decibel_text, number, signed
 
-LOW, HIGH = -6.0, -3.0
 BALANCE_NOTE_DB = 1.5
 
 
@@ -21,7 +20,7 @@ class MixFigures(QWidget):
         column.setSpacing(4)
         self.peaks = PeakWindow()
         column.addWidget(self.peaks)
-        self.sample_peak = fields.Figure("Sample peak of the mix", "Highest sample; the window is −6 to −3 dBFS")
+        self.sample_peak = fields.Figure("Sample peak of the mix", "Highest sample")
         self.true_peak = fields.Figure("True peak of the mix", "Highest value between the samples")
         self.integrated = fields.Figure("Loudness of the mix", "Integrated loudness, ITU-R BS.1770-5")
         self.short_term = fields.Figure("Short-term loudness", "While playing: the last 3 s; else the loudest 3 s")
@@ -45,8 +44,10 @@ class MixFigures(QWidget):
     def refresh(self) -> None:
         mix, stale = self.desk.mix, self.desk.mix_stale
         peak = mix.sample_peak_dbfs if mix else None
-        self.peaks.show_peaks(peak, mix.true_peak_dbtp if mix else None, stale)
-        outside = peak is not None and not LOW <= peak <= HIGH
+        low, high = window = self.desk.session.settings.peak_window_dbfs
+        self.peaks.show_peaks(peak, mix.true_peak_dbtp if mix else None, stale, window)
+        self.sample_peak.setToolTip(f"Highest sample; the window is {number(low)} to {number(high)} dBFS (Settings)")
+        outside = peak is not None and not low <= peak <= high
         self.sample_peak.show_value(decibel_text(peak, "dBFS"), look=outside and not stale, stale=stale)
         self.true_peak.show_value(decibel_text(mix.true_peak_dbtp if mix else None, "dBTP"), stale=stale)
         self.integrated.show_value(decibel_text(mix.integrated_lufs if mix else None, "LUFS"), stale=stale)

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from all_even.app import paint, theme
+from all_even.session.settings import WorkSettings
 
 
 class OutputLevel(QWidget):
@@ -17,11 +18,18 @@ class OutputLevel(QWidget):
         self.setFixedSize(176, 34)
         self.setAccessibleName("Output level")
         self.setToolTip(
-            "Output level now, left and right, −48 to 0 dBFS. The marked stretch is −6 to −3 dBFS. "
+            "Output level now, left and right, −48 to 0 dBFS. The marked stretch is where the mix may peak. "
             "Playing never passes −1 dBFS; prints are not limited."
         )
         self._left = self._right = -120.0
         self._held = False
+        self._window = WorkSettings().peak_window_dbfs
+
+    def show_window(self, window_dbfs: tuple[float, float]) -> None:
+        """Where the mix may peak."""
+        if window_dbfs != self._window:
+            self._window = window_dbfs
+            self.update()
 
     def show_levels(self, left_dbfs: float, right_dbfs: float, held: bool) -> None:
         left = max(left_dbfs, self._left - 1.4)
@@ -36,14 +44,15 @@ class OutputLevel(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        window = QRectF(self._x(-6.0), 1, self._x(-3.0) - self._x(-6.0), 18)
+        low, high = self._window
+        window = QRectF(self._x(low), 1, self._x(high) - self._x(low), 18)
         painter.fillRect(window, theme.colour("act_soft"))
         for index, level in enumerate((self._left, self._right)):
             track = QRectF(2, 3 + index * 8, self.width() - 4, 6)
             painter.fillRect(track, theme.colour("raised"))
             painter.fillRect(window.intersected(track), theme.colour("act_soft"))
             bar = QRectF(track.left(), track.top(), self._x(level) - track.left(), track.height())
-            painter.fillRect(bar, theme.colour("look" if level > -3.0 else "act"))
+            painter.fillRect(bar, theme.colour("look" if level > high else "act"))
         quiet = theme.colour("quiet")
         if self._held:
             paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,

@@ -60,13 +60,16 @@ class Transport(QWidget):
         self.level = OutputLevel()
         row.addWidget(self.level)
         desk.opened.connect(self.refresh)
-        desk.changed.connect(lambda old, new: self.refresh() if old.loop != new.loop else None)
+        desk.changed.connect(
+            lambda old, new: self.refresh() if (old.loop, old.settings) != (new.loop, new.settings) else None
+        )
 
     def refresh(self) -> None:
         if self.desk.is_open:
             loop = self.desk.session.loop
             self.loop.setChecked(loop is not None and loop.active)
             self.loop.setEnabled(loop is not None)
+            self.level.show_window(self.desk.session.settings.peak_window_dbfs)
 
     def show_output(self) -> None:
         """Offers the way back to an output that was lost, once it is there again."""

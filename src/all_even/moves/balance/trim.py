@@ -9,17 +9,13 @@ from all_even.moves.metric import Metric
 from all_even.session import edits
 from all_even.session.model import MIX, Proposal, Session
 
-BESIDE_DB = 1.5
-"""So far from the target the peak is left alone. Common practice: a mix peaks between -6 and -3 dBFS."""
-
 
 def propose(look: Look) -> list[Proposal]:
     mix, session = look.mix, look.session
     if mix is None or mix.sample_peak_dbfs is None:
         return []
     peak = mix.sample_peak_dbfs
-    aim = session.settings.mix_peak_dbfs
-    low, high = aim - BESIDE_DB, aim + BESIDE_DB
+    aim, (low, high) = session.settings.mix_peak_dbfs, session.settings.peak_window_dbfs
     if low <= peak <= high:
         return []
     wanted = TRIM.clamped(session.mix.trim_db + aim - peak)
