@@ -6,7 +6,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, theme
+from all_even.app import fields, menus, theme
 from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
 from all_even.measure.faults.findings import Finding
@@ -46,6 +46,7 @@ class FindingsCard(Card):
         shown = name if len(name) <= 30 else f"{name[:29]}…"
         line = fields.button(shown, f"{name}: {finding.text}\nShow the lane and hear the place",
                              partial(self._show, lane_id, finding), role="plain")  # fmt: skip
+        menus.belongs(line, "lanes", lambda _at: self.desk.select((lane_id,)))
         line.setStyleSheet("text-align: left")
         line.setAccessibleName(f"{name}: {finding.text}")
         return line
