@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     from all_even.app.desk import Desk
 
 PLACE, POINT = "place", "point_at"
+NEAREST = ("Lanes", "Play", "Edit", "View", "File", "Help")
+"""Of which menu the commands of a place come first: those that change what is there."""
 Give = Callable[[Command], None]
 
 
@@ -64,7 +66,8 @@ class Menus:
         """The context menu of a place; the caller shows it."""
         menu = QMenu(self._window)
         present = present_commands(self._desk)
-        self._add(menu, [command for command in self.commands if place in command.at])
+        own = [command for command in self.commands if place in command.at]
+        self._add(menu, sorted(own, key=lambda command: NEAREST.index(command.menu)))
         self._add_under(menu, [command for command in present if place in command.at])
         if menu.actions():
             menu.addSeparator()
