@@ -27,9 +27,11 @@ test: $(STAMP)
 attack: $(STAMP)
 	ALL_EVEN_ATTACK=full $(BIN)/python -m pytest -n auto tests/attack
 
-# The player of recorded instruments is for the proofs only; where it can't be had, they skip and say so.
+# The player of recorded instruments and the desktop's tools are for the proofs only; where they can't be had, they
+# skip and say so.
 proof: $(STAMP)
 	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont
+	-sh tools/system-packages.sh desktop-file-utils appstream xdg-utils shared-mime-info libfile-mimeinfo-perl
 	$(BIN)/python -m pytest -m proof -s tests
 
 lint: $(STAMP)
