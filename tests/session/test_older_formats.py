@@ -93,3 +93,15 @@ def test_a_state_that_waits_is_read_back():
 def test_lines_and_states_that_can_t_be_are_refused_in_a_sentence(values, words):
     with pytest.raises(SessionFileError, match=words):
         store.decode(changed(**values), "a")
+
+
+def test_a_file_of_format_4_opens_with_the_usual_targets():
+    moved = edits.change_strips(store.decode(old_file(line("Kick: level")), "a"), ["lane-1"], level_db=-3.0)
+    written = json.loads(store.encode(moved))
+    del written["settings"]
+    written["format_version"] = 4
+    assert store.decode(json.dumps(written).encode(), "a") == moved
+    written["settings"] = {"glue_db": 99.0}
+    written["format_version"] = FORMAT_VERSION
+    with pytest.raises(SessionFileError):
+        store.decode(json.dumps(written).encode(), "a")
