@@ -51,6 +51,7 @@ class MovesTab(QScrollArea):
 
     def _on_opened(self) -> None:
         self._changing.clear()
+        self._typed.clear()
         self._holding = False
         self.refresh()
 
@@ -83,10 +84,9 @@ class MovesTab(QScrollArea):
                 card.show_stale(desk.mix_stale)
             return
         self._shown = key
-        for card in old:
-            text = card.typed_reason()
-            if text is not None:
-                self._typed[card.move_.id] = text
+        typed = {card.move_.id: text for card in old if (text := card.typed_reason()) is not None}
+        wanted = {move.id for move in moves}
+        self._typed = {name: text for name, text in (self._typed | typed).items() if name in wanted}
         body = QWidget()
         column = QVBoxLayout(body)
         column.setContentsMargins(MARGIN, 8, MARGIN, 8)
