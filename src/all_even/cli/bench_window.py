@@ -16,7 +16,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec.structs import replace
-from PyQt6.QtCore import QTimer
 
 from all_even import stages
 from all_even.audio.device import SimulatedDevice
@@ -202,12 +201,12 @@ class Pauses:
     """The longest time between two turns of the event loop, by what is being done."""
 
     def __init__(self, stage: Stage) -> None:
+        from all_even.app.timers import timer
+
         self._stage = stage
         self.longest_ms: dict[str, float] = {}
         self._last = time.perf_counter()
-        self._timer = QTimer()
-        self._timer.setInterval(TURN_MS)
-        self._timer.timeout.connect(self._turn)
+        self._timer = timer(stage.window, TURN_MS, self._turn)
         self._phase = ""
 
     def _turn(self) -> None:

@@ -3,11 +3,9 @@
 from collections.abc import Callable
 from importlib import metadata
 
-from PyQt6.QtWidgets import QFrame, QVBoxLayout
-
 from all_even import __version__
-from all_even.app import fields, theme
-from all_even.app.pages.page import Page
+from all_even.app import fields
+from all_even.app.pages.page import Page, card
 
 STANDS_ON = (
     "numpy", "scipy", "numba", "soundfile", "soxr", "sounddevice", "pulsectl", "msgspec", "mido", "platformdirs",
@@ -34,16 +32,9 @@ class AboutPage(Page):
         self.column.addStretch(1)
 
     def _text(self, title: str, text: str) -> None:
-        card = QFrame()
-        card.setObjectName("card")
-        column = QVBoxLayout(card)
-        column.setContentsMargins(16, 12, 16, 14)
-        name = fields.label(title)
-        name.setFont(theme.font(theme.BODY, strong=True))
-        name.setStyleSheet("font-weight: 600")
-        column.addWidget(name)
-        column.addWidget(fields.wrapped(text))
-        self.column.addWidget(card)
+        made, grid = card(title)
+        grid.addWidget(fields.wrapped(text), 1, 0, 1, 2)
+        self.column.addWidget(made)
 
 
 def _line(name: str) -> str:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from all_even.app import fields, theme
 
@@ -54,3 +54,18 @@ class Page(QWidget):
 
     def refresh(self, at: str = "") -> None:
         """Shows what is so now. at: what to bring into sight, where there is something of that name."""
+
+
+def card(name: str) -> tuple[QFrame, QGridLayout]:
+    """A card with its name over two columns, the second one as wide as it needs."""
+    made = QFrame()
+    made.setObjectName("card")
+    grid = QGridLayout(made)
+    grid.setContentsMargins(16, 12, 16, 14)
+    grid.setHorizontalSpacing(14)
+    grid.setVerticalSpacing(4)
+    title = fields.label(name)
+    title.setFont(theme.font(theme.BODY, strong=True))
+    title.setStyleSheet("font-weight: 600")
+    grid.addWidget(title, 0, 0, 1, 2)
+    return made, grid

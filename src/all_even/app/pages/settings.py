@@ -6,12 +6,12 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even.app import fields, theme
 from all_even.app.commands import BUFFERS
 from all_even.app.desk import Desk
-from all_even.app.pages.page import Page
+from all_even.app.pages.page import Page, card
 from all_even.app.pages.topics import SECTIONS, Topic, topics
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.session import edits
@@ -107,7 +107,8 @@ class SettingsPage(Page):
     # Building.
 
     def _section(self, name: str, found: list[Topic]) -> QFrame:
-        card, grid = _card(name)
+        made, grid = card(name)
+        grid.setColumnStretch(0, 1)
         for row, topic in enumerate(found, 1):
             label = fields.label(topic.name)
             label.setMinimumWidth(NAME_WIDTH)
@@ -117,7 +118,7 @@ class SettingsPage(Page):
             grid.addWidget(label, 2 * row, 0)
             grid.addWidget(control, 2 * row, 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(fields.wrapped(topic.help, "small"), 2 * row + 1, 0, 1, 2)
-        return card
+        return made
 
     def _control(self, topic: Topic) -> QWidget:
         if isinstance(topic.setting, Parameter):
@@ -140,7 +141,8 @@ class SettingsPage(Page):
 
     def _output(self) -> QFrame:
         """Output and buffer, as in the Play menu."""
-        card, grid = _card("Output")
+        made, grid = card("Output")
+        grid.setColumnStretch(0, 1)
         outputs, ears = self.desk.ears.outputs, self.desk.ears
         self.output, self.buffer = _box("Output"), _box("Buffer")
         for box in (self.output, self.buffer):
@@ -164,7 +166,7 @@ class SettingsPage(Page):
             self.buffer.setCurrentIndex(self.buffer.findData(outputs.buffer_frames))
 
         self._show.append(show)
-        return card
+        return made
 
     def _renew(self) -> None:
         whose = self.desk.session.name if self.desk.is_open else "all new sessions"
@@ -174,21 +176,6 @@ class SettingsPage(Page):
         self.usual.setEnabled(self.work != WorkSettings())
         for show in self._show:
             show()
-
-
-def _card(name: str) -> tuple[QFrame, QGridLayout]:
-    card = QFrame()
-    card.setObjectName("card")
-    grid = QGridLayout(card)
-    grid.setContentsMargins(16, 12, 16, 14)
-    grid.setHorizontalSpacing(16)
-    grid.setVerticalSpacing(4)
-    grid.setColumnStretch(0, 1)
-    title = fields.label(name)
-    title.setFont(theme.font(theme.BODY, strong=True))
-    title.setStyleSheet("font-weight: 600")
-    grid.addWidget(title, 0, 0, 1, 2)
-    return card, grid
 
 
 def _box(name: str) -> QComboBox:

@@ -3,11 +3,11 @@
 from collections.abc import Callable
 
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from all_even.app import fields, theme
+from all_even.app import fields
 from all_even.app.commands import MENUS, Command
-from all_even.app.pages.page import Page
+from all_even.app.pages.page import Page, card
 
 PLACES = {
     "In the lanes": (
@@ -66,18 +66,9 @@ def _shown(shortcut: str) -> str:
 
 
 def _block(name: str, keys: list[tuple[str, str]]) -> QFrame:
-    card = QFrame()
-    card.setObjectName("card")
-    grid = QGridLayout(card)
-    grid.setContentsMargins(14, 10, 14, 12)
-    grid.setHorizontalSpacing(12)
-    grid.setVerticalSpacing(3)
+    made, grid = card(name)
     grid.setColumnStretch(1, 1)
-    title = fields.label(name)
-    title.setFont(theme.font(theme.BODY, strong=True))
-    title.setStyleSheet("font-weight: 600")
-    grid.addWidget(title, 0, 0, 1, 2)
     for index, (key, text) in enumerate(keys, 1):
         grid.addWidget(fields.wrapped(key, "small"), index, 0)
         grid.addWidget(fields.wrapped(text), index, 1)
-    return card
+    return made
