@@ -24,6 +24,11 @@ def tip(text: str) -> str:
     return f"<span>{html.escape(text, quote=False)}</span>"
 
 
+def clipped(text: str, longest: int) -> str:
+    """Not longer than so many letters, the end of a longer one as dots."""
+    return text if len(text) <= longest else text[: longest - 1] + "…"
+
+
 def cell(value: Any) -> Any:
     """For a table that a spreadsheet opens: no text that begins a formula, also behind spaces of any kind.
 

@@ -80,7 +80,7 @@ def test_gathering_puts_sections_together_and_hides_what_is_silent(demo):
     assert silent.mute
     names = [lane.name for lane in look.session.lanes]
     assert "Overhead left" in names
-    assert "Lead voice" in names
+    assert "Lead voice comp" in names
 
 
 def test_a_declined_move_is_not_proposed_again_nor_tried(demo):

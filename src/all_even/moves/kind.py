@@ -13,6 +13,23 @@ from all_even.engine.figures.look import Look
 from all_even.moves.ground import rests_on
 from all_even.session.model import Proposal, Session
 
+LEFT_OUT = "left_out"
+"""The parameter that holds which parts of a move people left out, by id."""
+
+
+def left_out(proposal: Proposal) -> tuple[str, ...]:
+    """Parts of a move that are not to be made."""
+    found = proposal.parameters.get(LEFT_OUT, ())
+    return found if isinstance(found, tuple) else ()
+
+
+def per_strip(proposal: Proposal, name: str) -> dict[str, float]:
+    """A parameter that has a value for each lane or bus, without those left out."""
+    found = proposal.parameters.get(name)
+    values = found if isinstance(found, dict) else {}
+    out = set(left_out(proposal))
+    return {strip_id: value for strip_id, value in values.items() if strip_id not in out}
+
 
 def _as_it_is(_look: Look, proposal: Proposal) -> Proposal:
     return proposal
@@ -25,7 +42,8 @@ class Kind:
     propose: what could be done to a session. edit: does it. prepare: finds on the sound what the edit needs; slow.
     parameters: those that people may change beforehand; changed: what is then expected. starting_point: made once, it
     is left by intention: what the engineer then changes is no reason to propose it again. heard: whether there is
-    anything to hear; names and order make no sound.
+    anything to hear; names and order make no sound. parts: what it does, one by one, (id, words); people may leave some
+    out, the edit then reads `left_out`.
     """
 
     id: str
@@ -37,6 +55,7 @@ class Kind:
     changed: Callable[[Proposal], Proposal] = field(default=lambda proposal: proposal)
     starting_point: bool = False
     heard: bool = True
+    parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
 
     @property
     def prepares(self) -> bool:

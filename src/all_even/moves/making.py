@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from all_even.engine.figures.fingerprint import digest
 from all_even.engine.figures.look import Look
 from all_even.moves.ground import rests_on
-from all_even.moves.kind import Kind
+from all_even.moves.kind import LEFT_OUT, Kind
 from all_even.moves.metric import Metric, words
 from all_even.session import edits
 from all_even.session.model import LedgerEntry, Proposal, Result, Session
@@ -49,6 +49,11 @@ def with_parameters(kind: Kind, proposal: Proposal, values: Mapping[str, float])
     """The proposal with parameters people changed, each in its range, and what is expected then."""
     own = {name: kind.parameters[name].clamped(value) for name, value in values.items() if name in kind.parameters}
     return kind.changed(replace(proposal, parameters={**proposal.parameters, **own}))
+
+
+def without_parts(kind: Kind, proposal: Proposal, parts: Iterable[str]) -> Proposal:
+    """The proposal with some of its parts left out, and what is expected then."""
+    return kind.changed(replace(proposal, parameters={**proposal.parameters, LEFT_OUT: tuple(sorted(set(parts)))}))
 
 
 def standing(session: Session) -> dict[int, Proposal]:

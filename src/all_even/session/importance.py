@@ -7,14 +7,15 @@ guide nearly nothing.
 from typing import Literal
 
 from all_even.session.model import Session
-from all_even.session.roles import TRIGGER, family_of
+from all_even.session.roles import CLICK_TRACK, REFERENCE, TRIGGER, family_of
 
 Weight = Literal["lead", "carrying", "usual", "layer", "guide"]
 """A field of `session.settings.WorkSettings`."""
 BY_ROLE: dict[str, Weight] = {
     "lead voice": "lead", "voice": "lead", "kick": "carrying", "kick out": "usual", "snare top": "carrying",
     "snare bottom": "layer", "sub bass": "usual", "bass amplifier": "usual", "scratch voice": "guide", "room": "layer",
-    "backing voice": "usual", "pad": "layer", TRIGGER: "guide",
+    "backing voice": "usual", "pad": "layer", TRIGGER: "guide", CLICK_TRACK: "guide",
+    REFERENCE: "guide",
 }  # fmt: skip
 BY_FAMILY: dict[str, Weight] = {"bass": "carrying", "percussion": "layer"}
 

@@ -175,6 +175,13 @@ class DeskMoves:
         self._put_in(making.with_parameters(stages.kinds()[proposal.kind], proposal, values))
         self._desk.moves_changed.emit()
 
+    def leave_out(self, proposal: Proposal, parts: tuple[str, ...]) -> None:
+        """Leaves parts of an open move out; what is expected follows."""
+        from all_even.moves import making
+
+        self._put_in(making.without_parts(stages.kinds()[proposal.kind], proposal, parts))
+        self._desk.moves_changed.emit()
+
     def find_parameters(self, proposal: Proposal) -> None:
         """Finds what the move needs and shows it on its card, without making it."""
         self.prepare(proposal, lambda _found, _made: self._desk.moves_changed.emit())
@@ -258,7 +265,12 @@ def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
 
 
 def _renewed(look: "Look", kind: "Kind", proposal: Proposal) -> Proposal | None:
-    return next((item for item in look.get(kind.proposals()) if item.id == proposal.id), None)
+    from all_even.moves import making
+    from all_even.moves.kind import left_out
+
+    fresh = next((item for item in look.get(kind.proposals()) if item.id == proposal.id), None)
+    parts = left_out(proposal)
+    return making.without_parts(kind, fresh, parts) if fresh is not None and parts else fresh
 
 
 def _is_changed(proposal: Proposal) -> bool:

@@ -2,10 +2,21 @@
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from all_even import stages
 from all_even import texts as shown
@@ -15,6 +26,9 @@ from all_even.app.hold_button import HoldButton
 from all_even.moves import texts
 from all_even.moves.making import Account, Outcome
 from all_even.session.model import Proposal
+
+if TYPE_CHECKING:
+    from all_even.moves.kind import Kind
 
 MARK = 14
 
@@ -79,7 +93,7 @@ class MoveCard(Card):
             self.hear.hide()
         row.addWidget(self.apply)
         self.change: QPushButton | None = None
-        if kind is not None and kind.parameters:
+        if kind is not None and (kind.parameters or kind.parts is not None):
             self.change = fields.button(
                 "Change", "Show what it would set, and set it otherwise", partial(change, move), checkable=True
             )
@@ -88,6 +102,7 @@ class MoveCard(Card):
         self.column.addLayout(row)
         if changing and kind is not None:
             self._add_parameters(move)
+            self._add_parts(move, kind)
         self.decline = fields.button("Decline", "Say no to this move, with a reason", self._ask_reason)
         more = row if self.change is None else QHBoxLayout()
         if self.change is not None:
@@ -139,6 +154,28 @@ class MoveCard(Card):
                 grid.addWidget(fields.label("being found …", "small"), index, 1)
         grid.setColumnStretch(2, 1)
         self.column.addLayout(grid)
+
+    def _add_parts(self, move: Proposal, kind: "Kind") -> None:
+        """What it does, one by one; a tick taken away leaves that out."""
+        from all_even.moves.kind import left_out
+
+        if kind.parts is None:
+            return
+        out = set(left_out(move))
+        for part_id, words in kind.parts(self.desk.session, move):
+            box = QCheckBox(shown.clipped(words, 44).replace("&", "&&"))
+            box.setChecked(part_id not in out)
+            box.setToolTip(shown.tip(f"{words}. Without the tick it is left out of this move."))
+            box.setAccessibleName(words)
+            box.setMinimumHeight(theme.TARGET)
+            box.toggled.connect(partial(self._leave_out, move, part_id))
+            self.column.addWidget(box)
+
+    def _leave_out(self, move: Proposal, part_id: str, kept: bool) -> None:
+        from all_even.moves.kind import left_out
+
+        out = set(left_out(move))
+        self.desk.moves.leave_out(move, tuple(sorted(out - {part_id} if kept else out | {part_id})))
 
     def act(self, act: str) -> None:
         """Does what one of its buttons does: make, set, refuse."""

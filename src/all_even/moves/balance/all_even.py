@@ -13,7 +13,7 @@ from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
 from all_even.session import edits
 from all_even.session.model import Lane, Proposal, Session
-from all_even.session.roles import TRIGGER
+from all_even.session.roles import NOT_IN_THE_MIX
 
 EVEN_ENOUGH_LU = 1.0
 
@@ -25,7 +25,7 @@ def even_lanes(look: Look) -> list[Lane]:
         for lane in look.session.lanes
         if not lane.mute
         and not lane.hidden
-        and lane.role != TRIGGER
+        and lane.role not in NOT_IN_THE_MIX
         and (measures := look.measures(lane.id)) is not None
         and measures.integrated_lufs is not None
     ]
