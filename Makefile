@@ -30,7 +30,7 @@ attack: $(STAMP)
 # The player of recorded instruments and the desktop's tools are for the proofs only; where they can't be had, they
 # skip and say so.
 proof: $(STAMP)
-	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont
+	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont fluid-soundfont-gm hydrogen-drumkits
 	-sh tools/system-packages.sh desktop-file-utils appstream xdg-utils shared-mime-info libfile-mimeinfo-perl
 	$(BIN)/python -m pytest -m proof -s tests
 

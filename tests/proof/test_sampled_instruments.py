@@ -1,7 +1,8 @@
 """Hits and notes of recorded instruments against the score they were played from; printed by `make proof`.
 
 Matching after `mir_eval`, 10 ms for kicks, 15 ms for other drums, 50 ms and 50 cents for notes. Tuned on seeds 0 to
-47; what is reported is seeds 100 to 115: two songs with every kit and every bass.
+47 of the first bank and 0 to 15 of the second; what is reported is seeds 100 to 115: two songs with every kit and every
+bass. The recorded kits were not tuned on, but for one rule about rings of toms, which they showed as well.
 """
 
 from collections import defaultdict
@@ -15,7 +16,7 @@ from all_even.measure.recording.character import CharacterMeter
 from all_even.measure.time.hits import find_hits
 from all_even.measure.time.tempo import Train, find_tempo
 from all_even.measure.time.traces import trace_samples
-from tests.proof.sampled import BANK, BASSES, PLAYER, RATE, make_song
+from tests.proof.sampled import BANK, BASSES, PLAYER, RATE, SECOND_BANK, make_song, play_kit, recorded_kits
 
 pytestmark = [
     pytest.mark.proof,
@@ -56,26 +57,71 @@ class Count:
         return f"precision {self.precision:.3f}, recall {self.recall:.3f} of {self.true}{late}"
 
 
-def test_hits_of_recorded_drums(songs, capsys):
+WINDOWS_S = {"kick": 0.010, "snare": 0.015, "hat": 0.015, "tom": 0.015}
+
+
+def hits_of(songs) -> tuple[dict[str, Count], int, int]:
+    """Counts per part; of the false ones in the drum mix, how many there are and how many are not flagged unsure."""
     counts: dict[str, Count] = defaultdict(Count)
+    false, unflagged = 0, 0
     for song in songs:
-        for part, window_s in (("kick", 0.010), ("snare", 0.015), ("hat", 0.015)):
-            traces = trace_samples(song.sounds[part].astype(np.float32)[:, np.newaxis], RATE)
-            counts[part].add(song.times(part), np.array(find_hits(traces, kick=part == "kick").times_s), window_s)
-        length = max(len(song.sounds[part]) for part in MIX)
-        together = sum(
-            gain * np.pad(song.sounds[part], (0, length - len(song.sounds[part]))) for part, gain in MIX.items()
-        )
+        for part, window_s in WINDOWS_S.items():
+            if part in song.sounds:
+                traces = trace_samples(song.sounds[part].astype(np.float32)[:, np.newaxis], RATE)
+                counts[part].add(song.times(part), np.array(find_hits(traces, kick=part == "kick").times_s), window_s)
+        mixed = [part for part in MIX if part in song.sounds]
+        length = max(len(song.sounds[part]) for part in mixed)
+        together = sum(MIX[part] * np.pad(song.sounds[part], (0, length - len(song.sounds[part]))) for part in mixed)
         traces = trace_samples(together.astype(np.float32)[:, np.newaxis], RATE)
-        counts["kick in the drum mix"].add(song.times("kick"), np.array(find_hits(traces, kick=True).times_s), 0.010)
+        found = find_hits(traces, kick=True)
+        counts["kick in the drum mix"].add(song.times("kick"), np.array(found.times_s), 0.010)
+        matched = {j for _, j in mir_eval.util.match_events(song.times("kick"), np.array(found.times_s), 0.010)}
+        wrong = [j for j in range(len(found)) if j not in matched]
+        false, unflagged = false + len(wrong), unflagged + sum(not found.unsure[j] for j in wrong)
+    return counts, false, unflagged
+
+
+def told(capsys, title: str, counts: dict[str, Count], false: int, unflagged: int) -> None:
     with capsys.disabled():
+        print(f"\n{title}; of {false} false kicks in the drum mix {false - unflagged} are flagged unsure:")
         for name, count in counts.items():
-            print(f"\nRecorded {name}: {count}")
-    for part in ("kick", "snare", "hat"):
-        assert counts[part].precision >= 0.98
-        assert counts[part].recall >= 0.98
-    assert counts["kick in the drum mix"].precision >= 0.95
-    assert counts["kick in the drum mix"].recall >= 0.95
+            print(f"  {name}: {count}")
+
+
+def least(counts: dict[str, Count], part: str) -> float:
+    return min(counts[part].precision, counts[part].recall)
+
+
+def test_hits_of_recorded_drums(songs, capsys):
+    counts, false, unflagged = hits_of(songs)
+    told(capsys, "Hits of the first bank", counts, false, unflagged)
+    assert min(least(counts, part) for part in ("kick", "snare", "hat", "tom")) >= 0.98
+    assert least(counts, "kick in the drum mix") >= 0.95
+
+
+@pytest.mark.skipif(not SECOND_BANK.exists(), reason="the second sound bank is not installed")
+def test_hits_of_a_second_bank(tmp_path_factory, capsys):
+    """Its orchestral kit is left in, though a bass drum roll under a snare roll is no kick in a mix."""
+    folder = tmp_path_factory.mktemp("second")
+    counts, false, unflagged = hits_of([make_song(seed, folder, SECOND_BANK) for seed in SEEDS])
+    told(capsys, "Hits of the second bank", counts, false, unflagged)
+    assert least(counts, "kick") >= 0.985
+    assert least(counts, "snare") >= 0.97
+    assert min(counts["tom"].precision, counts["hat"].recall) >= 0.95
+    assert counts["kick in the drum mix"].recall >= 0.93
+    mixed = counts["kick in the drum mix"]
+    assert mixed.right / (mixed.right + unflagged) >= 0.90
+
+
+@pytest.mark.skipif(not recorded_kits(), reason="the recorded drum kits are not installed")
+def test_hits_of_recorded_kits(capsys):
+    counts, false, unflagged = hits_of([play_kit(kit, 100 + i) for i, kit in enumerate(recorded_kits())])
+    told(capsys, f"Hits of {len(recorded_kits())} recorded kits", counts, false, unflagged)
+    assert least(counts, "kick") >= 0.96
+    assert least(counts, "snare") >= 0.95
+    assert counts["tom"].precision >= 0.85
+    mixed = counts["kick in the drum mix"]
+    assert mixed.right / (mixed.right + unflagged) >= 0.90
 
 
 def test_notes_of_recorded_basses(songs, capsys):

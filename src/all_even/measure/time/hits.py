@@ -25,6 +25,10 @@ AHEAD_FRAMES = 8
 JUMP_DB = (4.0, 6.0, 8.0, 8.0)
 """...by so much, per band: a low band can't jump fast."""
 BARE_JUMP_DB = 12.0
+BEFORE_FRAMES = (90, 5)
+LIFT_DB, BARE_LIFT_DB, BY_ATTACK_LIFT_DB = -2.0, 3.0, -6.0
+"""A hit lifts its band: its top in the next 60 ms against that of 90 to 5 ms before. What beats in a long tail never
+passes the beat before it. Without an attack above it has to lift further; by the attack alone it may fall short."""
 CLOSEST_S = 0.035
 FLOOR_DB = -26.0
 """Own hits lie within this of the strong ones, in their own band."""
@@ -76,12 +80,14 @@ NONE = Hits((), (), (), 0)
 
 @dataclass(frozen=True, slots=True)
 class Candidates:
-    """Places where a band jumps. frames: (n,); the others (4, n) dB: the jump, the attack, the 60 ms after."""
+    """Places where a band jumps. frames: (n,); the others (4, n) dB: the jump, the attack, the 60 ms after, and how far
+    the top of those lies over that of the 90 ms before."""
 
     frames: NDArray[np.int64]
     rise_db: NDArray[np.float64]
     attack_db: NDArray[np.float64]
     body_db: NDArray[np.float64]
+    lift_db: NDArray[np.float64]
 
 
 def find_hits(traces: Traces, *, kick: bool = False) -> Hits:
@@ -98,7 +104,8 @@ def find_candidates(traces: Traces) -> Candidates:
     jumps = ahead - np.stack([_behind_max(level, PAST_FRAMES) for level in bands])
     frames = _with_late_bodies(_candidates(jumps), jumps[BODY_BAND])
     body = np.stack([_ahead_mean_db(band, BODY_FRAMES, frames) for band in traces.bands])
-    return Candidates(frames, jumps[:, frames], ahead[:, frames], body)
+    lift = np.stack([_lift_db(level, frames) for level in bands])
+    return Candidates(frames, jumps[:, frames], ahead[:, frames], body, lift)
 
 
 def judged(traces: Traces, found: Candidates, *, kick: bool) -> Hits:
@@ -108,7 +115,7 @@ def judged(traces: Traces, found: Candidates, *, kick: bool) -> Hits:
         return NONE
     loudness = 10.0 * np.log10(np.sum(10.0 ** (body / 10.0), axis=0))
     own = BODY_BAND if kick else _own_band(body, rise, loudness)
-    jumped = rise[own] > JUMP_DB[own]
+    jumped = (rise[own] > JUMP_DB[own]) & _lifted(found, own)
     if own == BODY_BAND:
         jumped &= _struck(found)
     if not jumped.any():
@@ -129,6 +136,7 @@ def judged(traces: Traces, found: Candidates, *, kick: bool) -> Hits:
     if own == BODY_BAND:
         bent = np.abs(_bend_db(traces.bands[own], candidates)) > BEND_DB
         by_attack &= bent | _same_attack(difference, rise, profile, SAME_DB[kick])
+        by_attack &= found.lift_db[own] > BY_ATTACK_LIFT_DB
     mine = by_level | by_attack
     margin = np.minimum(level - FLOOR_DB, TILT_DB + 6.0 - excess)
     unsure = np.where(by_attack & ~jumped, kick, margin < SURE_DB)
@@ -145,6 +153,35 @@ def _struck(found: Candidates) -> NDArray[np.bool_]:
     hits = np.where(attacked, found.frames, -2 * SWELL_FRAMES)
     since = found.frames - np.maximum.accumulate(hits)
     return np.asarray(attacked | ((found.rise_db[BODY_BAND] > BARE_JUMP_DB) & (since > SWELL_FRAMES)))
+
+
+def _lifted(found: Candidates, own: int) -> NDArray[np.bool_]:
+    """Whether a candidate's own band passes what was there before. One of a low band without an attack above has to pass
+    it further, and alone: with an attack in the next 60 ms the lift is that one's."""
+    if own > BODY_BAND + 1:
+        return np.ones(len(found.frames), dtype=bool)
+    lift, attacked = found.lift_db[own], _attacked(found)
+    if own == BODY_BAND + 1:
+        return np.asarray(lift > np.where(attacked, LIFT_DB, BARE_LIFT_DB))
+    following = np.searchsorted(found.frames, found.frames, side="right")
+    nearest = np.append(found.frames[attacked], np.iinfo(np.int64).max)
+    next_attack = nearest[np.searchsorted(nearest, found.frames, side="right")]
+    alone = (next_attack - found.frames > BODY_FRAMES) | (following == len(found.frames))
+    return np.asarray(np.where(attacked, lift > LIFT_DB, (lift > BARE_LIFT_DB) & alone))
+
+
+def _attacked(found: Candidates) -> NDArray[np.bool_]:
+    """Whether a band from 1 kHz up jumps."""
+    limits = np.array(JUMP_DB)[FIRST_ATTACK_BAND:, np.newaxis]
+    return np.asarray(np.any(found.rise_db[FIRST_ATTACK_BAND:] > limits, axis=0))
+
+
+def _lift_db(level: NDArray[np.float64], frames: NDArray[np.int64]) -> NDArray[np.float64]:
+    """A band's top in the 60 ms from a frame minus its top from 90 to 5 ms before; nothing is before the beginning."""
+    first, last = BEFORE_FRAMES
+    padded = np.concatenate((np.full(first, level.min()), level))
+    before = scipy.ndimage.maximum_filter1d(padded, first - last, mode="nearest", origin=-((first - last) // 2))
+    return np.asarray(_ahead_max(level, BODY_FRAMES)[frames] - before[frames])
 
 
 def _levels_db(bands: NDArray[np.float32]) -> NDArray[np.float64]:
