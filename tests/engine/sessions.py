@@ -153,6 +153,10 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
         values = strip_values(bus_ids, lane_ids[:index])
         if draw(st.integers(0, 6)) == 0:
             values["destination"] = NOWHERE
+        if draw(st.booleans()):
+            values["clip_gain_db"] = draw(st.floats(-12.0, 12.0))
+        if draw(st.integers(0, 3)) == 0:
+            values["automation"] += (Automation(parameter="clip_gain_db", points=points(-12.0, 6.0)),)
         made_lanes.append(
             Lane(
                 id=lane_id, name=f"Lane {index}", file="none.wav", start_s=draw(st.sampled_from([0.0, 0.01])), **values

@@ -137,3 +137,27 @@ def test_the_spread_of_levels_counts_hops_where_their_peaks_lie():
     assert share[np.searchsorted(edges, -12.1) - 1] == pytest.approx(0.4)
     assert share[-1] == pytest.approx(0.4)
     assert levels.peak_spread(np.zeros((3, 2)))[1].sum() == 0.0
+
+
+@pytest.mark.parametrize("automated", [False, True])
+def test_clip_gain_acts_before_the_chain_and_arithmetic_follows_it(song, automated):
+    session, sounds, measures = song
+    lanes = ["a", "c"]
+    changed = edits.change_strips(session, lanes, clip_gain_db=-6.0)
+    if automated:
+        points = [(0.0, -6.0), (2.0, -6.0), (2.0, -12.0)]
+        for lane in lanes:
+            changed = chain_edits.automate(changed, lane, "clip_gain_db", points)
+    changed = chain_edits.add_station(changed, "a", Compressor(threshold_db=-10.0, ratio=4.0))
+    measured = flow_of(changed, sounds)
+    plain = flow_of(chain_edits.add_station(session, "a", Compressor(threshold_db=-10.0, ratio=4.0)), sounds)
+    lower = measured.strip(changed, "a").entered.peak_dbfs - plain.strips["a"].entered.peak_dbfs
+    assert lower == pytest.approx(-6.0, abs=0.05)
+    for lane in lanes:
+        arriving = arrival.arrival(changed, changed.lane(lane), measures[lane], measured).integrated_lufs
+        alone = edits.change_strips(changed, [other for other in "abc" if other != lane], mute=True)
+        assert arriving == pytest.approx(measure_mix(make_plan(alone, sounds)).integrated_lufs, abs=0.03)
+    if not automated:
+        assert flow_of(edits.change_strips(changed, ["c"], clip_gain_db=0.0), sounds).mix.integrated_lufs > (
+            measured.mix.integrated_lufs
+        )

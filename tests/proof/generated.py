@@ -25,7 +25,7 @@ from all_even.measure.recording.files import FileReport, measure_files
 from all_even.measure.recording.pairs import Pair, find_pairs
 from all_even.moves.balance import all_even
 from all_even.session.new import inspect_all, new_session, sound_paths
-from all_even.session.roles import guess_role
+from all_even.session.roles import guess_role, is_held
 from all_even.session.song import Part, Song, find_song, onsets_s
 
 SEEDS = range(100, 130)
@@ -77,7 +77,10 @@ def tunes(folder: Path) -> Iterator[Tune]:
             score=score,
             truth=json.loads((home / "truth.json").read_text()),
             reports=reports,
-            kinds={name: {finding.kind for finding in findings(report)} for name, report in reports.items()},
+            kinds={
+                name: {finding.kind for finding in findings(report, held=is_held(guess_role(Path(name).stem)))}
+                for name, report in reports.items()
+            },
             pairs=[(names[pair.a], names[pair.b], pair) for pair in found],
             song=find_song(parts),
             spread_lu=spread,
@@ -114,7 +117,7 @@ def _recordings(folder: Path, score: Score, sounds: dict[str, np.ndarray]) -> li
         path = folder / f"planted {index}.wav"
         soundfile.write(path, sound, 48_000, subtype="PCM_24")
         report = dict(measure_files([(path, None)]))[0]
-        told.append((what, kind, {finding.kind for finding in findings(report)}))
+        told.append((what, kind, {finding.kind for finding in findings(report, held=False)}))
         path.unlink()
     return told
 

@@ -38,7 +38,7 @@ def measure(options: argparse.Namespace) -> int:
     from all_even.measure.recording import files
     from all_even.measure.recording.pairs import find_pairs
     from all_even.session.new import sound_paths
-    from all_even.session.roles import guess_role
+    from all_even.session.roles import guess_role, is_held
     from all_even.session.song import Part, find_song, onsets_s
 
     paths: list[Path] = []
@@ -64,7 +64,7 @@ def measure(options: argparse.Namespace) -> int:
             track[figure] = list(value) if isinstance(value, tuple) else value
         track |= _playing(report.character, role)
         track["role"] = role
-        track["findings"] = [dataclasses.asdict(finding) for finding in findings(report)]
+        track["findings"] = [dataclasses.asdict(finding) for finding in findings(report, held=is_held(role))]
         tracks.append(track)
         if report.measures is not None and report.character is not None:
             parts.append(Part(name, role, report.measures, report.character, onsets_s(role, report.character)))
@@ -85,6 +85,7 @@ def _playing(character: "Character | None", role: str) -> dict[str, Any]:
     """What a track plays, as JSON; null where it is not for this track to say."""
     from all_even.measure.pitch import pitch
     from all_even.session.hits import struck
+    from all_even.session.roles import is_held
     from all_even.session.song import is_line, main_pitch_hz, onsets_s
 
     if character is None:
@@ -110,7 +111,7 @@ def _playing(character: "Character | None", role: str) -> dict[str, Any]:
         "evenness_db": even.spread_db if even else None,
         "notes_outstanding": [dataclasses.asdict(note) for note in even.outstanding] if even else None,
         "tuning_cents": character.tuning.cents if line and character.tuning else None,
-        "reverb_s": character.reverb_s,
+        "reverb_s": character.reverb_s if is_held(role) else None,
     }
 
 

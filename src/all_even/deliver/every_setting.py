@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct, structs
 
-from all_even.dsp.parameter import LEVEL, PAN, TRIM, Setting, Switch, time_text
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM, Setting, Switch, time_text
 from all_even.dsp.processor import Described, settings
 from all_even.session.model import Automation, HitChanges, Send, Session
 
@@ -17,6 +17,7 @@ DESCRIBED: dict[str, Setting] = {
     "level_db": LEVEL,
     "pan": PAN,
     "trim_db": TRIM,
+    "clip_gain_db": CLIP_GAIN,
     "mute": Switch("Mute", False),
     "solo": Switch("Solo", False),
     "polarity_inverted": Switch("Polarity inverted", False),

@@ -151,6 +151,8 @@ LOWEST_LEVEL_DB = -80.0
 LEVEL = LevelParameter("Level", "dB", OFF_DB, 12.0, 0.0, 0.5)
 PAN = PanParameter("Pan", "", -1.0, 1.0, 0.0, 0.05)
 TRIM = LevelParameter("Mix trim", "dB", -40.0, 12.0, 0.0, 0.5)
+CLIP_GAIN = Parameter("Clip gain", "dB", -36.0, 36.0, 0.0, 0.5)
+"""Before the chain, on the recording itself."""
 
 
 def number(value: float, decimals: int = 1) -> str:

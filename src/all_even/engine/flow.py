@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.dsp.processor import Processor
+from all_even.engine.clip_gain import clip_gains, has_clip_gain
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HOP_S, HopMeter
@@ -126,7 +127,8 @@ def energy_at_fader(session: Session, strip: Strip, measures: TrackMeasures | No
         if measures is None:
             return None
         lead = np.zeros((round(strip.start_s / HOP_S), measures.channels))
-        return np.concatenate((lead, measures.hops.weighted.astype(np.float64)))
+        energy = np.concatenate((lead, measures.hops.weighted.astype(np.float64)))
+        return energy * clip_gains(strip, len(energy), HOP_S)[:, np.newaxis] ** 2 if has_clip_gain(strip) else energy
     known = flow.strip(session, strip.id) if flow is not None else None
     return known.weighted if known is not None else None
 

@@ -72,6 +72,7 @@ class Station:
 @dataclass(frozen=True, slots=True, eq=False)
 class StripPlan:
     """One lane or bus. source: a lane's frames. plain: nothing happens before the fader, nobody keys from it.
+    head_gain: at the head, before the chain. head_curve: more of it over song time, dB.
 
     depth: strips of one depth do not need each other.
     """
@@ -88,6 +89,7 @@ class StripPlan:
     depth: int
     plain: bool
     head_gain: float = 1.0
+    head_curve: Curve | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -10,6 +10,7 @@ from all_even.dsp import ducker
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.processor import coefficients_of, key_of
 from all_even.engine.automation import Curve, curve
+from all_even.engine.clip_gain import clip_curve, has_clip_gain, resting_clip_gain_db
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
 from all_even.engine.sources import Opened, frames_of
@@ -162,8 +163,12 @@ class _Planning:
                 latency_out=latency,
                 settling_s=max((item.settling_s for item in before), default=0.0) + settling + delays,
                 depth=max((item.depth + 1 for item in before), default=0),
-                plain=isinstance(strip, Lane) and not stations and strip_id not in self.keyed_from,
-                head_gain=decibels.gain(session.mix.trim_db) if strip_id == MIX else 1.0,
+                plain=isinstance(strip, Lane)
+                and not stations
+                and strip_id not in self.keyed_from
+                and not has_clip_gain(strip),
+                head_gain=decibels.gain(_head_db(strip)),
+                head_curve=clip_curve(strip, self.rate) if isinstance(strip, Lane) else None,
             )
         )
 
@@ -236,6 +241,13 @@ class _Planning:
             self.places[name] = (place, size)
             self.size += size
         return place
+
+
+def _head_db(strip: Strip | MixSettings) -> float:
+    """What a strip begins with: the trim of the mix, the clip gain of a lane where it is not automated."""
+    if isinstance(strip, MixSettings):
+        return strip.trim_db
+    return resting_clip_gain_db(strip) if isinstance(strip, Lane) else 0.0
 
 
 def _curves(automation: tuple[Automation, ...], station_id: str, rate: int) -> tuple[tuple[str, Curve], ...]:

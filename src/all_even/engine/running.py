@@ -145,8 +145,11 @@ class Running:
                 peak = self._mix_in(block, feed, self.position - strip.latency_in, frames)
                 if feed.main:
                     self.peaks[feed.source] = peak
-            if strip.head_gain != 1.0:
-                block *= strip.head_gain
+        if strip.head_gain != 1.0:
+            block *= strip.head_gain
+        if strip.head_curve is not None:
+            values_db = strip.head_curve.between(self.position - strip.latency_in, frames)
+            block *= 10.0 ** (values_db[:, np.newaxis] / 20.0)
         if self.watch is not None:
             self.watch.entered(strip, block, self.position - strip.latency_in)
         for number, station in enumerate(strip.stations):

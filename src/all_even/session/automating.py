@@ -8,9 +8,9 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from all_even.dsp.parameter import LEVEL, PAN, Parameter
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, Parameter
 from all_even.dsp.processor import settings
-from all_even.session.model import Automation, MixSettings, Point, Strip
+from all_even.session.model import Automation, Lane, MixSettings, Point, Strip
 
 LONGEST_BAND_NUMBER = 3
 
@@ -26,6 +26,8 @@ def automatable(strip: Strip | MixSettings, parameter: str) -> Parameter:
             return LEVEL
         if parameter == "pan":
             return PAN
+        if parameter == "clip_gain_db" and isinstance(strip, Lane):
+            return CLIP_GAIN
         if parameter.startswith("send:"):
             if any(send.to == parameter[5:] for send in strip.sends):
                 return LEVEL

@@ -2,9 +2,9 @@
 
 from collections import defaultdict
 
-from all_even.dsp.parameter import LEVEL, PAN, TRIM, time_text
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM, number, time_text
 from all_even.dsp.processor import Described, Key, Processor, key_of, settings
-from all_even.session.model import Automation, HitChanges, Lane, Session, Strip
+from all_even.session.model import Automation, HitChanges, Lane, Session, SongMap, Strip
 
 MOST_NAMES = 3
 
@@ -51,6 +51,7 @@ def changes(old: Session, new: Session) -> list[str]:
     if old.pan_law != new.pan_law:
         sentences.append(f"Pan law {old.pan_law} → {new.pan_law}".replace("-", "−"))
     sentences += [f"Setting: {phrase}" for phrase in _setting_changes(old.settings, new.settings)]
+    sentences += _song_changes(old.song, new.song)
     if old.name != new.name:
         sentences.append(f"Song renamed from {old.name} to {new.name}")
     if old.loop != new.loop:
@@ -101,6 +102,22 @@ def _strip_changes(old: Strip, new: Strip, before: Session, after: Session) -> l
     return phrases
 
 
+def _song_changes(old: SongMap, new: SongMap) -> list[str]:
+    phrases = []
+    if old.tempo_bpm != new.tempo_bpm:
+        phrases.append(f"Tempo {number(new.tempo_bpm, 2)} BPM" if new.tempo_bpm else "Tempo as it was found")
+    if old.bar_s != new.bar_s:
+        phrases.append(
+            f"A bar begins at {time_text(new.bar_s)}" if new.bar_s is not None else "Bars as they were found"
+        )
+    if old.beats_per_bar != new.beats_per_bar:
+        phrases.append(f"{new.beats_per_bar} beats in a bar")
+    if old.sections != new.sections:
+        names = ", ".join(f"{mark.name} {time_text(mark.start_s)}" for mark in new.sections[:6])
+        phrases.append(f"Sections: {names}" if names else "Sections as they were found")
+    return phrases
+
+
 def _file_changes(old: Lane, new: Lane) -> list[str]:
     phrases = []
     if old.hidden != new.hidden:
@@ -110,6 +127,14 @@ def _file_changes(old: Lane, new: Lane) -> list[str]:
     if old.take != new.take:
         channels = " and ".join(map(str, new.take)) if new.take else "all"
         phrases.append(f"channels of the file used: {channels}")
+    if old.clip_gain_db != new.clip_gain_db:
+        phrases.append(f"clip gain {CLIP_GAIN.text(old.clip_gain_db)} → {CLIP_GAIN.text(new.clip_gain_db)}")
+    if (old.folder, old.file) != (new.folder, new.file):
+        phrases.append(f"reads {new.file} (was {old.file})")
+    if old.alternative != new.alternative:
+        phrases.append("one of several alternatives" if new.alternative else "no alternative any more")
+    if old.seat_row != new.seat_row:
+        phrases.append(f"seat in row {old.seat_row + 1} → {new.seat_row + 1}")
     if old.start_s != new.start_s:
         phrases.append(f"starts at {time_text(new.start_s)}")
     if old.hits != new.hits:

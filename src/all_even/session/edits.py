@@ -11,10 +11,11 @@ from typing import Any, TypeVar
 from msgspec.structs import replace
 
 from all_even.dsp.kinds import AnyProcessor
-from all_even.dsp.parameter import LEVEL, PAN, TRIM
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM
 from all_even.dsp.processor import clamped, key_of
 from all_even.session import automating, routing
 from all_even.session.model import (
+    BACK_ROW,
     MIX,
     NOWHERE,
     Bus,
@@ -55,6 +56,10 @@ def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> 
         values["level_db"] = LEVEL.clamped(values["level_db"])
     if "pan" in values:
         values["pan"] = PAN.clamped(values["pan"])
+    if "clip_gain_db" in values:
+        values["clip_gain_db"] = CLIP_GAIN.clamped(values["clip_gain_db"])
+    if "seat_row" in values:
+        values["seat_row"] = min(BACK_ROW, max(0, int(values["seat_row"])))
     if "name" in values:
         values["name"] = _one_line(values["name"], 200)
         if not values["name"]:
@@ -87,6 +92,15 @@ def nudge_levels(session: Session, lane_ids: Iterable[str], by_db: float) -> Ses
         present = session.member(lane_id).level_db
         if present > LEVEL.low:
             session = change_strips(session, (lane_id,), level_db=present + by_db)
+    return session
+
+
+def nudge_clip_gains(session: Session, lane_ids: Iterable[str], by_db: float) -> Session:
+    """Moves the clip gains of lanes by the same amount; buses and folders have none."""
+    for lane_id in lane_ids:
+        if session.is_lane(lane_id):
+            gain_db = round(session.lane(lane_id).clip_gain_db + by_db, 2)
+            session = change_strips(session, (lane_id,), clip_gain_db=gain_db)
     return session
 
 

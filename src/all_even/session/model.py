@@ -13,18 +13,19 @@ from all_even.decibels import OFF_DB
 from all_even.dsp.ducker import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
-from all_even.dsp.parameter import LEVEL, TRIM
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, TRIM
 from all_even.dsp.processor import Identifier
 from all_even.session.settings import WorkSettings
 
-FORMAT_VERSION = 5
+FORMAT_VERSION = 6
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
-weights. `session.older` reads older files."""
+weights. 6: clip gain, alternatives, seats, the song by hand. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
 LevelDb = Annotated[float, Meta(ge=OFF_DB, le=LEVEL.high)]
 TrimDb = Annotated[float, Meta(ge=TRIM.low, le=TRIM.high)]
+ClipGainDb = Annotated[float, Meta(ge=CLIP_GAIN.low, le=CLIP_GAIN.high)]
 Pan = Annotated[float, Meta(ge=-1.0, le=1.0)]
 LONGEST_S = 1e6
 Seconds = Annotated[float, Meta(ge=0.0, le=LONGEST_S)]
@@ -108,11 +109,16 @@ class HitChanges(Value, frozen=True, kw_only=True):
     removed_s: Annotated[tuple[Seconds, ...], Meta(max_length=100_000)] = ()
 
 
+BACK_ROW = 4
+
+
 class Lane(Strip, frozen=True, kw_only=True):
     """One track. `file`: path inside `folders[folder]`, with forward slashes.
 
     take: channels of the file that are used, counted from 1; None takes all. start_s: where the file
-    begins on the session's time line.
+    begins on the session's time line. clip_gain_db: on the recording, before the chain. alternative: lanes of one
+    such word are candidates for one part, of which one plays. seat_row: how far back it sits, 0 in front; its bearing
+    is `pan`.
     """
 
     folder: Annotated[int, Meta(ge=0)] = 0
@@ -122,6 +128,9 @@ class Lane(Strip, frozen=True, kw_only=True):
     start_s: Seconds = 0.0
     hidden: bool = False
     hits: HitChanges = HitChanges()
+    clip_gain_db: ClipGainDb = 0.0
+    alternative: Identifier | None = None
+    seat_row: Annotated[int, Meta(ge=0, le=BACK_ROW)] = 0
 
 
 class Bus(Strip, frozen=True, kw_only=True):
@@ -163,6 +172,25 @@ class MixSettings(Value, frozen=True, kw_only=True):
     trim_db: TrimDb = 0.0
     chain: Annotated[tuple[AnyProcessor, ...], Meta(max_length=64)] = ()
     automation: Annotated[tuple[Automation, ...], Meta(max_length=500)] = ()
+
+
+class SectionMark(Value, frozen=True, kw_only=True):
+    """Where a section begins, and what it is called."""
+
+    start_s: Seconds
+    name: Name
+
+
+class SongMap(Value, frozen=True, kw_only=True):
+    """What the user says about the song's time; None and empty: as it was found.
+
+    tempo_bpm: of a beat. bar_s: where a bar begins. sections: rising in time, the first may begin late.
+    """
+
+    tempo_bpm: Annotated[float, Meta(ge=20.0, le=400.0)] | None = None
+    bar_s: Seconds | None = None
+    beats_per_bar: Annotated[int, Meta(ge=1, le=32)] = 4
+    sections: Annotated[tuple[SectionMark, ...], Meta(max_length=1_000)] = ()
 
 
 class Loop(Value, frozen=True, kw_only=True):
@@ -306,6 +334,7 @@ class Session(Value, frozen=True, kw_only=True):
     mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
     settings: WorkSettings = WorkSettings()
+    song: SongMap = SongMap()
     loop: Loop | None = None
     notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()
     snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=200)] = ()

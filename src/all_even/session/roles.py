@@ -131,6 +131,16 @@ def family_of(role: str) -> str:
     return found.family if found else "other"
 
 
+HELD_KEYS = frozenset({"accordion", "harmonium", "organ"})
+HELD_STRINGS = frozenset({"violin", "viola", "cello"})
+
+
+def is_held(role: str) -> bool:
+    """Whether its notes keep sounding until they are let go, one instrument alone: what printed reverberation can be
+    told of."""
+    return role in HELD_KEYS | HELD_STRINGS or family_of(role) in ("winds & brass", "voices")
+
+
 def guess_role(stem: str) -> str:
     """The role a file name speaks of, `unknown` where it says nothing."""
     typed, longer = typed_out(stem).lower(), written_out(stem).lower()

@@ -67,7 +67,8 @@ def _present(data: bytes) -> Session:
     version = msgspec.json.decode(data, type=_Version, strict=True).format_version
     if 1 <= version <= older.LAST_WITHOUT_MOVES:
         return older.upgraded(msgspec.json.decode(data, type=older.OlderSession))
-    return msgspec.json.decode(data, type=Session)
+    session = msgspec.json.decode(data, type=Session)
+    return session if version == FORMAT_VERSION else replace(session, format_version=FORMAT_VERSION)
 
 
 def load(path: Path) -> Session:

@@ -12,6 +12,7 @@ from all_even.app.timers import timer
 from all_even.app.work import Report
 from all_even.errors import Cancelled, UserError
 from all_even.session import store
+from all_even.session.roles import is_held
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
@@ -65,13 +66,21 @@ class DeskFigures:
 
     def findings(self) -> "Grouped":
         """What is wrong with the recordings, all together; worked out anew when a file was measured."""
-        key = tuple((lane.id, id(self.reports.get(lane.id))) for lane in self._desk.session.lanes)
+        key = tuple((lane.id, is_held(lane.role), id(self.reports.get(lane.id))) for lane in self._desk.session.lanes)
         if self._grouped is None or self._grouped[0] != key:
             from all_even.measure.faults.findings import findings
             from all_even.measure.faults.grouped import grouped
 
-            known = {lane.id: self.reports[lane.id] for lane in self._desk.session.lanes if lane.id in self.reports}
-            self._grouped = key, grouped({lane_id: findings(report) for lane_id, report in known.items()})
+            self._grouped = (
+                key,
+                grouped(
+                    {
+                        lane.id: findings(self.reports[lane.id], held=is_held(lane.role))
+                        for lane in self._desk.session.lanes
+                        if lane.id in self.reports
+                    }
+                ),
+            )
         return self._grouped[1]
 
     def forget(self, lane_ids: list[str]) -> None:

@@ -8,6 +8,7 @@ from all_even.app.desk import Desk
 from all_even.app.lanes.entries import Entry, entries
 from all_even.session import routing
 from all_even.session.model import Bus, Lane
+from all_even.session.roles import is_held
 
 if TYPE_CHECKING:
     from all_even.engine.arrival import Arrival
@@ -35,7 +36,7 @@ class Rows:
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
-        self._findings: dict[str, tuple[FileReport, tuple[Finding, ...]]] = {}
+        self._findings: dict[str, tuple[FileReport, str, tuple[Finding, ...]]] = {}
 
     def make(self, show_hidden: bool) -> list[Row]:
         desk = self._desk
@@ -54,25 +55,33 @@ class Rows:
             own = arrival.integrated_lufs if arrival is not None else None
             contribution = own - mix_lufs if own is not None and mix_lufs is not None else None
             report = desk.report(item.id)
-            row = Row(item, report, arrival, self.findings(item.id, excerpt), contribution, item.id in sounding, song_s)
+            row = Row(
+                item,
+                report,
+                arrival,
+                self.findings(item.id, item.role, excerpt),
+                contribution,
+                item.id in sounding,
+                song_s,
+            )
             found.append(row)
         return found
 
-    def findings(self, lane_id: str, excerpt: bool) -> "tuple[Finding, ...]":
+    def findings(self, lane_id: str, role: str, excerpt: bool) -> "tuple[Finding, ...]":
         """What is wrong with a lane's file, as far as it is measured; of an excerpt cut ends are no news."""
         report = self._desk.report(lane_id)
         if report is None:
             return ()
         known = self._findings.get(lane_id)
-        if known is None or known[0] is not report:
+        if known is None or known[0] is not report or known[1] != role:
             from all_even.measure.faults.findings import findings
 
-            known = self._findings[lane_id] = (report, findings(report))
+            known = self._findings[lane_id] = (report, role, findings(report, held=is_held(role)))
         if not excerpt:
-            return known[1]
+            return known[2]
         from all_even.measure.faults.grouped import CUT
 
-        return tuple(finding for finding in known[1] if finding.kind not in CUT)
+        return tuple(finding for finding in known[2] if finding.kind not in CUT)
 
     def forget(self) -> None:
         self._findings.clear()

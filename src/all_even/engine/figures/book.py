@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from all_even.audio.decoded import Frames
 from all_even.audio.sound_file import Samples
+from all_even.engine.clip_gain import has_clip_gain
 from all_even.engine.figures import heard, on_disk
 from all_even.engine.figures.figure import size_of
 from all_even.engine.figures.fingerprint import Fingerprint, Fingerprints, digest
@@ -231,8 +232,10 @@ class Book:
     ) -> Frames:
         """A strip's sound behind its chain, by song frame."""
         prints = self.fingerprints(session)
-        if strip_id in prints.opened and all(
-            station.bypass and not station.matched_db for station in session.chain(strip_id)
+        if (
+            strip_id in prints.opened
+            and not has_clip_gain(session.lane(strip_id))
+            and all(station.bypass and not station.matched_db for station in session.chain(strip_id))
         ):
             start = round(session.lane(strip_id).start_s * session.sample_rate)
             return _Placed(prints.opened[strip_id], start, prints.song_frames)

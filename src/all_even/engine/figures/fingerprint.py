@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from all_even.audio.decoded import Frames
 from all_even.dsp.ducker import Ducker, DuckShape
 from all_even.dsp.processor import key_of
+from all_even.engine.clip_gain import clip_gain_key, has_clip_gain
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.session import routing
@@ -91,7 +92,8 @@ class Fingerprints:
     def _sound(self, strip_id: str, strip: Strip | MixSettings) -> object:
         """What comes into the chain."""
         if isinstance(strip, Lane):
-            return self._identities[strip_id], self.session.sample_rate, strip.start_s, self.song_frames
+            sound = (self._identities[strip_id], self.session.sample_rate, strip.start_s, self.song_frames)
+            return (*sound, clip_gain_key(strip)) if has_clip_gain(strip) else sound
         arriving = [self.feed(edge) for edge in self._incoming[strip_id]]
         trim = strip.trim_db if isinstance(strip, MixSettings) else 0.0
         return sorted(item for item in arriving if item is not None), trim, self.song_frames

@@ -57,8 +57,9 @@ LABELS = {
 }
 
 
-def findings(report: FileReport) -> tuple[Finding, ...]:
-    """All findings on one file, faults first."""
+def findings(report: FileReport, *, held: bool = True) -> tuple[Finding, ...]:
+    """All findings on one file, faults first. held: whether it is an instrument whose notes are held until they are let
+    go; of others printed reverberation can't be told."""
     found: list[Finding] = []
 
     def add(
@@ -116,11 +117,11 @@ def findings(report: FileReport) -> tuple[Finding, ...]:
     if floor is not None and floor > NOISE_NOTE_DBFS and hum is None:
         add("noise", "note", f"Noise floor {_db(floor)} dBFS where nobody plays.", None, floor)
     if report.character is not None and measures.integrated_lufs is not None:
-        found += _of_character(report.character, measures.duration_s, floor)
+        found += _of_character(report.character, measures.duration_s, floor, held)
     return tuple(sorted(found, key=lambda finding: finding.severity))
 
 
-def _of_character(character: Character, duration_s: float, floor_dbfs: float | None) -> list[Finding]:
+def _of_character(character: Character, duration_s: float, floor_dbfs: float | None, held: bool) -> list[Finding]:
     """Dropouts, cut ends, hum, reverberation."""
     found = []
     holes = character.dropouts
@@ -144,8 +145,8 @@ def _of_character(character: Character, duration_s: float, floor_dbfs: float | N
         text = f"Mains hum of {hum.mains_hz:.0f} Hz, {_db(hum.level_dbfs)} dBFS, at {lines} Hz."
         severity: Literal["fault", "note"] = "fault" if hum.level_dbfs > HUM_FAULT_DBFS else "note"
         found.append(Finding("hum", severity, text, None, hum.level_dbfs))
-    if character.reverb_s is not None:
-        text = f"Reverberation is printed: notes die away in {character.reverb_s:.1f} s (60 dB)."
+    if held and character.reverb_s is not None:
+        text = f"Reverberation is printed: notes die away over {character.reverb_s:.1f} s or more (60 dB)."
         found.append(Finding("reverb", "note", text, None, character.reverb_s))
     return found
 

@@ -12,10 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.decibels import OFF_DB, power_db
-from all_even.measure.faults import hum, reverb
+from all_even.measure.faults import hum
 from all_even.measure.faults.ends import Cuts, EndMeter
 from all_even.measure.faults.gaps import GapMeter
 from all_even.measure.faults.hum import Hum
+from all_even.measure.faults.reverb import ReverbMeter
 from all_even.measure.pitch import evenness, notes, pitch, tuning
 from all_even.measure.pitch.evenness import Evenness
 from all_even.measure.pitch.notes import Note
@@ -48,7 +49,8 @@ class Struck:
 class Character:
     """own: the track's own hits. as_kick: the hits of a kick in it. notes: of a line of single notes.
 
-    dropouts: (start, length) in s. reverb_s: printed reverberation, time for 60 dB.
+    dropouts: (start, length) in s. reverb_s: printed reverberation, time for 60 dB; says
+    something of held instruments only.
     """
 
     own: Struck
@@ -72,12 +74,14 @@ class CharacterMeter:
         self._traces = TraceMeter(sample_rate, channels)
         self._gaps = GapMeter(sample_rate, channels)
         self._ends = EndMeter(sample_rate, channels)
+        self._reverb = ReverbMeter(sample_rate)
         self._sum, self._frames = np.zeros(channels), 0
 
     def add(self, block: NDArray[np.float32]) -> None:
         self._traces.add(block)
         self._gaps.add(block)
         self._ends.add(block)
+        self._reverb.add(block)
         self._sum += block.sum(axis=0, dtype=np.float64)
         self._frames += len(block)
 
@@ -87,10 +91,12 @@ class CharacterMeter:
         loud_dbfs = power_db(float(np.percentile(traces.power, 95))) if len(traces) else OFF_DB
         cuts = self._ends.result(self._sum / max(1, self._frames), loud_dbfs)
         envelope = np.minimum(np.sqrt(traces.power), LOUDEST).astype(np.float16)
-        return character(traces, self._gaps.result(), cuts), envelope
+        return character(traces, self._gaps.result(), cuts, self._reverb.result()), envelope
 
 
-def character(traces: Traces, dropouts: tuple[tuple[float, float], ...], cuts: Cuts) -> Character:
+def character(
+    traces: Traces, dropouts: tuple[tuple[float, float], ...], cuts: Cuts, reverb_s: float | None = None
+) -> Character:
     """Puts everything together from traces."""
     if power_db(float(traces.power.max(initial=0.0))) < QUIET_DBFS:
         nothing = NOTHING_STRUCK
@@ -107,7 +113,7 @@ def character(traces: Traces, dropouts: tuple[tuple[float, float], ...], cuts: C
     line = tuple(note for note in notes.find_notes(traces) if humming is None or not _is_hum(note, humming))
     return Character(
         own, as_kick, line, evenness.evenness(traces.low, line), tuning.tuning(line), humming,
-        dropouts, cuts, reverb.reverb_s(traces) if line else None,
+        dropouts, cuts, reverb_s if line else None,
     )  # fmt: skip
 
 

@@ -156,8 +156,8 @@ def _struck(found: Candidates) -> NDArray[np.bool_]:
 
 
 def _lifted(found: Candidates, own: int) -> NDArray[np.bool_]:
-    """Whether a candidate's own band passes what was there before. One of a low band without an attack above has to pass
-    it further, and alone: with an attack in the next 60 ms the lift is that one's."""
+    """Whether a candidate's own band passes what was there before. One of a low band without an attack above has to
+    pass it further, a kick's also alone: with an attack in the next 60 ms the lift is that one's."""
     if own > BODY_BAND + 1:
         return np.ones(len(found.frames), dtype=bool)
     lift, attacked = found.lift_db[own], _attacked(found)

@@ -11,7 +11,7 @@ from all_even.app.desk import Desk
 from all_even.app.stages.gather.drawings import BandsDrawing, WaveDrawing
 from all_even.dsp.parameter import decibel_text, number, time_text
 from all_even.session import edits
-from all_even.session.roles import FAMILIES, ROLES, family_of
+from all_even.session.roles import FAMILIES, ROLES, family_of, is_held
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
@@ -129,14 +129,14 @@ class GatherBench(Bench):
             else:
                 value = getattr(measures, name) if measures else None
                 figure.show_value(decibel_text(value, units[name.rsplit("_", 1)[-1]]))
-        self.findings.setText(self._finding_text(report))
+        self.findings.setText(self._finding_text(report, lane.role))
 
-    def _finding_text(self, report: "FileReport | None") -> str:
+    def _finding_text(self, report: "FileReport | None", role: str) -> str:
         from all_even.measure.faults.findings import findings
 
         if report is None:
             return "Being measured …"
-        found = findings(report)
+        found = findings(report, held=is_held(role))
         return "\n".join(finding.text for finding in found) or "Nothing wrong was found in this file."
 
     def _rename(self) -> None:
