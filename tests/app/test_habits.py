@@ -10,6 +10,7 @@ from PyQt6.QtGui import QContextMenuEvent, QDropEvent, QKeySequence, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
+from all_even import stages
 from all_even.app import preferences
 from all_even.app.commands import present_commands
 from all_even.app.finder.entries import entries
@@ -381,7 +382,7 @@ def test_no_tooltip_reads_a_name_as_markup(opened):
     desk.edit(lambda s: edits.change_strips(s, (lane,), name="<b>Loud</b> & <i>clear</i>"))
     desk.edit(lambda s: replace(s, name="<h1>Song</h1>"))
     desk.select((lane,))
-    for stage in ("gather", "balance", "buses", "print"):
+    for stage in stages.all_keys():
         desk.set_stage(stage)
         opened.settle_paint()
         for widget in window.findChildren(QWidget):

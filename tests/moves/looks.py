@@ -3,12 +3,13 @@
 from pathlib import Path
 
 from all_even import stages
+from all_even.dsp.compressor import Compressor
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.look import Look
 from all_even.engine.sources import Sources
 from all_even.measure.recording.files import measure_files
 from all_even.moves import making
-from all_even.session import edits, store
+from all_even.session import chain_edits, edits, store
 from all_even.session.model import Proposal, Session
 from all_even.session.new import inspect_all, new_session, sound_paths
 
@@ -21,6 +22,16 @@ def look_at(folder: Path) -> Look:
     sources.update(session)
     reports = dict(measure_files([(store.lane_path(session, lane), lane.take) for lane in session.lanes]))
     return Look(session, Book(sources), {lane.id: reports[i] for i, lane in enumerate(session.lanes)})
+
+
+def states_for_every_kind(session: Session) -> list[Session]:
+    """States of the demo in which, taken together, every kind of move has something to do; the plainest first."""
+    by_role = {lane.role: lane.id for lane in session.lanes}
+    bass = next(lane for lane in session.lanes if lane.role.startswith("bass"))
+    at_the_side = edits.change_strips(session, [bass.id], pan=0.4)
+    chained = chain_edits.add_station(session, by_role["trombone"], Compressor(threshold_db=-40.0, ratio=4.0))
+    low = edits.nudge_clip_gains(session, [lane.id for lane in session.lanes], -24.0)
+    return [at_the_side, chained, low]
 
 
 def measured_again(look: Look, session: Session) -> Look:

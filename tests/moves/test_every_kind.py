@@ -5,36 +5,44 @@ import pytest
 from msgspec.structs import replace
 
 from all_even import stages
+from all_even.engine.figures.look import Look
 from all_even.moves import making
 from all_even.moves.ground import GROUNDS
 from all_even.session import edits, store
 from all_even.session.history import History
 from all_even.session.model import MIX, Proposal, Session
-from tests.moves.looks import look_at
+from tests.moves.looks import look_at, states_for_every_kind
 
 KINDS = sorted(stages.kinds())
 
 
 @pytest.fixture(scope="module")
-def look(demo_folder):
-    """The demo with a bass at the side, so that there is something to do for everybody."""
-    look = look_at(demo_folder)
-    bass = next(lane for lane in look.session.lanes if lane.role.startswith("bass"))
-    return look.at(edits.change_strips(look.session, [bass.id], pan=0.4))
-
-
-@pytest.fixture(scope="module")
-def proposals(look) -> dict[str, Proposal]:
-    """The first proposal of each kind, as it is to be made."""
-    found: dict[str, Proposal] = {}
-    for move in making.propose(look, stages.kinds().values()):
-        found.setdefault(move.kind, move)
-    return {kind: stages.kinds()[kind].prepare(look, move) for kind, move in found.items()}
+def cases(demo_folder) -> dict[str, tuple[Look, Proposal]]:
+    """The first proposal of each kind, as it is to be made, and the state of the demo that it is for."""
+    demo = look_at(demo_folder)
+    found: dict[str, tuple[Look, Proposal]] = {}
+    for state in states_for_every_kind(demo.session):
+        look = demo.at(state)
+        missing = [kind for kind in stages.kinds().values() if kind.id not in found]
+        for move in making.propose(look, missing):
+            if move.kind not in found:
+                found[move.kind] = (look, stages.kinds()[move.kind].prepare(look, move))
+    return found
 
 
 @pytest.fixture(params=KINDS)
-def move(request, proposals) -> Proposal:
-    return proposals[request.param]
+def case(request, cases) -> tuple[Look, Proposal]:
+    return cases[request.param]
+
+
+@pytest.fixture
+def look(case) -> Look:
+    return case[0]
+
+
+@pytest.fixture
+def move(case) -> Proposal:
+    return case[1]
 
 
 def without_ledger(session: Session) -> Session:

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from all_even.dsp.ducker import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.processor import Processor, clamped
+from all_even.dsp.utility import Gain
 from all_even.errors import UserError
 from all_even.session import automating, edits
 from all_even.session.model import LONGEST_S, MIX, Automation, Point, Session
@@ -85,12 +86,33 @@ def match_station(session: Session, strip_id: str, station_id: str, change_db: f
     Where it has a make-up or an output level that takes it back; else the bypass is given the same level.
     """
     _, station = find_station(session, station_id)
-    for field in ("makeup_db", "output_db"):
+    for field in OUTPUTS:
         if hasattr(station, field) and not station.bypass:
             return change_station(
                 session, strip_id, station_id, **{field: round(getattr(station, field) - change_db, 2)}
             )
     return change_station(session, strip_id, station_id, matched_db=round(change_db, 2))
+
+
+OUTPUTS = ("makeup_db", "output_db")
+"""Fields of stations that are their level after all else."""
+
+
+def output_of(station: Processor) -> str:
+    """The field that is a station's own output level; empty where it has none."""
+    if isinstance(station, Gain):
+        return "gain_db"
+    return next((field for field in OUTPUTS if hasattr(station, field)), "")
+
+
+def raise_output(session: Session, strip_id: str, station_id: str, by_db: float) -> Session:
+    """What comes out of a station, louder: by its own output level, else by a gain station behind it."""
+    at, station = find_station(session, station_id)
+    field = output_of(station)
+    if field and not station.bypass:
+        return change_station(session, strip_id, station_id, **{field: round(getattr(station, field) + by_db, 2)})
+    index = [item.id for item in session.chain(at)].index(station_id) + 1
+    return add_station(session, strip_id, Gain(gain_db=by_db), index)
 
 
 def change_part(session: Session, strip_id: str, station_id: str, index: int, **values: Any) -> Session:

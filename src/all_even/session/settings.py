@@ -10,6 +10,12 @@ from all_even.dsp.processor import Described, setting
 BESIDE_DB = 1.5
 """So far from its target the peak of the mix is left alone. Common practice: a mix peaks between -6 and -3 dBFS."""
 Peak = Annotated[float, setting("Peak of the mix", "dBFS", -18.0, -1.0, step=0.5)]
+Working = Annotated[float, setting("Working level", "dBFS", -36.0, -6.0, step=1.0, decimals=0)]
+WorkingPeak = Annotated[float, setting("Working peak", "dBFS", -24.0, 0.0, step=1.0, decimals=0)]
+StationGain = Annotated[float, setting("Gain of a station", "dB", 0.0, 3.0, step=0.5)]
+WORKING_WITHIN_DB = 6.0
+"""So far from the working level a level does no harm. Common practice: into what answers to level about -18 dBFS RMS
+while playing, peaks under about -6."""
 Glue = Annotated[float, setting("Glue of the mix", "dB", 0.5, 6.0, step=0.5)]
 Under = Annotated[float, setting("Parallel drums under the dry ones", "LU", 6.0, 40.0, step=1.0, decimals=0)]
 
@@ -18,11 +24,18 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     """Targets of moves, and how much tracks of a kind matter (0 to 1) where figures weigh them."""
 
     SECTIONS: ClassVar[dict[str, str]] = {
+        "working_rms_dbfs": "Levels on the way", "working_peak_dbfs": "Levels on the way",
+        "station_gain_db": "Levels on the way",
         "mix_peak_dbfs": "Targets", "glue_db": "Targets", "parallel_under_lu": "Targets",
         "lead": "Importance", "carrying": "Importance", "usual": "Importance", "layer": "Importance",
         "guide": "Importance",
     }  # fmt: skip
     HELP: ClassVar[dict[str, str]] = {
+        "working_rms_dbfs": "RMS while playing where a compressor, a gate or a saturation meets the sound; 6 dB beside "
+        "it do no harm.",
+        "working_peak_dbfs": "The highest peak there.",
+        "station_gain_db": "What each station adds: 0 keeps the level after it as before it, for fair comparisons; a "
+        "little more is the other school, for the colour and the level.",
         "mix_peak_dbfs": "Where the trim brings the loudest sample; 1.5 dB beside it are left alone.",
         "glue_db": "What the gentle compressor of the mix takes away in loud passages.",
         "parallel_under_lu": "How far the crushed copy of the drums stays under the drums themselves.",
@@ -33,6 +46,9 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "guide": "Scratch voices and triggers.",
     }
 
+    working_rms_dbfs: Working = -18.0
+    working_peak_dbfs: WorkingPeak = -6.0
+    station_gain_db: StationGain = 0.0
     mix_peak_dbfs: Peak = -4.5
     glue_db: Glue = 1.5
     parallel_under_lu: Under = 22.0

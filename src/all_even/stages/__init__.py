@@ -5,7 +5,7 @@ Everything that has to do with stages reads this list: path, keys, menus, empty 
 
 from typing import TYPE_CHECKING
 
-from all_even.stages import balance, buses, gather, print_
+from all_even.stages import balance, buses, gain, gather, print_
 from all_even.stages.stage import Stage
 
 if TYPE_CHECKING:
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 STAGES: tuple[Stage, ...] = (
     gather.STAGE,
+    gain.STAGE,
     balance.STAGE,
     buses.STAGE,
     print_.STAGE,

@@ -11,15 +11,13 @@ from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
 from all_even.app.lanes.entries import entry
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
-from all_even.app.lanes.scales import Rail
+from all_even.app.lanes.scales import FINE, NUDGE_FINE, Rail
 from all_even.app.pictures import Pictures
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
 from all_even.session import edits
 from all_even.session.model import Strip
 from all_even.session.roles import family_of
 
-NUDGE_FINE = 0.2
-FINE = 0.2
 """A drag with Shift moves this much as far."""
 
 

@@ -1,0 +1,1 @@
+"""Moves of the stage Gain: sensible levels where something answers to level."""

@@ -1,0 +1,98 @@
+"""A sensible level into what answers to level. Common practice: about -18 dBFS RMS while playing, peaks under -6.
+
+The change is made at the earliest point from which the level is outside, as clip gain where that is the recording. The
+fader moves against what comes out of the chain, so that thresholds change and not the balance.
+"""
+
+from msgspec.structs import replace
+
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, number
+from all_even.engine.figures.look import Look
+from all_even.engine.gain_path import CLIP, FILE, Point, Trouble, outside, trouble
+from all_even.moves.gain.paths import arriving_lufs, level_at, path_of
+from all_even.moves.kind import Kind
+from all_even.moves.metric import Metric
+from all_even.session import chain_edits, edits
+from all_even.session.model import Lane, Proposal, Session
+
+BY_FADER = "fader_db"
+ROUNDS = 2
+"""The second takes up what the gates of loudness let in or out at the other level."""
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = []
+    for lane in look.session.lanes:
+        if lane.mute or lane.hidden or not lane.chain:
+            continue
+        path = path_of(look, lane)
+        wrong = trouble(path, lane.chain, look.session.settings) if path is not None else None
+        if path is not None and wrong is not None:
+            found.append(_proposal(look.session, lane, path, wrong))
+    return found
+
+
+def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trouble) -> Proposal:
+    met, settings = path[wrong.into], session.settings
+    begins = path[wrong.begins].place
+    at_head = begins in (FILE, CLIP)
+    gain_db = (
+        round(CLIP_GAIN.clamped(lane.clip_gain_db + wrong.change_db) - lane.clip_gain_db, 1)
+        if at_head
+        else (round(wrong.change_db, 1))
+    )
+    where = "the recording's own level" if at_head else f"what comes out of {path[wrong.begins].name}"
+    side = "hotter" if outside(met, settings) > 0 else "quieter"
+    rms = met.level.rms_dbfs or 0.0
+    return Proposal(
+        id=f"{KIND.id}.{lane.id}",
+        kind=KIND.id,
+        stage="gain",
+        targets=(lane.id,),
+        title=f"{lane.name}: {number(gain_db)} dB into its {wrong.station.LABEL.lower()}",
+        reason=f"It meets {number(rms)} dBFS RMS, peaks {number(met.level.peak_dbfs or 0.0)}: {side} than the working "
+        f"level of {number(settings.working_rms_dbfs, 0)}. It begins with {where} and is put right there. The fader "
+        "moves against it: the threshold meets another level, the balance stays.",
+        parameters={"gain_db": gain_db, "before": "" if at_head else begins},
+        evidence={
+            "rms_into_station_dbfs": rms,
+            "peak_into_station_dbfs": met.level.peak_dbfs,
+            "clip_gain_db": lane.clip_gain_db,
+            "station": wrong.station.id,
+        },
+        metric=METRIC.id,
+        arguments={"lane": lane.id, "place": met.place if met.place != FILE else CLIP},
+        before=rms,
+        expected=rms + gain_db if at_head or wrong.begins == wrong.into else None,
+        tolerance=METRIC.tolerance,
+        weight=8.0 if outside(met, settings) > 0 else 5.0,
+    )
+
+
+def prepare(look: Look, proposal: Proposal) -> Proposal:
+    """The fader that brings the lane back to where it arrived, tried on the sound."""
+    (lane_id,) = proposal.targets
+    before = arriving_lufs(look, look.session, lane_id)
+    fader = look.session.lane(lane_id).level_db
+    for _ in range(ROUNDS):
+        proposal = replace(proposal, parameters={**proposal.parameters, BY_FADER: fader})
+        after = arriving_lufs(look, edit(look.session, proposal), lane_id)
+        if before is not None and after is not None:
+            fader = LEVEL.clamped(fader + before - after)
+    return replace(proposal, parameters={**proposal.parameters, BY_FADER: fader})
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    (lane_id,) = proposal.targets
+    gain_db = float(proposal.parameters["gain_db"])  # type: ignore[arg-type]
+    behind = str(proposal.parameters["before"])
+    if behind:
+        session = chain_edits.raise_output(session, lane_id, behind, gain_db)
+    else:
+        session = edits.nudge_clip_gains(session, (lane_id,), gain_db)
+    fader = proposal.parameters.get(BY_FADER)
+    return edits.change_strips(session, (lane_id,), level_db=fader) if isinstance(fader, float) else session
+
+
+KIND = Kind("gain.into-range", ("files", "names", "order", "levels", "strips", "settings"), propose, edit, prepare)
+METRIC = Metric("level-into", "level into the station", "dBFS RMS", 1, 0.5, ("files", "strips"), level_at)
