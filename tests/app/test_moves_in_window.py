@@ -331,4 +331,5 @@ def test_what_makes_no_sound_offers_nothing_to_hear(rig, demo_folder):
     shown = {move_id: not card.hear.isHidden() for move_id, card in cards(rig).items()}
     assert not shown["gather.sections"]
     assert not shown["gather.names"]
-    assert [move_id for move_id, heard in shown.items() if heard] == ["gather.mono.lane-8"]
+    heard = {move_id.split(".lane")[0] for move_id, heard in shown.items() if heard}
+    assert heard == {"gather.mono", "gather.align", "gather.alternatives"}

@@ -67,7 +67,7 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     assert len(desk.session.lanes) == 12
     assert len(desk.reports) == 12
 
-    QTest.keyClick(window, Qt.Key.Key_F2)
+    QTest.keyClick(window, Qt.Key.Key_F3)
     rig.wait(lambda: desk.stage == "balance" and bool(desk.moves.at("balance")))
     rig.settle_paint()
     QTest.mouseClick(card(rig, "balance.all-even").apply, Qt.MouseButton.LeftButton)

@@ -11,7 +11,7 @@ from all_even.moves.ground import GROUNDS
 from all_even.session import edits, store
 from all_even.session.history import History
 from all_even.session.model import MIX, Proposal, Session
-from tests.moves.looks import look_at, states_for_every_kind
+from tests.moves.looks import look_at, measured_again, states_for_every_kind
 
 KINDS = sorted(stages.kinds())
 
@@ -22,7 +22,7 @@ def cases(demo_folder) -> dict[str, tuple[Look, Proposal]]:
     demo = look_at(demo_folder)
     found: dict[str, tuple[Look, Proposal]] = {}
     for state in states_for_every_kind(demo.session):
-        look = demo.at(state)
+        look = measured_again(demo, state)
         missing = [kind for kind in stages.kinds().values() if kind.id not in found]
         for move in making.propose(look, missing):
             if move.kind not in found:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from all_even.engine.figures.book import Book
     from all_even.engine.figures.look import Look
     from all_even.engine.flow import Flow
+    from all_even.engine.relations import Relation
     from all_even.engine.sources import Sources
     from all_even.measure.faults.grouped import Grouped
     from all_even.measure.recording.files import FileReport
@@ -34,6 +35,8 @@ class DeskFigures:
 
         self._desk = desk
         self.reports: dict[str, FileReport] = {}
+        self.relations: tuple[Relation, ...] = ()
+        """Which lanes belong together, as far as it is known."""
         self.flow: Flow | None = None
         self.stale = True
         self.sources: Sources | None = None
@@ -49,7 +52,7 @@ class DeskFigures:
 
     def clear(self) -> None:
         self._settle.stop()
-        self.reports, self.flow, self.stale = {}, None, True
+        self.reports, self.flow, self.stale, self.relations = {}, None, True, ()
         self.sources = self.book = None
         self.arrivals.clear()
 
@@ -182,10 +185,13 @@ class DeskFigures:
         session = look.session
 
         def job(report: Report) -> None:
+            from all_even.engine.relations import relations
+
             measured = look.with_cancel(report.cancelled)
             measured.hear(*measured.book.flow_wants(session))
             report.send(("flow", measured.book.known_flow(session)))
             desk.moves.look_through(measured, report)
+            report.send(("relations", relations(measured)))
 
         def partial(part: tuple[str, Any]) -> None:
             name, value = part
@@ -194,6 +200,11 @@ class DeskFigures:
                 self.stale = False
                 desk.mix_measured.emit()
                 self.arrivals.renew()
+            elif name == "relations":
+                if value != self.relations:
+                    self.relations = value
+                    desk.moves_changed.emit()
+                    desk.mix_measured.emit()
             else:
                 desk.moves.take(name, value)
 

@@ -33,8 +33,41 @@ def _opened(actions: "Actions") -> "GatherBench":
     return bench
 
 
+def _is_candidate(desk: Desk) -> bool:
+    current = desk.current_lane if desk.is_open else None
+    return current is not None and desk.session.lane(current).alternative is not None
+
+
+def _play_next(actions: "Actions") -> None:
+    """The next candidate for the part of the selected lane plays, and is selected."""
+    from all_even.session import alternatives
+
+    desk = actions.desk
+    current = desk.current_lane
+    if current is not None:
+        desk.edit(lambda s: alternatives.play_next(s, current))
+        playing = [lane.id for lane in alternatives.candidates(desk.session, current) if not lane.mute]
+        desk.select(tuple(playing[:1]) or (current,))
+
+
+def _apart(actions: "Actions") -> None:
+    from all_even.session import alternatives
+
+    current = actions.desk.current_lane
+    if current is not None:
+        actions.desk.edit(lambda s: alternatives.apart(s, current))
+
+
 VIEW = StageView(
     _body,
     _bench,
-    (Command("Lanes", "Choose the role", "R", lambda a: _opened(a).role.setFocus()),),
-)
+    (
+        Command("Lanes", "Choose the role", "R", lambda a: _opened(a).role.setFocus()),
+        Command(
+            "Lanes", "Play the next candidate", "U", _play_next, _is_candidate, ("lanes",), words="alternative swap"
+        ),
+        Command(
+            "Lanes", "No candidates but layers", "", _apart, _is_candidate, ("lanes",), words="alternative layers"
+        ),
+    ),
+)  # fmt: skip

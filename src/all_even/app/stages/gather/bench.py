@@ -3,12 +3,13 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
 from all_even.app import fields, theme
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.stages.gather.drawings import BandsDrawing, WaveDrawing
+from all_even.app.stages.gather.together import Together
 from all_even.dsp.parameter import decibel_text, number, time_text
 from all_even.session import edits
 from all_even.session.roles import FAMILIES, ROLES, family_of, is_held
@@ -28,8 +29,12 @@ class GatherBench(Bench):
         middle = QHBoxLayout()
         self.wave = WaveDrawing()
         self.bands = BandsDrawing()
-        middle.addWidget(self.wave, 3)
-        middle.addWidget(self.bands, 2)
+        self.together = Together(desk)
+        self.side = QStackedWidget()
+        self.side.addWidget(self.bands)
+        self.side.addWidget(self.together)
+        middle.addWidget(self.wave, 2)
+        middle.addWidget(self.side, 3)
         row.addLayout(middle, 1)
         row.addLayout(self._figures(), 0)
 
@@ -41,7 +46,7 @@ class GatherBench(Bench):
         self.wave.renew()
 
     def fit(self, narrow: bool) -> None:
-        self.bands.setVisible(not narrow)
+        self.side.setVisible(not narrow)
 
     def _identity(self) -> QGridLayout:
         grid = QGridLayout()
@@ -120,6 +125,9 @@ class GatherBench(Bench):
         measures = report.measures if report is not None else None
         self.wave.show_track(measures, lane.role)
         self.bands.show_track(measures, lane.role)
+        related = tuple(item for item in desk.figures.relations if current in (item.a, item.b))
+        self.side.setCurrentWidget(self.together if related else self.bands)
+        self.together.show_relations(current, related)
         units = {"lufs": "LUFS", "dbtp": "dBTP", "dbfs": "dBFS", "db": "dB", "lu": "LU"}
         for name, figure in self.figures.items():
             if name == "active_share":

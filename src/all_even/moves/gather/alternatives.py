@@ -1,0 +1,55 @@
+"""Candidates for one part: lanes of one role that play the same. One plays, the others wait, ready to be swapped.
+
+Whether they are candidates or layers nobody can hear from the files: the card asks.
+"""
+
+from all_even.engine.figures.look import Look
+from all_even.engine.relations import candidate_groups, relations
+from all_even.moves.kind import Kind
+from all_even.moves.metric import Metric
+from all_even.session import alternatives
+from all_even.session.model import Proposal, Session
+
+
+def propose(look: Look) -> list[Proposal]:
+    return [_ask(look.session, group) for group in candidate_groups(look.session, relations(look))]
+
+
+def _ask(session: Session, group: list[str]) -> Proposal:
+    first, *others = (session.lane(lane_id) for lane_id in group)
+    names = ", ".join(lane.name for lane in others)
+    return Proposal(
+        id=f"{KIND.id}.{first.id}",
+        kind=KIND.id,
+        stage="gather",
+        targets=tuple(group),
+        title=f"{first.name} plays, {names} {'wait' if len(others) > 1 else 'waits'}",
+        reason=f"They play the same {first.role}, stroke by stroke: candidates for one part, or layers? As candidates "
+        "one plays and the others wait, silent, never counted twice; U plays the next one. As layers: decline.",
+        evidence={"role": first.role, "candidates": len(group)},
+        metric=METRIC.id,
+        arguments={"lane": first.id},
+        before=float(len(group)),
+        expected=1.0,
+        weight=5.0,
+    )
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    present = tuple(lane_id for lane_id in proposal.targets if session.is_lane(lane_id))
+    return alternatives.together(session, present)
+
+
+def playing(session: Session, lane_id: str) -> int:
+    """How many of a lane's candidates play."""
+    lane = session.lane(lane_id)
+    group = [other for other in session.lanes if other.alternative == lane.alternative]
+    known = group if lane.alternative is not None else [lane]
+    return sum(not other.mute for other in known)
+
+
+KIND = Kind("gather.alternatives", ("files", "names", "order", "levels"), propose, edit)
+METRIC = Metric(
+    "candidates-playing", "candidates that play", "", 0, 0.0, ("order", "levels"),
+    lambda look, arguments: float(playing(look.session, str(arguments["lane"]))),
+)  # fmt: skip
