@@ -33,11 +33,13 @@ def states_for_every_kind(session: Session) -> list[Session]:
     at_the_side = edits.change_strips(session, [bass.id], pan=0.4)
     chained = chain_edits.add_station(session, by_role["trombone"], Compressor(threshold_db=-40.0, ratio=4.0))
     low = edits.nudge_clip_gains(session, [lane.id for lane in session.lanes], -24.0)
+    band = {"electric guitar", "accordion", "mandolin", "harmonium", "viola"}
+    small = edits.change_strips(session, [lane.id for lane in session.lanes if lane.role not in band], mute=True)
     # The same folder once more: a file that is there twice.
     folders = (*session.folders, session.folders[0])
     again = replace(session.lane(bass.id), id="again", name="Again", folder=len(folders) - 1)
     doubled = edits.add_lanes(replace(session, folders=folders), [again])
-    return [at_the_side, chained, low, doubled]
+    return [at_the_side, chained, low, small, doubled]
 
 
 def measured_again(look: Look, session: Session) -> Look:

@@ -132,6 +132,7 @@ def _made_even(folder: Path, paths: list[Path], reports: dict[int, FileReport]) 
 
     look = Look(session, Book(sources), by_lane)
     (move,) = all_even.propose(look)
+    move = all_even.prepare(look, move)
     after = look.at(all_even.edit(session, move))
     # The figures are those of a full render, not of what the book kept.
     measured = measure_mix(make_plan(after.session, sources))

@@ -9,7 +9,7 @@ arithmetic, at once and for any position of the faders:
   Positive: it came up.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -143,6 +143,14 @@ def feed_energy(session: Session, strip: Strip, edge: routing.Edge, energy: Arra
     frames_per_hop = round(session.sample_rate * HOP_S)
     gains = moving.between(0, len(energy) * frames_per_hop)[frames_per_hop // 2 :: frames_per_hop]
     return np.einsum("hc,hcs->hs", energy[: len(gains)], gains**2)
+
+
+def summed(energies: Sequence[Array]) -> Array:
+    """Energies of (hops, 2) added, the shorter ones silent at their end."""
+    total = np.zeros((max((len(energy) for energy in energies), default=0), 2))
+    for energy in energies:
+        total[: len(energy)] += energy
+    return total
 
 
 @dataclass(frozen=True, slots=True)

@@ -52,18 +52,12 @@ def low_end(
     session: Session, book: Book, characters: Mapping[str, Character], *, cancelled: threading.Event | None = None
 ) -> LowEnd:
     """How kick and bass share the bottom; hits of the first kick with any."""
-    main = _main_kick(session, characters)
-    if main is None:
+    heard = heard_low_end(session, book, characters, cancelled=cancelled)
+    if heard is None:
         return NO_LOW_END
-    kicks, basses = kicks_and_basses(session)
-    heard_kick = listening.sum_of(session, book, kicks, cancelled=cancelled)
-    heard_bass = listening.sum_of(session, book, basses, cancelled=cancelled)
-    if heard_kick is None or heard_bass is None:
-        return NO_LOW_END
-    lane, hits_s = main
+    lane, hits_s, kick, bass, peak = heard.lane, heard.hits_s, heard.kick, heard.bass, heard.peak
+    _, basses = kicks_and_basses(session)
     rate = session.sample_rate
-    kick, bass = (_mono(side) for side in (heard_kick, heard_bass))
-    peak = float(np.abs(heard_kick + heard_bass).max(initial=0.0))
     owner = _owner(kick, bass, rate)
     focused = focus.focus(kick, bass, rate, hits_s)
     gap_db = gap_ms = pile_up_db = None
@@ -81,6 +75,34 @@ def low_end(
         focused.suggestion_db if focused else None,
         float(20.0 * np.log10(peak)) if peak > 0.0 else None,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Heard:
+    """kick, bass: (frames,) mono as they arrive; lane, hits_s: the kick whose hits count; peak: of their sum,
+    linear."""
+
+    lane: Lane
+    hits_s: tuple[float, ...]
+    kick: Array
+    bass: Array
+    peak: float
+
+
+def heard_low_end(
+    session: Session, book: Book, characters: Mapping[str, Character], *, cancelled: threading.Event | None = None
+) -> Heard | None:
+    """Kick and bass as they arrive in the mix; None where one of them, or every hit, is missing."""
+    main = _main_kick(session, characters)
+    if main is None:
+        return None
+    kicks, basses = kicks_and_basses(session)
+    heard_kick = listening.sum_of(session, book, kicks, cancelled=cancelled)
+    heard_bass = listening.sum_of(session, book, basses, cancelled=cancelled)
+    if heard_kick is None or heard_bass is None:
+        return None
+    peak = float(np.abs(heard_kick + heard_bass).max(initial=0.0))
+    return Heard(*main, _mono(heard_kick), _mono(heard_bass), peak)
 
 
 def _mono(sound: NDArray[np.float32]) -> Array:

@@ -16,6 +16,7 @@ StationGain = Annotated[float, setting("Gain of a station", "dB", 0.0, 3.0, step
 WORKING_WITHIN_DB = 6.0
 """So far from the working level a level does no harm. Common practice: into what answers to level about -18 dBFS RMS
 while playing, peaks under about -6."""
+Offset = Annotated[float, setting("Lead", "LU", -24.0, 12.0, step=0.5)]
 Glue = Annotated[float, setting("Glue of the mix", "dB", 0.5, 6.0, step=0.5)]
 Under = Annotated[float, setting("Parallel drums under the dry ones", "LU", 6.0, 40.0, step=1.0, decimals=0)]
 
@@ -24,6 +25,8 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     """Targets of moves, and how much tracks of a kind matter (0 to 1) where figures weigh them."""
 
     SECTIONS: ClassVar[dict[str, str]] = {
+        "lead_lu": "Starting points", "carrying_lu": "Starting points", "support_lu": "Starting points",
+        "colour_lu": "Starting points",
         "working_rms_dbfs": "Levels on the way", "working_peak_dbfs": "Levels on the way",
         "station_gain_db": "Levels on the way",
         "mix_peak_dbfs": "Targets", "glue_db": "Targets", "parallel_under_lu": "Targets",
@@ -31,6 +34,10 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "guide": "Importance",
     }  # fmt: skip
     HELP: ClassVar[dict[str, str]] = {
+        "lead_lu": "How loud lead voices arrive in “voice first”, against which the others are counted.",
+        "carrying_lu": "Kick, snare and bass there.",
+        "support_lu": "Guitars, keys, winds, strings, backing voices, toms there.",
+        "colour_lu": "Pads, percussion, cymbals and rooms there.",
         "working_rms_dbfs": "RMS while playing where a compressor, a gate or a saturation meets the sound; 6 dB beside "
         "it do no harm.",
         "working_peak_dbfs": "The highest peak there.",
@@ -49,6 +56,10 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     working_rms_dbfs: Working = -18.0
     working_peak_dbfs: WorkingPeak = -6.0
     station_gain_db: StationGain = 0.0
+    lead_lu: Offset = 0.0
+    carrying_lu: Annotated[float, setting("Carrying", "LU", -24.0, 12.0, step=0.5)] = -2.0
+    support_lu: Annotated[float, setting("Support", "LU", -24.0, 12.0, step=0.5)] = -5.0
+    colour_lu: Annotated[float, setting("Colour", "LU", -24.0, 12.0, step=0.5)] = -9.0
     mix_peak_dbfs: Peak = -4.5
     glue_db: Glue = 1.5
     parallel_under_lu: Under = 22.0

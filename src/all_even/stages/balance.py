@@ -4,10 +4,20 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.balance import all_even, centre, trim
+    from all_even.moves.balance import (
+        all_even,
+        bass_ceiling,
+        centre,
+        clearance,
+        equally_heard,
+        pair_sides,
+        spread,
+        trim,
+    )  # fmt: skip
 
-    parts = (all_even, trim, centre)
-    return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
+    parts = (trim, centre, bass_ceiling, spread, pair_sides, clearance)
+    kinds = (*all_even.KINDS, *(part.KIND for part in parts), equally_heard.KIND)
+    return Moves(kinds, (all_even.METRIC, *(part.METRIC for part in parts)))
 
 
 STAGE = Stage(

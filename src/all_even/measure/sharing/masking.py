@@ -203,6 +203,15 @@ def _share(track: Excitation, total: Array, floor: float, stretch: slice) -> flo
     return None if value < 0.0 else float(value)
 
 
+def masked_parts(track: Excitation, total: Array, floor: float) -> Bands:
+    """How much of each part of a track is covered, (frames, bands), 0 to 1. total: spreads of all tracks, its own
+    too."""
+    whole = total[: len(track.spread)]
+    threshold = threshold_factor() * np.maximum(0.0, whole - track.spread) + floor
+    ratio = track.spread / np.maximum(threshold, 1e-30)
+    return np.asarray(1.0 / (1.0 + ratio * ratio), dtype=np.float32)
+
+
 @kernel
 def _weighted_share(spread, total, weight, factor, floor):  # type: ignore[no-untyped-def]
     """Weighted mean of 1 / (1 + (E / m)^2); -1 where nothing has weight."""

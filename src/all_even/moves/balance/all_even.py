@@ -1,58 +1,109 @@
-"""All even: faders set so that every track that plays arrives equally loud, as a neutral start.
+"""Starting points of a balance: all even, voice first, rhythm first.
 
-Loudness is the gated loudness of a lane's active parts at the mix bus, with the pan it has. From
-there the engineer raises what matters. All lanes then move together so that the mix peaks in the
-middle of the window from -6 to -3 dBFS. Muted, hidden and silent lanes, clicks and triggers keep their level.
+Each source (`engine.units`) is brought to a loudness at the mix bus: its gated loudness while it plays, with the pan it
+has; microphones of one source are even among themselves and count together, as the sum they make. *All even*: every
+source equally loud, a neutral start. The others add an offset by what a track is in the arrangement, from the settings
+(common practice, from memory). All then move together so that the mix peaks in the middle of its window. Muted, hidden
+and silent lanes, clicks, triggers and references keep their level.
 """
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
 
 from all_even import decibels
 from all_even.dsp.parameter import LEVEL, LOWEST_LEVEL_DB, number
 from all_even.engine import arrival
+from all_even.engine import flow as flows
 from all_even.engine.figures.look import Look
-from all_even.moves.kind import Kind
-from all_even.moves.metric import Metric
+from all_even.engine.units import Unit, unit_energy, unit_lufs, units
+from all_even.measure.level import loudness
+from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.metric import Arguments, Metric
 from all_even.session import edits
+from all_even.session.classes import class_of
 from all_even.session.model import Lane, Proposal, Session
-from all_even.session.roles import NOT_IN_THE_MIX
+from all_even.session.settings import WorkSettings
 
 EVEN_ENOUGH_LU = 1.0
+USUAL_PEAK_LU = 15.0
+"""About how far a mix peaks over its loudness; where faders are shown before they are tried."""
+VIRTUAL_LUFS = -30.0
+"""Where everything is brought first, to see what it adds up to."""
+LEVELS = "levels_db"
+Offset = Callable[[WorkSettings, str], float]
+"""LU against the loudest class, from the settings and a role."""
 
 
-def even_lanes(look: Look) -> list[Lane]:
-    """The lanes that are made even: in sight, not muted, and playing something."""
-    return [
-        lane
-        for lane in look.session.lanes
-        if not lane.mute
-        and not lane.hidden
-        and lane.role not in NOT_IN_THE_MIX
-        and (measures := look.measures(lane.id)) is not None
-        and measures.integrated_lufs is not None
+def none(_settings: WorkSettings, _role: str) -> float:
+    return 0.0
+
+
+def voice_first(settings: WorkSettings, role: str) -> float:
+    return float(getattr(settings, f"{class_of(role)}_lu"))
+
+
+def rhythm_first(settings: WorkSettings, role: str) -> float:
+    """What carries the song on top, the lead just under it."""
+    kind = class_of(role)
+    if kind == "carrying":
+        return settings.lead_lu
+    return settings.lead_lu - 1.0 if kind == "lead" else voice_first(settings, role)
+
+
+STARTS: dict[str, Offset] = {"all-even": none, "voice-first": voice_first, "rhythm-first": rhythm_first}
+TITLES = {
+    "all-even": "All even: every source equally loud",
+    "voice-first": "Voice first: everything placed around the lead",
+    "rhythm-first": "Rhythm first: kick, snare and bass on top",
+}
+REASONS = {
+    "all-even": "A neutral start: from here, raise what matters.",
+    "voice-first": "A start by what each track is: lead, what carries, support, colour; the offsets are settings.",
+    "rhythm-first": "A start by what each track is, with what carries the song on top; the offsets are settings.",
+}
+
+
+def spread_lu(look: Look, start: str = "all-even") -> float | None:
+    """Loudest minus quietest source against its place; None with fewer than two."""
+    settings, offset = look.session.settings, STARTS[start]
+    arriving = [
+        value - offset(settings, unit.role) for unit in units(look) if (value := unit_lufs(look, unit)) is not None
     ]
-
-
-def spread_lu(look: Look) -> float | None:
-    """Loudest minus quietest lane among those that are made even; None with fewer than two."""
-    arriving = [value for lane in even_lanes(look) if (value := _arriving(look, lane)) is not None]
     return max(arriving) - min(arriving) if len(arriving) > 1 else None
 
 
-def even_levels(look: Look) -> dict[str, float]:
-    """A level per lane id at which all arrive as loud as the quietest of them does at 0 dB."""
-    at_zero: dict[str, float] = {}
-    for lane in even_lanes(look):
+def even_levels(look: Look, start: str = "all-even") -> dict[str, float]:
+    """A level per lane id that brings every source to its place, with the loudest class at -30 LUFS."""
+    settings, offset = look.session.settings, STARTS[start]
+    found = units(look)
+    levels: dict[str, float] = {}
+    for unit in found:
+        for lane in unit.lanes:
+            at_zero = _at_zero_lufs(look, lane)
+            if at_zero is not None:
+                levels[lane.id] = VIRTUAL_LUFS - at_zero
+    there = look.at(
+        edits.set_levels(look.session, {lane_id: LEVEL.clamped(level) for lane_id, level in levels.items()})
+    )
+    for unit in found:
+        now = unit_lufs(there, Unit(tuple(there.session.lane(lane.id) for lane in unit.lanes)))
+        for lane in unit.lanes:
+            if lane.id in levels and now is not None:
+                # Faders stop at their ends: what was asked of them is what counts.
+                held = LEVEL.clamped(levels[lane.id])
+                levels[lane.id] = held + VIRTUAL_LUFS + offset(settings, unit.role) - now
+    return levels
+
+
+def _at_zero_lufs(look: Look, lane: Lane) -> float | None:
+    """How loud a lane would arrive with its fader at 0 dB."""
+    if lane.level_db > decibels.OFF_DB:
         value = _arriving(look, lane)
-        if value is not None and lane.level_db > decibels.OFF_DB:
-            at_zero[lane.id] = value - lane.level_db
-        elif lane.level_db <= decibels.OFF_DB:
-            raised = look.at(edits.change_strips(look.session, (lane.id,), level_db=0.0))
-            loudness = _arriving(raised, raised.session.lane(lane.id))
-            if loudness is not None:
-                at_zero[lane.id] = loudness
-    if not at_zero:
-        return {}
-    target = min(at_zero.values())
-    return {lane_id: target - loudness for lane_id, loudness in at_zero.items()}
+        return None if value is None else value - lane.level_db
+    raised = look.at(edits.change_strips(look.session, (lane.id,), level_db=0.0))
+    return _arriving(raised, raised.session.lane(lane.id))
 
 
 def _arriving(look: Look, lane: Lane) -> float | None:
@@ -63,54 +114,113 @@ def _arriving(look: Look, lane: Lane) -> float | None:
     return arrival.arrival(look.session, lane, measures, flow).integrated_lufs
 
 
-def propose(look: Look) -> list[Proposal]:
-    spread = spread_lu(look)
+def propose(look: Look, start: str = "all-even") -> list[Proposal]:
+    spread = spread_lu(look, start)
     if spread is None or spread < EVEN_ENOUGH_LU:
         return []
-    levels = even_levels(look)
-    trial = look.at(edits.set_levels(look.session, levels)).mix if levels else None
-    if trial is None or trial.sample_peak_dbfs is None:
+    if start != "all-even" and not any(class_of(unit.role) == "lead" for unit in units(look)):
         return []
-    # The peak of a sum moves exactly with a gain common to all its parts; only the top of the
-    # faders can limit it.
-    shift = min(look.session.settings.mix_peak_dbfs - trial.sample_peak_dbfs, LEVEL.high - max(levels.values()))
-    final = {lane_id: max(LOWEST_LEVEL_DB, level + shift) for lane_id, level in levels.items()}
-    clamped = any(level + shift < LOWEST_LEVEL_DB for level in levels.values())
+    levels = even_levels(look, start)
+    if not levels:
+        return []
+    estimate = _summed_lufs(look, levels)
+    shift = look.session.settings.mix_peak_dbfs - estimate - USUAL_PEAK_LU
+    final = _shifted(levels, shift)
     return [
         Proposal(
-            id=KIND.id,
-            kind=KIND.id,
+            id=f"balance.{start}",
+            kind=f"balance.{start}",
             stage="balance",
-            title="All even: every track equally loud",
-            reason="A neutral start: from here, raise what matters. Faders go from "
-            f"{number(min(final.values()))} to {number(max(final.values()))} dB; the mix then peaks at "
-            f"{number(trial.sample_peak_dbfs + shift)} dBFS.",
-            parameters={"levels_db": final},
+            title=TITLES[start],
+            reason=f"{REASONS[start]} The mix then peaks at {number(look.session.settings.mix_peak_dbfs)} dBFS: all "
+            "faders move together until it does.",
+            parameters={LEVELS: final},
             evidence={
                 "lanes": len(final),
+                "sources": len(units(look)),
                 "spread_lu": round(spread, 2),
-                "mix_peak_at_equal_loudness_dbfs": round(trial.sample_peak_dbfs, 2),
                 "mix_peak_aimed_dbfs": look.session.settings.mix_peak_dbfs,
             },
             metric=METRIC.id,
+            arguments={"start": start},
             before=spread,
-            expected=None if clamped else 0.0,
+            expected=None if min(final.values()) <= LOWEST_LEVEL_DB else 0.0,
             tolerance=METRIC.tolerance,
-            weight=10.0,
+            weight={"all-even": 10.0, "voice-first": 9.5, "rhythm-first": 9.4}[start],
         )
     ]
 
 
+def _shifted(levels: dict[str, float], shift: float) -> dict[str, float]:
+    """All faders together, the highest no higher than it can go."""
+    shift = min(shift, LEVEL.high - max(levels.values()))
+    return {lane_id: max(LOWEST_LEVEL_DB, level + shift) for lane_id, level in levels.items()}
+
+
+def _summed_lufs(look: Look, levels: dict[str, float]) -> float:
+    """About how loud the mix is at these levels: powers of the sources added."""
+    there = look.at(edits.set_levels(look.session, {i: LEVEL.clamped(level) for i, level in levels.items()}))
+    energies = [energy for unit in units(there) if (energy := unit_energy(there, unit)) is not None]
+    found = loudness.integrated_lufs(flows.summed(energies)) if energies else None
+    return found if found is not None else VIRTUAL_LUFS
+
+
+def prepare(look: Look, proposal: Proposal) -> Proposal:
+    """The common level of the faders, from the peak of the mix as it would be: a gain common to all its parts moves it
+    exactly."""
+    levels = per_strip(proposal, LEVELS)
+    if not levels:
+        return proposal
+    # Far from the top of the faders, so that none is held there while the sum is looked at.
+    lowered = _shifted(levels, LEVEL.high - 1.0 - max(levels.values())) if max(levels.values()) > LEVEL.high else levels
+    trial = look.at(edits.set_levels(look.session, lowered)).mix
+    if trial is None or trial.sample_peak_dbfs is None:
+        return proposal
+    final = _shifted(lowered, look.session.settings.mix_peak_dbfs - trial.sample_peak_dbfs)
+    evidence = {**proposal.evidence, "lowest_db": min(final.values()), "highest_db": max(final.values())}
+    return replace(proposal, parameters={**proposal.parameters, LEVELS: final}, evidence=evidence)
+
+
+def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
+    """Each fader."""
+    levels = proposal.parameters.get(LEVELS)
+    assert isinstance(levels, dict)
+    return [
+        (i, f"{session.lane(i).name} {number(session.lane(i).level_db)} → {number(level)} dB")
+        for i, level in levels.items()
+        if session.is_lane(i)
+    ]
+
+
+def without_promise(proposal: Proposal) -> Proposal:
+    """With faders left out nothing is promised of the others."""
+    return replace(proposal, expected=None if left_out(proposal) else 0.0)
+
+
 def edit(session: Session, proposal: Proposal) -> Session:
     """Lanes that are gone since are left out."""
-    levels = proposal.parameters["levels_db"]
-    assert isinstance(levels, dict)
     present = {lane.id for lane in session.lanes}
+    levels = per_strip(proposal, LEVELS)
     return edits.set_levels(session, {lane_id: level for lane_id, level in levels.items() if lane_id in present})
 
 
-KIND = Kind("balance.all-even", ("files", "order", "levels", "strips"), propose, edit, starting_point=True)
-METRIC = Metric(
-    "spread", "spread of loudness among lanes", "LU", 1, 0.3, ("files", "order", "levels", "strips"),
-    lambda look, _: spread_lu(look),
-)  # fmt: skip
+def _spread(look: Look, arguments: Arguments) -> float | None:
+    start = str(arguments.get("start") or "all-even")
+    return spread_lu(look, start if start in STARTS else "all-even")
+
+
+NEEDS = ("files", "order", "levels", "strips", "settings")
+KINDS = tuple(
+    Kind(
+        f"balance.{start}",
+        NEEDS,
+        partial(propose, start=start),
+        edit,
+        prepare,
+        starting_point=True,
+        parts=parts,
+        changed=without_promise,
+    )
+    for start in STARTS
+)
+METRIC = Metric("spread", "spread of loudness among sources", "LU", 1, 0.3, NEEDS, _spread)

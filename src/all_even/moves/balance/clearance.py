@@ -1,0 +1,104 @@
+"""Room for the lead by faders alone: the others go down until at most half of it is covered, by 6 dB at the most.
+
+Kick and bass keep their level: they cover little of a voice, and carry the song. What it costs the others stands on the
+card.
+"""
+
+import numpy as np
+
+from all_even import decibels
+from all_even.dsp.parameter import LEVEL, number
+from all_even.engine.figures.look import Look
+from all_even.engine.units import Table, Unit, table
+from all_even.measure.sharing import masking
+from all_even.moves.kind import Kind, per_strip
+from all_even.moves.metric import Arguments, Metric
+from all_even.session import edits
+from all_even.session.classes import class_of, is_low_end
+from all_even.session.model import Proposal, Session
+
+MOST_COVERED = 0.50
+MOST_DB = 6.0
+STEP_DB = 0.25
+LEAST_DB = 0.5
+
+
+def share_with(found: Table, unit_id: str, moved: set[str], by_db: float) -> float | None:
+    """Share of one source that is covered with some of the others moved."""
+    tracks = {i: track.scaled(by_db) if i in moved else track for i, track in found.tracks.items()}
+    return masking.find_masking(tracks, floor=found.floor).shares[unit_id]
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = table(look)
+    leads = [unit for unit in found.units if class_of(unit.role) == "lead"]
+    moves = [move for lead in leads if (move := _for_lead(look, found, lead, leads)) is not None]
+    return moves[:1]
+
+
+def _for_lead(look: Look, found: Table, lead: Unit, leads: list[Unit]) -> Proposal | None:
+    share = found.shares[lead.id]
+    others = [unit for unit in found.units if unit not in leads and not is_low_end(unit.role)]
+    if share is None or share <= MOST_COVERED or not others:
+        return None
+    moved = {unit.id for unit in others}
+    down, then = 0.0, share
+    for tried in np.arange(STEP_DB, MOST_DB + STEP_DB / 2.0, STEP_DB):
+        down = float(tried)
+        then = share_with(found, lead.id, moved, -down) or 0.0
+        if then <= MOST_COVERED:
+            break
+    if down < LEAST_DB or share - then < 0.02:
+        return None
+    lanes = [lane for unit in others for lane in unit.lanes if lane.level_db > decibels.OFF_DB]
+    levels = {lane.id: LEVEL.clamped(lane.level_db - down) for lane in lanes}
+    tracks = {i: track.scaled(-down) if i in moved else track for i, track in found.tracks.items()}
+    after = masking.find_masking(tracks, floor=found.floor).shares
+    mean, most = _costs([(after[i] or 0.0) - (found.shares[i] or 0.0) for i in moved])
+    half = "half of it is free" if then <= MOST_COVERED else "not half of it even so: mute or pan something"
+    return Proposal(
+        id=f"{KIND.id}.{lead.id}",
+        kind=KIND.id,
+        stage="balance",
+        targets=tuple(levels),
+        title=f"Room for {lead.name}: {len(others)} others {number(down)} dB down",
+        reason=f"{100 * share:.0f} % of {lead.name} is covered by the others; then {100 * then:.0f} %, {half}. It "
+        f"costs them {100 * mean:.0f} % of theirs on average, {100 * most:.0f} % at most. Kick and bass stay.",
+        parameters={"levels_db": levels},
+        evidence={
+            "lead_covered": share,
+            "lead_covered_then": then,
+            "down_db": down,
+            "others_cost_mean": mean,
+            "others_cost_most": most,
+        },
+        metric=METRIC.id,
+        arguments={"lane": lead.id},
+        before=100.0 * share,
+        expected=100.0 * then,
+        tolerance=METRIC.tolerance,
+        weight=5.0,
+    )
+
+
+def _costs(rises: list[float]) -> tuple[float, float]:
+    """Mean and largest."""
+    return float(np.mean(rises)), max(rises)
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    levels = per_strip(proposal, "levels_db")
+    return edits.set_levels(session, {i: level for i, level in levels.items() if session.is_lane(i)})
+
+
+def covered_percent(look: Look, arguments: Arguments) -> float | None:
+    """How much of a lane's source is covered, %."""
+    found = table(look)
+    unit = next((unit for unit in found.units if any(lane.id == arguments["lane"] for lane in unit.lanes)), None)
+    share = found.shares.get(unit.id) if unit is not None else None
+    return None if share is None else 100.0 * share
+
+
+NEEDS = ("files", "order", "names", "levels", "strips")
+KIND = Kind("balance.clearance", NEEDS, propose, edit)
+METRIC = Metric("covered", "covered by the others", "%", 0, 1.5, NEEDS, covered_percent)

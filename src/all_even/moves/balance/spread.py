@@ -1,0 +1,168 @@
+"""Sources side by side: what is alike stands apart, and left and right stay equal.
+
+Width is what uncovers, sides hardly matter for that; so a rule places the sources (low end, lead and snare in the
+centre, overheads and rooms as pairs, the kit where it stands, everything else out to the sides), and the sides are
+chosen so that left and right are equally loud along the song. It lowers what covers more than any equaliser can, before
+two loudspeakers; in mono nothing of it is left, and what stands far out loses level there.
+"""
+
+from itertools import pairwise
+
+import numpy as np
+from msgspec.structs import replace
+
+from all_even.dsp.parameter import PAN, number
+from all_even.engine.figures.look import Look
+from all_even.engine.stand import (
+    Stand,
+    covered_at,
+    gains_of,
+    lopsided_lu,
+    mono_loss,
+    pan_of,
+    stand,
+    weighted,
+)
+from all_even.measure.sharing import placing
+from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.metric import Metric
+from all_even.session import edits
+from all_even.session.classes import KIT, PAIRED, class_of, stands_central
+from all_even.session.model import Proposal, Session
+
+OUT = 0.6
+KIT_OUT = 0.35
+UNTOUCHED = 0.1
+"""A source within this of the centre was not placed yet."""
+FEWEST = 3
+LEAST_GAIN = 0.02
+PANS = "pans"
+BACKING_OUT = 0.75
+
+
+def wanted_pans(look: Look, found: Stand) -> dict[str, float]:
+    """A place for each mono source that was not placed by hand, by unit id."""
+    session = look.session
+    movable = [
+        index
+        for index, unit in enumerate(found.units)
+        if found.mono[index] and len(unit.lanes) == 1 and not stands_central(unit.role) and unit.role not in PAIRED
+        and abs(pan_of(session, unit)) <= UNTOUCHED
+    ]  # fmt: skip
+    if len(movable) < FEWEST:
+        return {}
+    centroids = placing.centroids_hz(found.stage)
+    # Neighbours in the spectrum go to different sides.
+    movable.sort(key=lambda index: (class_of(found.units[index].role), centroids[index]))
+    width = {i: _width(found.units[i].role) for i in movable}
+    signs = {index: 1 if turn % 2 else -1 for turn, index in enumerate(movable)}
+    signs = _balanced(session, found, movable, width, signs)
+    return {found.units[i].id: signs[i] * width[i] for i in movable}
+
+
+def _width(role: str) -> float:
+    if role in KIT:
+        return KIT_OUT
+    return BACKING_OUT if role == "backing voice" else OUT
+
+
+def _balanced(
+    session: Session, found: Stand, movable: list[int], width: dict[int, float], signs: dict[int, int]
+) -> dict[int, int]:
+    """Sides that keep left and right equal: neighbours swapped as long as it helps."""
+
+    def cost(tried: dict[int, int]) -> float:
+        pans = {found.units[i].id: tried[i] * width[i] for i in movable}
+        return lopsided_lu(found, gains_of(session, found, pans))
+
+    best = cost(signs)
+    for _ in range(3):
+        before = best
+        swaps = [(a, b) for a, b in pairwise(movable)] + [(i, i) for i in movable]
+        for a, b in swaps:
+            tried = {**signs, a: -signs[a], b: -signs[b]} if a != b else {**signs, a: -signs[a]}
+            value = cost(tried)
+            if value < best - 1e-6:
+                best, signs = value, tried
+        if best >= before - 1e-6:
+            break
+    return signs
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = stand(look)
+    if found is None:
+        return []
+    pans = wanted_pans(look, found)
+    if not pans:
+        return []
+    session = look.session
+    now, then = covered_at(session, found), covered_at(session, found, pans)
+    before, after = weighted(found, now.loudspeakers), weighted(found, then.loudspeakers)
+    if before - after < LEAST_GAIN:
+        return []
+    gains = gains_of(session, found, pans)
+    loss, lopsided = mono_loss(found, gains), lopsided_lu(found, gains)
+    ear = weighted(found, now.ear) - weighted(found, then.ear)
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="balance",
+            targets=tuple(pans),
+            title=f"{len(pans)} sources side by side",
+            reason=f"Before loudspeakers {100 * (before - after):.0f} % less of the tracks is covered (in one ear "
+            f"{100 * ear:.0f} %); left and right differ by {number(lopsided)} LU along the song. In mono nothing of it "
+            f"is left: lows lose {number(-loss['low'])}, mids {number(-loss['mid'])}, highs {number(-loss['high'])} "
+            "dB.",
+            parameters={PANS: pans},
+            evidence={
+                "covered_loudspeakers": before,
+                "covered_loudspeakers_then": after,
+                "covered_ear_gain": ear,
+                "left_right_rms_lu": lopsided,
+                **{f"mono_loss_{name}_db": value for name, value in loss.items()},
+            },
+            metric=METRIC.id,
+            before=100.0 * before,
+            expected=100.0 * after,
+            tolerance=METRIC.tolerance,
+            weight=6.0,
+        )
+    ]
+
+
+def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
+    pans = proposal.parameters.get(PANS)
+    assert isinstance(pans, dict)
+    return [(i, f"{session.lane(i).name} to {PAN.text(pan)}") for i, pan in pans.items() if session.is_lane(i)]
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    for lane_id, pan in per_strip(proposal, PANS).items():
+        if session.is_lane(lane_id):
+            session = edits.change_strips(session, (lane_id,), pan=round(pan, 3))
+    return session
+
+
+def covered_percent(look: Look) -> float | None:
+    """Importance-weighted share of the sources that is covered before loudspeakers, %."""
+    found = stand(look)
+    if found is None:
+        return None
+    value = 100.0 * weighted(found, covered_at(look.session, found).loudspeakers)
+    return None if np.isnan(value) else value
+
+
+def changed(proposal: Proposal) -> Proposal:
+    """With sources left out it is found afterwards."""
+    promised = proposal.evidence.get("covered_loudspeakers_then")
+    known = isinstance(promised, int | float) and not left_out(proposal)
+    return replace(proposal, expected=100.0 * float(promised or 0.0) if known else None)
+
+
+NEEDS = ("files", "order", "names", "levels", "strips", "settings")
+KIND = Kind("balance.spread", NEEDS, propose, edit, parts=parts, changed=changed)
+METRIC = Metric(
+    "covered-loudspeakers", "covered before loudspeakers", "%", 1, 0.5, NEEDS, lambda look, _: covered_percent(look)
+)
