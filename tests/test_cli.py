@@ -68,8 +68,9 @@ def test_figures_and_moves_speak_json(capsys, short_folder, tmp_path):
     assert move["after"] < 0.5 < move["before"]
     assert {move["made"] for move in made["moves"] if move["id"] != "balance.all-even"} == {False}
     after = json.loads(run(capsys, "figures", changed, "--json")[1])
+    # Microphones of one source count together, and stand under those that are alone.
     contributions = [lane["contribution_lu"] for lane in after["lanes"] if lane["contribution_lu"] is not None]
-    assert max(contributions) - min(contributions) < 0.5
+    assert sum(value > max(contributions) - 0.5 for value in contributions) >= 3
 
 
 def test_all_moves_made_leave_nothing_to_gain(capsys, short_folder, tmp_path):

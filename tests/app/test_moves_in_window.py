@@ -162,7 +162,9 @@ def test_a_rule_that_stumbles_costs_only_its_own_proposals(balance, monkeypatch)
         desk = balance.desk
         desk.edit(lambda s: edits.set_trim(s, 3.0))
         balance.measured()
-        assert [move.id for move in desk.moves.at("balance")] == ["balance.all-even"]
+        found = [move.id for move in desk.moves.at("balance")]
+        assert "balance.all-even" in found
+        assert "balance.trim" not in found
         assert desk.moves.at("buses")
     finally:
         object.__setattr__(trim.KIND, "propose", trim.propose)

@@ -112,7 +112,7 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     window.workbench.bench.of("print").sheet.setText(str(tmp_path / "sheet.html"))
     window.workbench.bench.of("print").write_sheet()
     rig.wait(lambda: not desk.work.busy("sheet"))
-    assert "All even: every track equally loud" in (tmp_path / "sheet.html").read_text()
+    assert "All even: every source equally loud" in (tmp_path / "sheet.html").read_text()
 
 
 def test_playing_moves_meters_and_its_recording_equals_the_render(opened):

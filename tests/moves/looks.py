@@ -35,11 +35,15 @@ def states_for_every_kind(session: Session) -> list[Session]:
     low = edits.nudge_clip_gains(session, [lane.id for lane in session.lanes], -24.0)
     band = {"electric guitar", "accordion", "mandolin", "harmonium", "viola"}
     small = edits.change_strips(session, [lane.id for lane in session.lanes if lane.role not in band], mute=True)
+    brass = [by_role["trombone"], by_role["baritone saxophone"], by_role["clarinet"], by_role["accordion"]]
+    quintet = edits.change_strips(session, [lane.id for lane in session.lanes if lane.id not in brass], hidden=True)
+    for lane_id, role in zip(brass, ("trombone", "tuba", "trumpet", "horn"), strict=True):
+        quintet = edits.change_strips(quintet, [lane_id], role=role)
     # The same folder once more: a file that is there twice.
     folders = (*session.folders, session.folders[0])
     again = replace(session.lane(bass.id), id="again", name="Again", folder=len(folders) - 1)
     doubled = edits.add_lanes(replace(session, folders=folders), [again])
-    return [at_the_side, chained, low, small, doubled]
+    return [at_the_side, chained, low, small, quintet, doubled]
 
 
 def measured_again(look: Look, session: Session) -> Look:

@@ -67,18 +67,24 @@ def moves(options: argparse.Namespace) -> int:
         result = making.verify(look, entry, known)
         look = look.at(edits.record_result(look.session, entry.serial, result))
     results: dict[str, float | None] = {}
-    for move_id in wanted:
-        # A move rests on what was measured; one made before it changes that, so it is proposed anew.
-        kind = kinds[found[move_id].kind]
-        fresh: Proposal | None = {move.id: move for move in making.propose(look, [kind])}.get(move_id)
-        if fresh is None:
-            continue
-        fresh = found[move_id] = kind.prepare(look, fresh)
-        look = look.at(making.recorded(look.session, kind, fresh))
-        result = making.verify(look, look.session.ledger[-1], known)
-        look = look.at(edits.record_result(look.session, look.session.ledger[-1].serial, result))
-        results[move_id] = result.value
-    if wanted or look.session is not before:
+    for _ in range(MOST_ROUNDS if options.apply == "all" else 1):
+        for move_id in wanted:
+            # A move rests on what was measured; one made before it changes that, so it is proposed anew.
+            kind = kinds[found[move_id].kind]
+            fresh: Proposal | None = {move.id: move for move in making.propose(look, [kind])}.get(move_id)
+            if fresh is None:
+                continue
+            fresh = found[move_id] = kind.prepare(look, fresh)
+            look = look.at(making.recorded(look.session, kind, fresh))
+            result = making.verify(look, look.session.ledger[-1], known)
+            look = look.at(edits.record_result(look.session, look.session.ledger[-1].serial, result))
+            results[move_id] = result.value
+        if not wanted or options.apply != "all":
+            break
+        opened = {move.id: move for move in making.propose(look, kinds.values())}
+        found |= opened
+        wanted = list(opened)
+    if look.session is not before:
         store.save(look.session, options.output or options.session)
     if options.json:
         print_json({"moves": [_move_row(move, results) for move in found.values()]})
@@ -96,6 +102,10 @@ def moves(options: argparse.Namespace) -> int:
     if not found:
         say("No move to make: nothing to gain here.")
     return 0
+
+
+MOST_ROUNDS = 5
+"""Moves that others made possible are made as well, so many times over."""
 
 
 def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:

@@ -9,7 +9,7 @@ lanes bring them.
 """
 
 import threading
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -125,12 +125,30 @@ def find_masking(
     book: Book,
     *,
     floor: float | None = None,
+    unit_of: Mapping[str, str] | None = None,
     cancelled: threading.Event | None = None,
     workers: int = WORKERS,
 ) -> Masking:
-    """Who is covered how much. floor: that of the table this one is compared with."""
+    """Who is covered how much. floor: that of the table this one is compared with. unit_of: lanes that are microphones
+    of one source, by the id their source is known by: then its powers are added, and it is one entry."""
     heard = excitations(session, book, cancelled=cancelled, workers=workers)
+    if unit_of is not None:
+        sources: dict[str, list[Excitation]] = {}
+        for lane_id, track in heard.items():
+            sources.setdefault(unit_of.get(lane_id, lane_id), []).append(track)
+        heard = {source: joined(session, parts) for source, parts in sources.items()}
     return masking.find_masking(heard, session.sample_rate, floor=floor)
+
+
+def joined(session: Session, parts: Sequence[Excitation]) -> Excitation:
+    """Several microphones' excitations as that of their source (powers added)."""
+    if len(parts) == 1:
+        return parts[0]
+    frames = max(len(part.power) for part in parts)
+    power = np.zeros((frames, parts[0].power.shape[1]), dtype=np.float32)
+    for part in parts:
+        power[: len(part.power)] += part.power
+    return masking.excitation_of_power(power, session.sample_rate)
 
 
 def _carried(session: Session, strip: Strip, edge: routing.Edge, onward: Array, powers: Powers) -> Powers:

@@ -26,7 +26,7 @@ from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation
 from all_even.session import routing
 from all_even.session.classes import takes_part
-from all_even.session.model import MIX, NOWHERE, Lane, Session, Strip
+from all_even.session.model import MIX, NOWHERE, Lane, Strip
 
 Array = NDArray[np.float64]
 BLOCK_FRAMES = 1 << 16
@@ -172,18 +172,8 @@ def table(look: Look, *, floor: float | None = None) -> Table:
     heard = listening.excitations(look.session, look.book, cancelled=look.cancelled, workers=look.workers)
     found = tuple(unit for unit in units(look) if any(lane.id in heard for lane in unit.lanes))
     tracks = {
-        unit.id: joined(look.session, [heard[lane.id] for lane in unit.lanes if lane.id in heard]) for unit in found
+        unit.id: listening.joined(look.session, [heard[lane.id] for lane in unit.lanes if lane.id in heard])
+        for unit in found
     }
     whole = masking.find_masking(tracks, look.session.sample_rate, floor=floor)
     return Table(found, tracks, whole.floor, whole.shares)
-
-
-def joined(session: Session, parts: list[Excitation]) -> Excitation:
-    """Several microphones' excitations as that of their source (powers added)."""
-    if len(parts) == 1:
-        return parts[0]
-    frames = max(len(part.power) for part in parts)
-    power = np.zeros((frames, parts[0].power.shape[1]), dtype=np.float32)
-    for part in parts:
-        power[: len(part.power)] += part.power
-    return masking.excitation_of_power(power, session.sample_rate)

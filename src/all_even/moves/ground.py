@@ -24,7 +24,7 @@ def _levels(session: Session) -> object:
         for s in session.strips
     ]
     folders = [(g.id, g.level_db, g.mute, g.solo, g.group) for g in session.folder_groups]
-    clips = [lane.clip_gain_db for lane in session.lanes]
+    clips = [(lane.clip_gain_db, lane.seat_row) for lane in session.lanes]
     return strips, folders, clips, session.mix.trim_db, session.pan_law
 
 

@@ -41,9 +41,9 @@ class Kind:
 
     propose: what could be done to a session. edit: does it. prepare: finds on the sound what the edit needs; slow.
     parameters: those that people may change beforehand; changed: what is then expected. starting_point: made once, it
-    is left by intention: what the engineer then changes is no reason to propose it again. heard: whether there is
-    anything to hear; names and order make no sound. parts: what it does, one by one, (id, words); people may leave some
-    out, the edit then reads `left_out`.
+    is left by intention: what the engineer then changes is no reason to propose it again, nor its rivals, other
+    starting points. heard: whether there is anything to hear; names and order make no sound. parts: what it does, one
+    by one, (id, words); people may leave some out, the edit then reads `left_out`.
     """
 
     id: str
@@ -54,6 +54,7 @@ class Kind:
     parameters: Mapping[str, Parameter] = field(default_factory=dict)
     changed: Callable[[Proposal], Proposal] = field(default=lambda proposal: proposal)
     starting_point: bool = False
+    rivals: frozenset[str] = frozenset()
     heard: bool = True
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
 

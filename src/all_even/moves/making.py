@@ -25,7 +25,7 @@ def propose(look: Look, kinds: Iterable[Kind]) -> list[Proposal]:
     found: list[Proposal] = []
     for kind in kinds:
         look.stop_if_cancelled()
-        if kind.id not in closed and not (kind.starting_point and kind.id in made):
+        if kind.id not in closed and not (kind.starting_point and made & {kind.id, *kind.rivals}):
             found += [item for item in look.get(kind.proposals()) if item.id not in closed]
     return sorted(found, key=lambda item: -item.weight)
 

@@ -134,7 +134,7 @@ def _file_changes(old: Lane, new: Lane) -> list[str]:
     if old.alternative != new.alternative:
         phrases.append("one of several alternatives" if new.alternative else "no alternative any more")
     if old.seat_row != new.seat_row:
-        phrases.append(f"seat in row {old.seat_row + 1} → {new.seat_row + 1}")
+        phrases.append("seat where its role puts it" if new.seat_row is None else f"seat in row {new.seat_row + 1}")
     if old.start_s != new.start_s:
         phrases.append(f"starts at {time_text(new.start_s)}")
     if old.hits != new.hits:

@@ -59,7 +59,8 @@ def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> 
     if "clip_gain_db" in values:
         values["clip_gain_db"] = CLIP_GAIN.clamped(values["clip_gain_db"])
     if "seat_row" in values:
-        values["seat_row"] = min(BACK_ROW, max(0, int(values["seat_row"])))
+        row = values["seat_row"]
+        values["seat_row"] = None if row is None else min(BACK_ROW, max(0, int(row)))
     if "name" in values:
         values["name"] = _one_line(values["name"], 200)
         if not values["name"]:

@@ -117,8 +117,8 @@ class Lane(Strip, frozen=True, kw_only=True):
 
     take: channels of the file that are used, counted from 1; None takes all. start_s: where the file
     begins on the session's time line. clip_gain_db: on the recording, before the chain. alternative: lanes of one
-    such word are candidates for one part, of which one plays. seat_row: how far back it sits, 0 in front; its bearing
-    is `pan`.
+    such word are candidates for one part, of which one plays. seat_row: how far back it sits, 0 in front, None where
+    its role puts it; its bearing is `pan`.
     """
 
     folder: Annotated[int, Meta(ge=0)] = 0
@@ -130,7 +130,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     hits: HitChanges = HitChanges()
     clip_gain_db: ClipGainDb = 0.0
     alternative: Identifier | None = None
-    seat_row: Annotated[int, Meta(ge=0, le=BACK_ROW)] = 0
+    seat_row: Annotated[int, Meta(ge=0, le=BACK_ROW)] | None = None
 
 
 class Bus(Strip, frozen=True, kw_only=True):

@@ -10,12 +10,13 @@ def _moves() -> Moves:
         centre,
         clearance,
         equally_heard,
+        line_up,
         pair_sides,
         spread,
         trim,
     )  # fmt: skip
 
-    parts = (trim, centre, bass_ceiling, spread, pair_sides, clearance)
+    parts = (trim, centre, bass_ceiling, spread, pair_sides, clearance, line_up)
     kinds = (*all_even.KINDS, *(part.KIND for part in parts), equally_heard.KIND)
     return Moves(kinds, (all_even.METRIC, *(part.METRIC for part in parts)))
 

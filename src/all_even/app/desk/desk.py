@@ -47,6 +47,7 @@ class Desk(QObject):
     mix_measured = pyqtSignal()
     arrivals_changed = pyqtSignal()
     moves_changed = pyqtSignal()
+    preview_changed = pyqtSignal()
     hearing_changed = pyqtSignal()
     preferences_changed = pyqtSignal()
     said = pyqtSignal(str)

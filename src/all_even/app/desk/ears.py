@@ -189,6 +189,30 @@ class Ears:
 
         desk.moves.prepare(proposal, prepared)
 
+    def hold_state(self, shown: str, session: Session) -> None:
+        """Lets another state be heard as long as it is held, at its own level; starts playing where nothing plays."""
+        desk = self._desk
+        sources = desk.figures.sources
+        if not desk.is_open or sources is None:
+            desk.said.emit("Nothing to hear yet: the files are still being opened.")
+            return
+        self._held = shown
+        if not self.player.playing:
+            self.player.play()
+
+        def job(_report: Report) -> "Plan":
+            from all_even.engine.planning import make_plan
+
+            return make_plan(session, sources)
+
+        def done(plan: "Plan") -> None:
+            if desk.is_open and self._held == shown:
+                self.hearing = Hearing(shown)
+                self.player.set_plan(plan)
+                desk.hearing_changed.emit()
+
+        desk.start("hold", job, done, line="quick")
+
     def release_move(self) -> None:
         """Back to the session without the move."""
         self.hear_now()

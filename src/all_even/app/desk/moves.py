@@ -27,12 +27,15 @@ class DeskMoves:
         self.accounts: list[Account] = []
         self.done: frozenset[str] = frozenset()
         self.moved_on: frozenset[str] = frozenset()
+        self.preview: Proposal | None = None
+        """The move that is looked at: where it would put things is shown before it is made."""
         self.preparing: str | None = None
         """The id of the move that is being tried out."""
         desk.work.failed.connect(lambda name, _sentence: self.stop_preparing() if name == "prepare" else None)
 
     def clear(self) -> None:
         self.open, self.accounts = {}, []
+        self.preview = None
         self.done = self.moved_on = frozenset()
         self.preparing = None
 
@@ -154,6 +157,18 @@ class DeskMoves:
         """What was being tried out is not wanted any more."""
         self.preparing = None
         self._desk.moves_changed.emit()
+
+    def look_at(self, proposal: Proposal | None) -> None:
+        """Shows where a move would put things; None: no more."""
+        if proposal is not self.preview:
+            self.preview = proposal
+            self._desk.preview_changed.emit()
+
+    def previewed(self, parameter: str) -> dict[str, float]:
+        """What the move that is looked at would set, by lane."""
+        from all_even.moves.kind import per_strip
+
+        return per_strip(self.preview, parameter) if self.preview is not None else {}
 
     def apply(self, *proposals: Proposal) -> None:
         """Makes moves, one after the other; each result is written into the ledger as soon as it is measured."""

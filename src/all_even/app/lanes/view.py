@@ -75,6 +75,7 @@ class LaneView(QAbstractScrollArea):
         desk.lane_measured.connect(lambda _lane: self.refresh())
         for signal in (desk.mix_measured, desk.arrivals_changed):
             signal.connect(self.refresh)
+        desk.preview_changed.connect(self.area.update)
         desk.stage_changed.connect(self._on_stage)
         desk.selection_changed.connect(self._on_selection)
 

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -121,6 +121,22 @@ class MoveCard(Card):
         self.reason.hide()
         self.reason.returnPressed.connect(lambda: desk.moves.decline(move, self.reason.text()))
         self.column.addWidget(self.reason)
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        self.desk.moves.look_at(self.move_)
+        super().enterEvent(event)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self.desk.moves.look_at(None)
+        super().leaveEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self.desk.moves.look_at(self.move_)
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self.desk.moves.look_at(None)
+        super().focusOutEvent(event)
 
     def show_stale(self, stale: bool) -> None:
         """stale: whether the mix changed since this was proposed; making it waits until it was looked at again."""

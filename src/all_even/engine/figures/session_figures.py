@@ -5,8 +5,10 @@ from dataclasses import dataclass
 
 from all_even.engine import arrival, judging, listening
 from all_even.engine.figures.book import Book
+from all_even.engine.figures.look import Look
 from all_even.engine.judging import LowEnd
 from all_even.engine.sources import Opened, Sources, frames_of
+from all_even.engine.units import units
 from all_even.measure.recording import files
 from all_even.measure.recording.character import Character
 from all_even.measure.recording.files import FileReport
@@ -22,8 +24,8 @@ from all_even.session.song import Part, Song, find_song, is_line, onsets_s
 
 @dataclass(frozen=True, slots=True)
 class LaneFigures:
-    """contribution_lu: the lane's loudness at the mix bus minus the mix's; masked_share: 0 to 1, how much of it the
-    others cover, by section too. None where it is not heard."""
+    """contribution_lu: the lane's loudness at the mix bus minus the mix's; masked_share: 0 to 1, how much of its
+    source (`engine.units`) the others cover, by section too. None where it is not heard."""
 
     name: str
     contribution_lu: float | None
@@ -80,7 +82,9 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
     )
     flow = book.known_flow(session)
     mix = flow.mix if flow is not None else None
-    table = listening.find_masking(session, book)
+    look = Look(session, book, reports)
+    unit_of = {lane.id: unit.id for unit in units(look) for lane in unit.lanes}
+    table = listening.find_masking(session, book, unit_of=unit_of)
     weights = importance(session)
     sections = session_song(session, reports).sections
     by_section = [table.section(section.start_s, section.end_s) for section in sections]
@@ -96,8 +100,8 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
             LaneFigures(
                 lane.name,
                 contribution,
-                table.shares.get(lane.id),
-                tuple(shares.get(lane.id) for shares in by_section),
+                table.shares.get(unit_of.get(lane.id, lane.id)),
+                tuple(shares.get(unit_of.get(lane.id, lane.id)) for shares in by_section),
                 weights[lane.id],
             )
         )

@@ -210,6 +210,7 @@ def _spread(look: Look, arguments: Arguments) -> float | None:
 
 
 NEEDS = ("files", "order", "levels", "strips", "settings")
+RIVALS = frozenset(f"balance.{start}" for start in STARTS)
 KINDS = tuple(
     Kind(
         f"balance.{start}",
@@ -218,6 +219,7 @@ KINDS = tuple(
         edit,
         prepare,
         starting_point=True,
+        rivals=RIVALS,
         parts=parts,
         changed=without_promise,
     )

@@ -26,7 +26,7 @@ from all_even.engine.stand import (
 from all_even.measure.sharing import placing
 from all_even.moves.kind import Kind, left_out, per_strip
 from all_even.moves.metric import Metric
-from all_even.session import edits
+from all_even.session import edits, seats
 from all_even.session.classes import KIT, PAIRED, class_of, stands_central
 from all_even.session.model import Proposal, Session
 
@@ -90,6 +90,8 @@ def _balanced(
 
 
 def propose(look: Look) -> list[Proposal]:
+    if seats.fitting(look.session) is not None:
+        return []  # an ensemble sits where it sits
     found = stand(look)
     if found is None:
         return []

@@ -13,7 +13,7 @@ from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.session import chain_edits
 from all_even.session.chain_edits import output_of
-from all_even.session.model import MIX, Proposal, Session
+from all_even.session.model import Proposal, Session
 
 OFF_DB = 1.5
 """Proposed where a station's level is off by more."""
@@ -42,9 +42,11 @@ def furthest_db(look: Look, arguments: Arguments) -> float | None:
 
 def propose(look: Look) -> list[Proposal]:
     session = look.session
-    strips = [(strip.id, strip.name) for strip in session.strips if strip.chain]
+    # Parallel buses are crushed on purpose, and the glue of the mix has no make-up.
+    copies = {bus.id for bus in session.buses if bus.use != "group"}
+    strips = [(strip.id, strip.name) for strip in session.strips if strip.chain and strip.id not in copies]
     found = []
-    for strip_id, name in [*strips, *([(MIX, "The mix bus")] if session.mix.chain else [])]:
+    for strip_id, name in strips:
         changes = changes_db(look, strip_id)
         furthest = max((abs(change) for change in changes.values()), default=0.0)
         if furthest > OFF_DB:

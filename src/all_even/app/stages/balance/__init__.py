@@ -54,6 +54,8 @@ VIEW = StageView(
     (
         Command("Lanes", "Type the level", "E", lambda a: _opened(a).level.take_over()),
         Command("Lanes", "Type the mix trim", "T", lambda a: _opened(a).trim.take_over()),
+        Command("View", "Seating plan", "Shift+F3", lambda a: _opened(a).show_view(1), words="pan stage places"),
+        Command("View", "Kick and bass", "Shift+F4", lambda a: _opened(a).show_view(2), words="focus bass level"),
         Command("Lanes", "All even", "Ctrl+Shift+E", _all_even),
     ),
 )

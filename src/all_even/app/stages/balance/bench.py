@@ -1,38 +1,159 @@
 """Balance's bench: the selected lane's settings to type, its loudness along the song, the mix meter."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
 
 from all_even import texts
 from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.desk import Desk
+from all_even.app.hold_button import HoldButton
 from all_even.app.lanes.body import set_together
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.balance.drawings import CourseDrawing
+from all_even.app.stages.balance.focus_drawing import FocusDrawing
+from all_even.app.stages.balance.seating import SeatingPlan
+from all_even.app.work import Report
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
 from all_even.session import edits
-from all_even.session.model import MIX, FolderGroup, Lane
+from all_even.session.model import MIX, FolderGroup, Lane, Session
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
 
 
+VIEWS = (
+    ("Along the song", "How loud the selected lane arrives along the song"),
+    ("Seats", "Who sits where: pan as a bearing, rows from the front"),
+    ("Kick and bass", "How clearly the kick is heard, and how loud the bass may be"),
+)
+
+
+def desk_release(desk: Desk) -> Callable[[], None]:
+    """What a button does when it is let go: back to the session as it is."""
+    return lambda: desk.ears.release_move()
+
+
 class BalanceBench(Bench):
+    wanted_height = 248
+
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
+        self._focused: Session | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(16)
         row.addLayout(self._settings())
         self.course = CourseDrawing()
-        row.addWidget(self.course, 1)
+        self.seating = SeatingPlan(desk)
+        self.focus = FocusDrawing()
+        row.addLayout(self._views(), 1)
         self.mix = MixFigures(desk)
         self.mix.setFixedWidth(340)
         row.addWidget(self.mix)
+
+    def _views(self) -> QVBoxLayout:
+        """Three close looks at one place: along the song, who sits where, kick and bass."""
+        self.stack = QStackedWidget()
+        for view in (self.course, self.seating, self.focus):
+            self.stack.addWidget(view)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.views = QButtonGroup(self)
+        for index, (text, tip) in enumerate(VIEWS):
+            button = fields.button(text, tip, partial(self.show_view, index), checkable=True)
+            self.views.addButton(button, index)
+            row.addWidget(button)
+        self.views.setExclusive(True)
+        row.addStretch(1)
+        self.mirror = fields.button(
+            "Players", "Seen from the players instead of the audience", self._mirror, checkable=True
+        )
+        self.mute_bass = HoldButton(
+            "Without bass", "Hold to hear the mix without its bass: it should be missed, and not be noticed before",
+            self._without_bass, desk_release(self.desk), "ear",
+        )  # fmt: skip
+        self.small = HoldButton(
+            "Small speaker", "Hold to hear the mix over a small speaker: nothing under 180 Hz", self._small_speaker,
+            desk_release(self.desk), "ear",
+        )  # fmt: skip
+        for widget in (self.mirror, self.mute_bass, self.small):
+            row.addWidget(widget)
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addLayout(row)
+        column.addWidget(self.stack, 1)
+        self.show_view(0)
+        return column
+
+    def show_view(self, index: int) -> None:
+        """0: along the song; 1: the seating plan; 2: kick and bass."""
+        self.stack.setCurrentIndex(index)
+        button = self.views.button(index)
+        if button is not None:
+            button.setChecked(True)
+        self.mirror.setVisible(index == 1)
+        for widget in (self.mute_bass, self.small):
+            widget.setVisible(index == 2)
+        if self.desk.is_open:
+            self._refresh_view()
+
+    def _mirror(self) -> None:
+        self.seating.from_players = self.mirror.isChecked()
+        self.seating.renew()
+
+    def _without_bass(self) -> None:
+        from all_even.session.roles import family_of
+
+        session = self.desk.session
+        basses = [lane.id for lane in session.lanes if family_of(lane.role) == "bass"]
+        self.desk.ears.hold_state("without bass", edits.change_strips(session, basses, mute=True))
+
+    def _small_speaker(self) -> None:
+        from msgspec.structs import replace
+
+        from all_even.dsp.passes import HighPass
+
+        session = self.desk.session
+        chain = (*session.mix.chain, HighPass(id="small-speaker", frequency_hz=180.0, slope=24))
+        small = replace(session, mix=replace(session.mix, chain=chain))
+        self.desk.ears.hold_state("small speaker", small)
+
+    def _refresh_view(self) -> None:
+        if self.stack.currentWidget() is self.seating:
+            self.seating.renew()
+        elif self.stack.currentWidget() is self.focus:
+            self._look_at_focus()
+
+    def _look_at_focus(self) -> None:
+        """The curve of the present mix, worked out off this thread."""
+        desk = self.desk
+        look = desk.figures.look()
+        if look is None or desk.mix_stale:
+            if self._focused is None:
+                self.focus.show_focus(None, None, "The mix is being measured …")
+            return
+        if self._focused is desk.session:
+            return
+        self._focused = asked = desk.session
+
+        def job(report: Report) -> object:
+            from all_even.engine.low_focus import low_focus
+            from all_even.moves.balance.bass_ceiling import ceiling
+
+            measured = look.with_cancel(report.cancelled)
+            return low_focus(measured), ceiling(measured)
+
+        def done(found: Any) -> None:
+            if self.desk.is_open and self.desk.session is asked:
+                self.focus.show_focus(found[0], found[1], "There is no kick with hits, or no bass, in this mix.")
+
+        desk.start("focus", job, done, line="quick")
 
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         self.course.set_position(position_s)
@@ -110,6 +231,7 @@ class BalanceBench(Bench):
         arrival = desk.figures.arrivals.of(current) if isinstance(lane, Lane) else None
         self.arrives.show_value(decibel_text(arrival.integrated_lufs if arrival else None, "LUFS"))
         self.course.show_lane(arrival, lane.role, 0.0, desk.mix)
+        self._refresh_view()
 
     def _toggle(self, field: str) -> None:
         wanted = tuple(item for item in self.desk.selected if item != MIX)

@@ -46,6 +46,22 @@ class BalanceBody(Body):
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         balance(painter, box, columns, row, held, self._pictures)
+        self._ghosts(painter, box, columns, row)
+
+    def _ghosts(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
+        """Where the move that is looked at would put the handles."""
+        moves, lane_id = self.desk.moves, row.lane.id
+        level, pan = moves.previewed("levels_db").get(lane_id), moves.previewed("pans").get(lane_id)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("look"), 1.6, Qt.PenStyle.DotLine))
+        if level is not None:
+            x, y = columns.rails["level"].level_x(level), box.bottom() - 7
+            painter.drawRoundedRect(QRectF(x - 5, y - 6, 10, 12), 3, 3)
+        if pan is not None:
+            x, y = columns.rails["pan"].pan_x(pan), box.top() + box.height() / 2
+            painter.drawPolygon(QPolygonF([QPointF(x, y - 7), QPointF(x + 6, y), QPointF(x, y + 7), QPointF(x - 6, y)]))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
     def part_at(self, columns: Columns, x: float) -> str:
         for name, rail in columns.rails.items():
