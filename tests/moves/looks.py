@@ -39,11 +39,12 @@ def states_for_every_kind(session: Session) -> list[Session]:
     quintet = edits.change_strips(session, [lane.id for lane in session.lanes if lane.id not in brass], hidden=True)
     for lane_id, role in zip(brass, ("trombone", "tuba", "trumpet", "horn"), strict=True):
         quintet = edits.change_strips(quintet, [lane_id], role=role)
+    clicked = edits.change_strips(session, [by_role["tambourine"]], role="click track")
     # The same folder once more: a file that is there twice.
     folders = (*session.folders, session.folders[0])
     again = replace(session.lane(bass.id), id="again", name="Again", folder=len(folders) - 1)
     doubled = edits.add_lanes(replace(session, folders=folders), [again])
-    return [at_the_side, chained, low, small, quintet, doubled]
+    return [at_the_side, chained, low, small, quintet, clicked, doubled]
 
 
 def measured_again(look: Look, session: Session) -> Look:

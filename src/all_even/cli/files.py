@@ -84,6 +84,7 @@ def measure(options: argparse.Namespace) -> int:
 def _playing(character: "Character | None", role: str) -> dict[str, Any]:
     """What a track plays, as JSON; null where it is not for this track to say."""
     from all_even.measure.pitch import pitch
+    from all_even.measure.recording.sounding import MOST_SAID
     from all_even.session.hits import struck
     from all_even.session.roles import is_held
     from all_even.session.song import is_line, main_pitch_hz, onsets_s
@@ -112,12 +113,15 @@ def _playing(character: "Character | None", role: str) -> dict[str, Any]:
         "notes_outstanding": [dataclasses.asdict(note) for note in even.outstanding] if even else None,
         "tuning_cents": character.tuning.cents if line and character.tuning else None,
         "reverb_s": character.reverb_s if is_held(role) else None,
+        "sounds": character.sounding.kind if character.sounding else None,
+        "sounds_likely": min(MOST_SAID, character.sounding.likely) if character.sounding else None,
     }
 
 
 PLAYING_FIGURES = (
     "fundamental_hz", "note", "cents", "pitch_state", "tail_ms", "tail_estimated", "onsets_s", "onsets_unsure",
     "notes", "evenness_db", "notes_outstanding", "tuning_cents", "reverb_s",
+    "sounds", "sounds_likely",
 )  # fmt: skip
 
 

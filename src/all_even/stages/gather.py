@@ -4,9 +4,9 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.gather import align, alternatives, duplicates, mono, names, order, silent
+    from all_even.moves.gather import align, alternatives, duplicates, mono, names, order, outside, silent
 
-    parts = (order, names, silent, mono, align, alternatives, duplicates)
+    parts = (order, names, silent, mono, align, alternatives, duplicates, outside)
     return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
 
 

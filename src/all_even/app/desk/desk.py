@@ -48,6 +48,7 @@ class Desk(QObject):
     arrivals_changed = pyqtSignal()
     moves_changed = pyqtSignal()
     preview_changed = pyqtSignal()
+    song_changed = pyqtSignal()
     hearing_changed = pyqtSignal()
     preferences_changed = pyqtSignal()
     said = pyqtSignal(str)

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from all_even.engine.sources import Sources
     from all_even.measure.faults.grouped import Grouped
     from all_even.measure.recording.files import FileReport
+    from all_even.session.playing import Remark
+    from all_even.session.song import Song
 
 SETTLE_MS = 200
 
@@ -37,6 +39,8 @@ class DeskFigures:
         self.reports: dict[str, FileReport] = {}
         self.relations: tuple[Relation, ...] = ()
         """Which lanes belong together, as far as it is known."""
+        self.song: Song | None = None
+        """Tempo, bars, sections; None before they are known."""
         self.flow: Flow | None = None
         self.stale = True
         self.sources: Sources | None = None
@@ -52,7 +56,7 @@ class DeskFigures:
 
     def clear(self) -> None:
         self._settle.stop()
-        self.reports, self.flow, self.stale, self.relations = {}, None, True, ()
+        self.reports, self.flow, self.stale, self.relations, self.song = {}, None, True, (), None
         self.sources = self.book = None
         self.arrivals.clear()
 
@@ -85,6 +89,14 @@ class DeskFigures:
                 ),
             )
         return self._grouped[1]
+
+    def remarks(self) -> "tuple[Remark, ...]":
+        """What is to be said of the playing, as far as the song is known."""
+        if self.song is None:
+            return ()
+        from all_even.session.playing import remarks
+
+        return remarks(self._desk.session, self.song)
 
     def forget(self, lane_ids: list[str]) -> None:
         """These lanes read other files now."""
@@ -185,12 +197,14 @@ class DeskFigures:
         session = look.session
 
         def job(report: Report) -> None:
+            from all_even.engine.figures.session_figures import SONG
             from all_even.engine.relations import relations
 
             measured = look.with_cancel(report.cancelled)
             measured.hear(*measured.book.flow_wants(session))
             report.send(("flow", measured.book.known_flow(session)))
             desk.moves.look_through(measured, report)
+            report.send(("song", measured.get(SONG)))
             report.send(("relations", relations(measured)))
 
         def partial(part: tuple[str, Any]) -> None:
@@ -200,6 +214,10 @@ class DeskFigures:
                 self.stale = False
                 desk.mix_measured.emit()
                 self.arrivals.renew()
+            elif name == "song":
+                if value is not self.song:
+                    self.song = value
+                    desk.song_changed.emit()
             elif name == "relations":
                 if value != self.relations:
                     self.relations = value

@@ -1,17 +1,29 @@
 """The song strip: the loudness of the whole mix along the song; click to go there, drag to mark a loop."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPixmap, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import (
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPixmap,
+    QPolygonF,
+    QShortcut,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from all_even.app import fields, menus, paint, theme
 from all_even.app.desk import Desk
 from all_even.dsp.parameter import time_text
-from all_even.session import edits
-from all_even.session.model import Loop
+from all_even.session import edits, song_map
+from all_even.session.model import Loop, Session
 
 if TYPE_CHECKING:
     from all_even.measure.recording.track import TrackMeasures
@@ -19,6 +31,8 @@ if TYPE_CHECKING:
 RANGE_LU = 24.0
 """The strip shows what lies within this much of the loudest moment."""
 CLICK_PX = 4
+EDGE_PX = 4.0
+"""So near to where a section begins, that is taken hold of."""
 SHORTEST_S = 4.0
 """No stretch is shorter."""
 ZOOM_STEP = 1.25
@@ -33,6 +47,7 @@ class SongStrip(QWidget):
         super().__init__()
         self.desk = desk
         self.setFixedHeight(56)
+        self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Song strip")
         self.setToolTip(
@@ -46,10 +61,18 @@ class SongStrip(QWidget):
         self._from_s, self._closer = 0.0, 1.0
         """Where the shown stretch begins, and how many of it the song is long."""
         self._drag: tuple[float, float] | None = None
+        self._section: int | None = None
+        """The section whose beginning is in the hand."""
+        self._field: QLineEdit | None = None
         self._course: QPixmap | None = None
         desk.mix_measured.connect(self.renew)
         desk.opened.connect(self.renew)
-        desk.changed.connect(lambda old, new: self.renew() if old.loop != new.loop or old.notes != new.notes else None)
+        desk.song_changed.connect(self.renew)
+        desk.changed.connect(self._on_changed)
+
+    def _on_changed(self, old: Session, new: Session) -> None:
+        if old.loop != new.loop or old.notes != new.notes or old.song != new.song:
+            self.renew()
 
     def set_length(self, seconds: float) -> None:
         if seconds > 0 and seconds != self._length_s:
@@ -153,6 +176,7 @@ class SongStrip(QWidget):
         else:
             paint.text(painter, QRectF(20, 0, 400, bottom), "The course of the mix appears when it is measured.",
                        size=theme.SMALL, colour=theme.colour("quiet"))  # fmt: skip
+        self._paint_sections(painter, bottom)
         loop = self.desk.session.loop if self.desk.is_open else None
         if loop is not None:
             a, b = self._x(loop.start_s), self._x(loop.end_s)
@@ -171,6 +195,65 @@ class SongStrip(QWidget):
         self._paint_axis(painter, bottom)
         painter.end()
         return pixmap
+
+    def _paint_sections(self, painter: QPainter, bottom: float) -> None:
+        """Where bars begin, and each section with its name."""
+        song = self.desk.figures.song if self.desk.is_open else None
+        if song is None:
+            return
+        bars = song.tempo.downbeats_s if song.tempo is not None else ()
+        if len(bars) > 1 and self._x(bars[1]) - self._x(bars[0]) >= 5.0:
+            for bar in bars:
+                if self._is_shown(bar):
+                    painter.fillRect(QRectF(self._x(bar), bottom - 4, 1, 4), theme.colour("quiet", 0.8))
+        for mark in song_map.marks_of(self.desk.session, song):
+            x = self._x(mark.start_s)
+            if self._is_shown(mark.start_s):
+                painter.fillRect(QRectF(x, 0, 1, bottom), theme.colour("text", 0.55))
+            box = QRectF(x + 4, 0, min(90.0, paint.width_of(mark.name, theme.SMALL) + 2), 14)
+            if self._is_shown(mark.start_s) and box.right() < self.width() - 12:
+                painter.fillRect(box, theme.colour("panel", 0.8))
+                paint.text(painter, box, mark.name, size=theme.SMALL, colour=theme.colour("text"))
+
+    def section_edge(self, x: float) -> int | None:
+        """The section that begins under a pixel; the first one's beginning stays."""
+        song = self.desk.figures.song if self.desk.is_open else None
+        if song is None:
+            return None
+        marks = song_map.marks_of(self.desk.session, song)
+        near = [(abs(self._x(mark.start_s) - x), index) for index, mark in enumerate(marks) if index]
+        return min(near)[1] if near and min(near)[0] <= EDGE_PX else None
+
+    def ask(self, what: str, text: str, done: "Callable[[str], None]") -> None:
+        """A field over the strip; Enter takes what was typed, Escape leaves it."""
+        if self._field is not None:
+            self._field.deleteLater()
+        field = self._field = QLineEdit(text, self)
+        field.setAccessibleName(what)
+        field.setPlaceholderText(what)
+        field.setToolTip(f"{what}; Enter takes it, Escape leaves it")
+        field.setGeometry(int(min(self.width() - 180.0, max(12.0, self._x(self._position_s)))), 6, 168, theme.TARGET)
+        field.selectAll()
+        field.show()
+        field.setFocus()
+
+        def close() -> None:
+            if field is self._field:
+                self._field = None
+                field.hide()
+                field.deleteLater()
+                self.setFocus()
+
+        def take() -> None:
+            typed = field.text().strip()
+            close()
+            if typed and self.desk.is_open:
+                done(typed)
+
+        field.returnPressed.connect(take)
+        escape = QShortcut(QKeySequence("Esc"), field)
+        escape.setContext(Qt.ShortcutContext.WidgetShortcut)
+        escape.activated.connect(close)
 
     def _paint_course(self, painter: QPainter, mix: "TrackMeasures", bottom: float) -> None:
         from all_even.measure.level.loudness import momentary_lufs
@@ -210,16 +293,28 @@ class SongStrip(QWidget):
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         at = self._seconds(event.position().x())
-        self._drag = (at, at)
+        self._section = self.section_edge(event.position().x())
+        if self._section is None:
+            self._drag = (at, at)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        if self._drag is not None:
+        song = self.desk.figures.song if self.desk.is_open else None
+        if self._section is not None and song is not None:
+            index, at = self._section, song_map.on_bar(song, self._seconds(event.position().x()))
+            self.desk.edit(lambda s: song_map.move_section(s, song, index, at), merge=f"section {index}")
+        elif self._drag is not None:
             self._drag = (self._drag[0], self._seconds(event.position().x()))
             self.update()
+        else:
+            edge = self.section_edge(event.position().x()) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._section is not None:
+            self._section = None
+            self.desk.end_gesture()
         if self._drag is None:
             return
         start, end = sorted(self._drag)

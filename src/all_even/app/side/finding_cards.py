@@ -2,6 +2,7 @@
 
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
@@ -11,6 +12,9 @@ from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
+
+if TYPE_CHECKING:
+    from all_even.session.playing import Remark
 
 MOST_LINES = 8
 BEFORE_S = 1.0
@@ -58,6 +62,25 @@ class FindingsCard(Card):
         desk.said.emit(f"{desk.session.lane(lane_id).name}: {finding.text}")
         if finding.time_s is not None:
             desk.ears.play_from(max(0.0, desk.session.lane(lane_id).start_s + finding.time_s - BEFORE_S))
+
+
+class PlayingCard(Card):
+    """Parts out of tune or off the beat: no mixing repairs that, so it is said first."""
+
+    def __init__(self, desk: Desk, found: "tuple[Remark, ...]") -> None:
+        super().__init__()
+        self.add_title("In the playing, before any mixing", "look")
+        for remark in found[:MOST_LINES]:
+            name = desk.session.lane(remark.lane).name
+            line = fields.button(
+                texts.clipped(name, 30), f"{name}: {remark.text}", partial(desk.select, (remark.lane,)), role="plain"
+            )
+            line.setStyleSheet("text-align: left")
+            line.setAccessibleName(f"{name}: {remark.text}")
+            self.column.addWidget(line)
+            self.column.addWidget(fields.wrapped(remark.text, "small"))
+        if len(found) > MOST_LINES:
+            self.column.addWidget(fields.wrapped(f"and {len(found) - MOST_LINES} more", "small"))
 
 
 class UnreadableCard(Card):

@@ -42,7 +42,7 @@ class MovesTab(QScrollArea):
         self.setWidgetResizable(True)
         self.setAccessibleName("Moves of this stage")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        for signal in (desk.moves_changed, desk.mix_measured):
+        for signal in (desk.moves_changed, desk.mix_measured, desk.song_changed):
             signal.connect(self.refresh)
         desk.opened.connect(self._on_opened)
         desk.lane_measured.connect(lambda _lane: self.refresh())
@@ -64,7 +64,7 @@ class MovesTab(QScrollArea):
 
     def refresh(self) -> None:
         """Makes the cards anew where something on them changed; never while one is held."""
-        from all_even.app.side.finding_cards import FindingsCard
+        from all_even.app.side.finding_cards import FindingsCard, PlayingCard
 
         desk = self.desk
         if self._holding or not desk.is_open:
@@ -74,9 +74,10 @@ class MovesTab(QScrollArea):
         moves = [move for move in desk.moves.shown_at(stage.key) if move.id not in declined]
         made = [account for account in desk.moves.accounts if _stage_of(account.entry.move) == stage.key]
         found = desk.figures.findings() if stage.faults else None
+        remarks = desk.figures.remarks() if stage.faults else ()
         unreadable = desk.documents.unreadable if stage.faults else []
         done = stage.key in desk.moves.done
-        key = (desk.document, stage.key, moves, made, found, list(unreadable), done, desk.moves.preparing,
+        key = (desk.document, stage.key, moves, made, found, remarks, list(unreadable), done, desk.moves.preparing,
                desk.mix_stale and not made and not moves, frozenset(self._changing))  # fmt: skip
         old = self.cards()
         if key == self._shown:
@@ -92,6 +93,8 @@ class MovesTab(QScrollArea):
         column.setContentsMargins(MARGIN, 8, MARGIN, 8)
         column.setSpacing(10)
         steps: list[Callable[[], object]] = []
+        if remarks:
+            steps.append(lambda: column.addWidget(PlayingCard(desk, remarks)))
         if found is not None and (found.groups or found.excerpt):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 from all_even.engine import arrival, judging, listening
 from all_even.engine.figures.book import Book
+from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.judging import LowEnd
 from all_even.engine.sources import Opened, Sources, frames_of
@@ -15,7 +17,7 @@ from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.track import TrackMeasures
 from all_even.measure.sharing.masking import Masking
 from all_even.measure.time.sections import Section
-from all_even.session import routing, store
+from all_even.session import routing, song_map, store
 from all_even.session.hits import hits_s
 from all_even.session.importance import importance
 from all_even.session.model import Session
@@ -68,7 +70,21 @@ def session_song(session: Session, reports: Mapping[str, FileReport]) -> Song:
         elif onsets is not None:
             onsets = hits_s(lane, onsets)
         parts.append(Part(lane.id, lane.role, report.measures, report.character, onsets, lane.start_s))
-    return find_song(parts)
+    found = find_song(parts)
+    duration_s = max((part.start_s + part.measures.duration_s for part in parts), default=0.0)
+    return song_map.told(found, session.song, duration_s)
+
+
+def _song_rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
+    lanes = [
+        (lane.id, prints.identity(lane.id), lane.role, lane.start_s, lane.hits, lane.take, lane.id in look.reports)
+        for lane in look.session.lanes
+    ]
+    return digest((lanes, look.session.song))
+
+
+SONG = Figure("song", 1, "session", _song_rests_on, lambda look, _: session_song(look.session, look.reports))
+"""Tempo, sections, tuning and timing, as the user has put them right."""
 
 
 def session_figures(session: Session, book: Book, reports: Mapping[str, FileReport]) -> SessionFigures:

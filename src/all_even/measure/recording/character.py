@@ -6,7 +6,8 @@ and those of a kick in whatever it holds; which of them counts is for those to s
 role.
 """
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +23,7 @@ from all_even.measure.pitch.evenness import Evenness
 from all_even.measure.pitch.notes import Note
 from all_even.measure.pitch.pitch import KickPitch
 from all_even.measure.pitch.tuning import Tuning
+from all_even.measure.recording.sounding import Sounding, sounding
 from all_even.measure.time import hits, tails
 from all_even.measure.time.hits import Hits
 from all_even.measure.time.tails import Tail
@@ -51,6 +53,7 @@ class Character:
 
     dropouts: (start, length) in s. reverb_s: printed reverberation, time for 60 dB; says
     something of held instruments only.
+    sounding: what it sounds like, whatever it is called.
     """
 
     own: Struck
@@ -62,6 +65,7 @@ class Character:
     dropouts: tuple[tuple[float, float], ...]
     cuts: Cuts
     reverb_s: float | None
+    sounding: Sounding | None = None
 
 
 NOTHING_STRUCK = Struck(hits.NONE, None, pitch.NO_PITCH)
@@ -85,13 +89,18 @@ class CharacterMeter:
         self._sum += block.sum(axis=0, dtype=np.float64)
         self._frames += len(block)
 
-    def result(self) -> tuple[Character, Envelope]:
-        """And the envelope: what files that belong together are found by."""
+    def result(self, third_octave_db: Sequence[float | None] | None = None) -> tuple[Character, Envelope]:
+        """And the envelope: what files that belong together are found by. third_octave_db: of the same sound; without
+        it nothing is said of what it sounds like."""
         traces = self._traces.result()
         loud_dbfs = power_db(float(np.percentile(traces.power, 95))) if len(traces) else OFF_DB
         cuts = self._ends.result(self._sum / max(1, self._frames), loud_dbfs)
         envelope = np.minimum(np.sqrt(traces.power), LOUDEST).astype(np.float16)
-        return character(traces, self._gaps.result(), cuts, self._reverb.result()), envelope
+        found = character(traces, self._gaps.result(), cuts, self._reverb.result())
+        if third_octave_db is not None and found.own is not NOTHING_STRUCK:
+            levels = np.array([np.nan if level is None else level for level in third_octave_db])
+            found = replace(found, sounding=sounding(traces, found.notes, levels))
+        return found, envelope
 
 
 def character(

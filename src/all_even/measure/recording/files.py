@@ -77,7 +77,8 @@ def _measured(path: Path, take: tuple[int, ...] | None, cancelled: threading.Eve
             used = np.ascontiguousarray(block[:, [i - 1 for i in take]]) if take else block
             levels.add(used)  # makes the block finite
             playing.add(used)
-        kept = (levels.result(), *playing.result())
+        levelled = levels.result()
+        kept = (levelled, *playing.result(levelled.third_octave_db))
         cache.save(identity, *kept, key)
     measures, character, envelope = kept
     name = sound_file.told_name(path)

@@ -18,7 +18,7 @@ from all_even.measure.level.hops import HopMeter, Hops
 from all_even.measure.level.third_octave import ThirdOctaveMeter
 from all_even.measure.level.true_peak import TruePeakMeter
 
-VERSION = 6
+VERSION = 7
 """Raised whenever a figure's definition changes, so that nothing cached is compared with it."""
 
 IDENTICAL_RESIDUAL_DB = -90.0

@@ -56,10 +56,11 @@ class Tempo:
     first_downbeat: int
     steady: bool
     strength: float
+    beats_per_bar: int = BEATS_PER_BAR
 
     @property
     def downbeats_s(self) -> tuple[float, ...]:
-        return self.beats_s[self.first_downbeat :: BEATS_PER_BAR]
+        return self.beats_s[self.first_downbeat :: self.beats_per_bar]
 
     def grid_s(self, steps: int = STEPS) -> Array:
         """Times of the divisions of every beat."""

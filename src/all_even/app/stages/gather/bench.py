@@ -1,5 +1,6 @@
 """Gather's bench: the selected file close up, what it measures, what is wrong, and what it is called."""
 
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 class GatherBench(Bench):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
+        self._roles: tuple[str, ...] = ()
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(16)
@@ -98,6 +100,16 @@ class GatherBench(Bench):
         }
         names = ("Loudness", "True peak", "RMS", "Crest", "Range", "Noise floor", "Plays", "Length")
         column.addLayout(fields.figure_grid(list(zip(names, self.figures.values(), strict=True)), columns=2))
+        self.question = fields.wrapped("", "look")
+        self.question.setFixedWidth(320)
+        column.addWidget(self.question)
+        self.answers = QHBoxLayout()
+        self.answers.setSpacing(6)
+        self.answer_buttons = [fields.button("", "", partial(self._answer, index)) for index in range(2)]
+        for button in self.answer_buttons:
+            self.answers.addWidget(button)
+        self.answers.addStretch(1)
+        column.addLayout(self.answers)
         self.findings = fields.wrapped("")
         self.findings.setAccessibleName("Findings")
         self.findings.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -138,6 +150,31 @@ class GatherBench(Bench):
                 value = getattr(measures, name) if measures else None
                 figure.show_value(decibel_text(value, units[name.rsplit("_", 1)[-1]]))
         self.findings.setText(self._finding_text(report, lane.role))
+        self._ask(report, lane.role)
+
+    def _ask(self, report: "FileReport | None", role: str) -> None:
+        """What the lane may be, where its name and its sound do not agree."""
+        from all_even.measure.level.third_octave import MIDBANDS_HZ
+        from all_even.session import asking
+
+        asked = None
+        if report is not None and report.measures is not None:
+            centre = asking.centroid_hz(report.measures.third_octave_db, tuple(MIDBANDS_HZ))
+            asked = asking.question(role, report.character, centre)
+        self._roles = asked.roles if asked is not None else ()
+        self.question.setText(asked.text if asked is not None else "")
+        self.question.setVisible(asked is not None)
+        for index, button in enumerate(self.answer_buttons):
+            there = index < len(self._roles)
+            button.setVisible(there)
+            if there:
+                button.setText(self._roles[index].capitalize())
+                button.setToolTip(f"It is this: {self._roles[index]}")
+                button.setAccessibleName(self._roles[index])
+
+    def _answer(self, index: int) -> None:
+        if index < len(self._roles):
+            self._set(role=self._roles[index])
 
     def _finding_text(self, report: "FileReport | None", role: str) -> str:
         from all_even.measure.faults.findings import findings

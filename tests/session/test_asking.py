@@ -1,0 +1,86 @@
+"""What is asked about a lane, what is said of the playing, and who is no part of the mix."""
+
+import numpy as np
+import pytest
+
+from all_even.measure.recording.files import measure_file
+from all_even.measure.time.timing import Timing
+from all_even.session import asking, playing
+from all_even.session.model import Lane, Session
+from all_even.session.song import Song
+from tests.conftest import RATE, noise, sine
+from tests.measure.sounds import kick, placed, plucked
+
+SECONDS = 12.0
+
+
+@pytest.fixture
+def heard(write, home):
+    def hear(samples: np.ndarray):
+        return measure_file(write("a.wav", 0.5 * samples / np.abs(samples).max())).character
+
+    return hear
+
+
+@pytest.fixture
+def beat():
+    return placed(kick(), np.arange(0.3, SECONDS - 0.7, 0.5), SECONDS)
+
+
+@pytest.fixture
+def organ():
+    tone = np.zeros(round(SECONDS * RATE))
+    for start, hertz in [(0.5 + 1.4 * i, 330.0 * 2 ** (i % 5 / 12)) for i in range(8)]:
+        held = sum(sine(hertz * k, 1.2, -8.0 * k) for k in range(1, 6))
+        edge = np.minimum(1.0, np.arange(len(held)) / (0.08 * RATE))
+        at = round(start * RATE)
+        tone[at : at + len(held)] += held * edge * edge[::-1]
+    return tone + 1e-4 * noise(SECONDS)[: len(tone)]
+
+
+def test_what_sounds_struck_or_pitched_is_told(heard, beat, organ):
+    assert heard(beat).sounding.kind == "struck"
+    assert heard(organ).sounding.kind == "pitched"
+    assert heard(organ).sounding.likely > asking.SURE
+
+
+def test_an_unnamed_track_is_asked_about_with_two_answers(heard, beat):
+    asked = asking.question("unknown", heard(beat), 60.0)
+    assert asked.roles == asking.LOW_STRUCK
+    assert "struck" in asked.text
+    assert "%" in asked.text
+
+
+def test_the_name_wins_and_the_program_asks_only_where_it_is_sure(heard, organ, beat):
+    assert asking.question("organ", heard(organ)) is None
+    assert asking.question("kick", heard(beat)) is None
+    assert "holds until you say otherwise" in asking.question("kick", heard(organ)).text
+    assert asking.question("click track", heard(organ)) is None
+    assert asking.question("unknown", None) is None
+
+
+def test_a_bass_line_is_no_drum(heard):
+    line = plucked([(0.3 + 0.5 * i, 0.48, 55.0 * 2 ** (i % 5 / 12)) for i in range(22)], SECONDS)
+    found = heard(line).sounding
+    assert found.kind != "struck" or found.likely < asking.SURE
+
+
+def session(*roles: str) -> Session:
+    lanes = tuple(Lane(id=f"l{i}", name=role, file=f"{i}.wav", role=role) for i, role in enumerate(roles))
+    return Session(name="Song", sample_rate=RATE, lanes=lanes)
+
+
+def test_only_sure_remarks_are_made_of_the_playing():
+    made = session("bass DI", "snare top", "viola", "electric guitar")
+    song = Song(
+        None, (), {"l2": -24.0, "l3": 9.0},
+        {"l1": Timing(21.0, 5.0, 40), "l2": Timing(40.0, 5.0, 40)}, {"l0": Timing(18.0, 6.0, 60)},
+    )  # fmt: skip
+    found = playing.remarks(made, song)
+    assert [(remark.lane, remark.kind) for remark in found] == [("l2", "tuning"), ("l0", "kick"), ("l1", "grid")]
+    assert found[0].text == "24 cents flat against the others"
+
+
+@pytest.mark.parametrize("timing", [Timing(30.0, 16.0, 60), Timing(30.0, 5.0, 15), Timing(9.0, 2.0, 60)])
+def test_nothing_is_claimed_of_few_or_scattered_onsets(timing):
+    assert playing.remarks(session("bass DI"), Song(None, (), {}, {}, {"l0": timing})) == ()
