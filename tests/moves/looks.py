@@ -11,7 +11,7 @@ from all_even.engine.figures.look import Look
 from all_even.engine.sources import Sources
 from all_even.measure.recording.files import measure_files
 from all_even.moves import making
-from all_even.session import chain_edits, edits, store
+from all_even.session import alternatives, chain_edits, edits, store
 from all_even.session.model import Proposal, Session
 from all_even.session.new import inspect_all, new_session, sound_paths
 
@@ -40,11 +40,14 @@ def states_for_every_kind(session: Session) -> list[Session]:
     for lane_id, role in zip(brass, ("trombone", "tuba", "trumpet", "horn"), strict=True):
         quintet = edits.change_strips(quintet, [lane_id], role=role)
     clicked = edits.change_strips(session, [by_role["tambourine"]], role="click track")
+    kicks = [lane.id for lane in session.lanes if lane.role == "kick"]
+    long_kick = alternatives.together(edits.change_strips(session, kicks, level_db=-8.0), kicks[::-1])
+    long_kick = edits.change_strips(long_kick, [by_role["kick out"]], mute=True)
     # The same folder once more: a file that is there twice.
     folders = (*session.folders, session.folders[0])
     again = replace(session.lane(bass.id), id="again", name="Again", folder=len(folders) - 1)
     doubled = edits.add_lanes(replace(session, folders=folders), [again])
-    return [at_the_side, chained, low, small, quintet, clicked, doubled]
+    return [at_the_side, chained, low, small, quintet, clicked, long_kick, doubled]
 
 
 def measured_again(look: Look, session: Session) -> Look:

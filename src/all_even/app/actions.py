@@ -75,6 +75,14 @@ class Actions:
             if chosen:
                 self.desk.documents.add_files(chosen)
 
+    def replace_file(self) -> None:
+        """Another file for the selected lane; its settings stay."""
+        current = self.desk.current_lane if self.desk.is_open else None
+        if current is not None:
+            chosen = self.choose(QFileDialog.FileMode.ExistingFile, "Another file for this lane")
+            if chosen:
+                self.desk.documents.replace_file(current, chosen[0])
+
     def drop(self, paths: list[Path]) -> None:
         """What was dropped on the window: a session is opened; files and folders are added to the open session, or
         make one."""
@@ -114,6 +122,12 @@ class Actions:
             chosen = self.ask(QFileDialog.FileMode.AnyFile, "Save the session", f"Sessions (*{SUFFIX})", save=True)
             if chosen:
                 self.desk.documents.save(chosen)
+
+    def filter_lanes(self) -> None:
+        """The field over the lanes."""
+        if self.frame.workbench is not None and self.desk.is_open:
+            self.frame.workbench.lanes.filter.setFocus()
+            self.frame.workbench.lanes.filter.selectAll()
 
     def rename_song(self) -> None:
         if self.desk.is_open:

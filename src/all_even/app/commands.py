@@ -81,6 +81,9 @@ def all_commands() -> list[Command]:
         Command("File", "Open a session …", "Ctrl+Shift+O", lambda a: a.ask_session(), always),
         Command("File", "Open the demo", "Ctrl+D", lambda a: a.desk.documents.open_demo(), always),
         Command("File", "Add files …", "Ctrl+Shift+A", lambda a: a.ask_files(), at=LANES, words="import tracks"),
+        Command(
+            "File", "Replace the file …", "", lambda a: a.replace_file(), is_selected, LANES, words="swap take exchange"
+        ),
         Command("File", "Save", "Ctrl+S", lambda a: a.save()),
         Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.save_as()),
         Command("File", "Rename the song …", "", lambda a: a.rename_song()),
@@ -90,6 +93,7 @@ def all_commands() -> list[Command]:
         Command("Edit", "Undo", "Ctrl+Z", lambda a: a.desk.undo(), can_undo),
         Command("Edit", "Redo", "Ctrl+Shift+Z", lambda a: a.desk.redo(), can_redo),
         Command("Edit", "Find anything …", "Ctrl+F", lambda a: a.frame.show_finder(), always, words="search go to"),
+        Command("Edit", "Filter the lanes", "Ctrl+K", lambda a: a.filter_lanes(), words="search name finding state"),
         Command("Edit", "Copy the strip", "Ctrl+C", lambda a: a.copy_strip(), is_selected, LANES),
         Command("Edit", "Paste its chain", "Ctrl+V", lambda a: a.paste("chain"), is_selected, LANES),
         Command("Edit", "Paste its sends", "Ctrl+Shift+V", lambda a: a.paste("sends"), is_selected, LANES),

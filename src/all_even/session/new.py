@@ -13,7 +13,7 @@ from all_even.audio import sound_file
 from all_even.audio.sound_file import SoundFileError, SoundInfo
 from all_even.errors import UserError
 from all_even.session import edits
-from all_even.session.model import Folder, Lane, Session
+from all_even.session.model import Folder, HitChanges, Lane, Session
 from all_even.session.roles import display_name, guess_role
 
 MOST_FILES = 2_000
@@ -103,6 +103,18 @@ def add_from_anywhere(session: Session, infos: Sequence[SoundInfo]) -> Session:
     for index, found in places.items():
         session = add_files(session, index, Path(session.folders[index].path), found)
     return session
+
+
+def replace_file(session: Session, lane_id: str, info: SoundInfo) -> Session:
+    """A lane reads another file from now on; name, role and all settings stay. Changes of hits by hand go: they were
+    of the other sound."""
+    path = Path(os.path.abspath(info.path))
+    known = [i for i, folder in enumerate(session.folders) if path.is_relative_to(folder.path)]
+    if not known:
+        session = replace(session, folders=(*session.folders, Folder(path=str(path.parent))))
+        known = [len(session.folders) - 1]
+    inside = path.relative_to(session.folders[known[0]].path).as_posix()
+    return edits.change_strips(session, (lane_id,), folder=known[0], file=inside, take=None, hits=HitChanges())
 
 
 def _starts_s(infos: Sequence[SoundInfo]) -> dict[Path, float]:

@@ -129,6 +129,24 @@ class Documents:
         self.unreadable = [entry for entry in self.unreadable if entry[0] != path]
         self._desk.edit(edit)
 
+    def replace_file(self, lane_id: str, path: Path) -> None:
+        """Another file for a lane; one that can't be used is said, and nothing changes."""
+        desk = self._desk
+
+        def job(report: Report) -> "SoundInfo":
+            from all_even.audio import sound_file
+
+            report.progress(-1.0, f"Looking into {path.name}")
+            return sound_file.inspect(path)
+
+        def done(info: "SoundInfo") -> None:
+            from all_even.session.new import replace_file
+
+            if any(lane.id == lane_id for lane in desk.session.lanes):
+                desk.edit(lambda s: replace_file(s, lane_id, info))
+
+        desk.start("replace", job, done)
+
     def add_files(self, paths: list[Path]) -> None:
         """Adds files, and all in folders, to the open session; each that can't be used is said."""
         desk = self._desk

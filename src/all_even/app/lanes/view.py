@@ -6,7 +6,7 @@ body (`app.stages`). The view emits edits and shows the session; it decides noth
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import (
     QFocusEvent,
     QHelpEvent,
@@ -18,7 +18,7 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolButton, QToolTip, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QScrollBar, QToolButton, QToolTip, QWidget
 
 from all_even import texts
 from all_even.app import menus, paint, stages, theme
@@ -26,6 +26,7 @@ from all_even.app.desk import Desk
 from all_even.app.lanes import gestures, heads, layout, scales
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.entries import entry
+from all_even.app.lanes.filtering import fits
 from all_even.app.lanes.gestures import Gestures
 from all_even.app.lanes.rows import Row, Rows
 from all_even.app.pictures import Pictures
@@ -65,6 +66,18 @@ class LaneView(QAbstractScrollArea):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         self.area.setMouseTracking(True)
         menus.belongs(self, "lanes", self.point_at)
+        self._filtered = 0
+        """Rows that the filter keeps away."""
+        self.filter = QLineEdit(self.area)
+        self.filter.setAccessibleName("Filter the lanes")
+        self.filter.setPlaceholderText("Filter: name, family, finding …")
+        self.filter.setToolTip(
+            "Shows lanes by name, role, family, finding or state (muted, soloed, hidden, unknown) (Ctrl+K); Escape: all"
+        )
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setGeometry(66, 5, 150, layout.HEADER - 10)
+        self.filter.textChanged.connect(lambda _text: self.refresh())
+        self.filter.installEventFilter(self)
         self.hidden_button = QToolButton(self.area)
         self.hidden_button.setCheckable(True)
         self.hidden_button.setAccessibleName("Show hidden lanes")
@@ -102,7 +115,9 @@ class LaneView(QAbstractScrollArea):
             self.rows = []
             self.area.update()
             return
-        self.rows = self._make.make(self.show_hidden)
+        every = self._make.make(self.show_hidden)
+        self.rows = [row for row in every if fits(row, self.filter.text())]
+        self._filtered = len(every) - len(self.rows)
         session = self.desk.session
         hidden = [lane for lane in session.lanes if lane.hidden]
         sounding = sum(routing.is_sounding(session, lane) for lane in hidden)
@@ -257,8 +272,8 @@ class LaneView(QAbstractScrollArea):
         header = QRectF(0, 0, self.area.width(), layout.HEADER)
         painter.fillRect(header, theme.colour("raised"))
         count = sum(isinstance(row.lane, Lane) for row in self.rows)
-        paint.text(painter, QRectF(12, 0, 120, layout.HEADER), f"{count} lane{'' if count == 1 else 's'}",
-                   size=theme.SMALL, colour=theme.colour("quiet"))  # fmt: skip
+        shown = f"{count} of {count + self._filtered}" if self._filtered else f"{count} lane{'' if count == 1 else 's'}"
+        paint.text(painter, QRectF(12, 0, 54, layout.HEADER), shown, size=theme.SMALL, colour=theme.colour("quiet"))
         if self.desk.is_open:
             self.body.header(painter, header, columns)
         paint.line(painter, 0, layout.HEADER - 0.5, header.right(), layout.HEADER - 0.5, theme.colour("line"))
@@ -311,6 +326,24 @@ class LaneView(QAbstractScrollArea):
                     return name, row_id
             return "head", row_id
         return self.body.part_at(self.columns(), at.x()), row_id
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Escape in the filter shows all lanes again; Enter goes to the first one that fits."""
+        if watched is not self.filter or not isinstance(event, QKeyEvent):
+            return super().eventFilter(watched, event)
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape:
+            event.accept()  # it is the field's, not the window's
+            return True
+        if event.type() == QEvent.Type.KeyPress:
+            if event.key() == Qt.Key.Key_Escape:
+                self.filter.clear()
+                self.setFocus()
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.rows:
+                self.desk.select((self.rows[0].lane.id,))
+                self.setFocus()
+                return True
+        return super().eventFilter(watched, event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:

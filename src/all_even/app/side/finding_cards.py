@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 from all_even import texts
 from all_even.app import fields, menus, theme
 from all_even.app.desk import Desk
+from all_even.app.hold_button import HoldButton
 from all_even.app.side.cards import Card
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
+from all_even.session import edits
 
 if TYPE_CHECKING:
     from all_even.session.playing import Remark
@@ -38,7 +40,16 @@ class FindingsCard(Card):
         many = f" ({len(group.lanes)})" if len(group.lanes) > 1 else ""
         self.column.addWidget(fields.label(group.text[:1].upper() + group.text[1:] + many, "quiet"))
         for lane_id, finding in group.lanes[:MOST_LINES]:
-            self.column.addWidget(self._line(lane_id, finding))
+            row = QHBoxLayout()
+            row.setSpacing(4)
+            row.addWidget(self._line(lane_id, finding), 1)
+            name = self.desk.session.lane(lane_id).name
+            alone = HoldButton(
+                "Alone", f"Hold to hear the place in {name} alone", partial(self._alone, lane_id, finding),
+                self.desk.ears.release_move, "ear",
+            )  # fmt: skip
+            row.addWidget(alone)
+            self.column.addLayout(row)
         if len(group.lanes) > MOST_LINES:
             names = ", ".join(self.desk.session.lane(i).name for i, _ in group.lanes[MOST_LINES:])
             rest = fields.wrapped(f"and {len(group.lanes) - MOST_LINES} more, marked in their lanes", "small")
@@ -54,6 +65,16 @@ class FindingsCard(Card):
         line.setStyleSheet("text-align: left")
         line.setAccessibleName(f"{name}: {finding.text}")
         return line
+
+    def _alone(self, lane_id: str, finding: Finding) -> None:
+        """The lane soloed, from just before the place, as long as it is held."""
+        desk = self.desk
+        session = desk.session
+        soloed = [item.id for item in session.members if item.solo and item.id != lane_id]
+        alone = edits.change_strips(edits.change_strips(session, soloed, solo=False), (lane_id,), solo=True, mute=False)
+        desk.ears.hold_state(f"{session.lane(lane_id).name} alone", alone)
+        start = session.lane(lane_id).start_s + (finding.time_s or 0.0) - BEFORE_S
+        desk.ears.player.locate(max(0.0, start))
 
     def _show(self, lane_id: str, finding: Finding) -> None:
         """Selects the lane, and plays from just before the place where there is one."""

@@ -1,0 +1,136 @@
+"""Gathering in the window: filter, another file, tempo and sections on the strip, candidates, seats, held states."""
+
+import shutil
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from all_even.app.stages.balance.bench import BalanceBench
+from all_even.session import alternatives, song_map
+from all_even.session.seats import row_of
+
+
+@pytest.fixture
+def opened(rig, short_folder, tmp_path):
+    stems = tmp_path / "stems"
+    shutil.copytree(short_folder, stems)
+    rig.open(stems)
+    rig.measured()
+    return rig
+
+
+def test_lanes_are_filtered_by_name_family_and_state_and_escape_shows_all(opened):
+    lanes, desk = opened.window.workbench.lanes, opened.desk
+    every = len(lanes.rows)
+    lanes.filter.setText("drums")
+    assert 0 < len(lanes.rows) < every
+    assert {row.lane.role for row in lanes.rows} <= {
+        "kick",
+        "kick out",
+        "snare top",
+        "snare bottom",
+        "hi-hat",
+        "tom",
+        "overhead",
+    }
+    lanes.filter.setText("drums kick")
+    assert all("kick" in row.lane.role for row in lanes.rows)
+    lanes.filter.setText("soloed")
+    assert lanes.rows == []
+    desk.select((desk.session.lanes[0].id,))
+    desk.edit(lambda s: song_map.set_tempo(s, 100.0))
+    QTest.keyClick(lanes.filter, Qt.Key.Key_Escape)
+    assert len(lanes.rows) == every
+
+
+def test_a_file_is_replaced_and_all_settings_stay(opened, short_folder):
+    desk = opened.desk
+    lane, other = desk.session.lanes[0], desk.session.lanes[3]
+    desk.edit(lambda s: song_map.set_tempo(s, 100.0))
+    from all_even.session import edits
+
+    desk.edit(lambda s: edits.change_strips(s, (lane.id,), level_db=-7.0, pan=0.25))
+    path = next(short_folder.glob(other.file))
+    desk.documents.replace_file(lane.id, path)
+    opened.wait(lambda: desk.session.lane(lane.id).file == path.name)
+    opened.measured()
+    now = desk.session.lane(lane.id)
+    assert (now.level_db, now.pan, now.name, now.role) == (-7.0, 0.25, lane.name, lane.role)
+    assert desk.measures(lane.id).integrated_lufs == desk.measures(other.id).integrated_lufs
+    desk.undo()
+    assert desk.session.lane(lane.id).file == lane.file
+
+
+def test_tempo_is_tapped_and_typed_and_sections_are_split_and_named_on_the_strip(opened):
+    desk, strip = opened.desk, opened.window.workbench.head.transport.strip
+    opened.wait(lambda: desk.figures.song is not None)
+    act = opened.window.verbs
+    act.type_tempo()
+    strip._field.setText("98.5 bpm")
+    QTest.keyClick(strip._field, Qt.Key.Key_Return)
+    assert desk.session.song.tempo_bpm == 98.5
+    opened.wait(lambda: desk.figures.song.tempo is not None and desk.figures.song.tempo.bpm == 98.5)
+    act.song("bars later")
+    assert desk.session.song.bar_s is not None
+    desk.ears.player.locate(4.0)
+    act.song("split")
+    assert desk.session.song.sections
+    act.name_section()
+    strip._field.setText("Chorus")
+    QTest.keyClick(strip._field, Qt.Key.Key_Return)
+    assert "Chorus" in {mark.name for mark in desk.session.song.sections}
+    act.song("sections as found")
+    assert desk.session.song.sections == ()
+
+
+def test_the_next_candidate_plays_with_one_key(opened):
+    desk = opened.desk
+    first, second = (lane.id for lane in desk.session.lanes[:2])
+    desk.edit(lambda s: alternatives.together(s, (first, second)))
+    desk.select((first,))
+    from all_even.app.stages.gather import _play_next
+
+    _play_next(opened.window.verbs)
+    assert [desk.session.lane(item).mute for item in (first, second)] == [True, False]
+    assert desk.selected == (second,)
+
+
+def test_a_seat_is_dragged_to_a_bearing_and_a_row(opened):
+    desk = opened.desk
+    desk.set_stage("balance")
+    bench = opened.window.workbench.bench.of("balance")
+    assert isinstance(bench, BalanceBench)
+    bench.show_view(1)
+    opened.settle_paint()
+    plan, lane = bench.seating, desk.session.lanes[0].id
+    start = plan.places()[lane].toPoint()
+    there = QPointF(plan._x(0.5), plan._y(4)).toPoint()
+    QTest.mousePress(plan, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(plan, there)
+    QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=there)
+    moved = desk.session.lane(desk.selected[0])
+    assert moved.pan == pytest.approx(0.5, abs=0.03)
+    assert row_of(moved) == 4
+    desk.undo()
+    assert desk.session.lane(moved.id).pan == 0.0
+
+
+def test_what_a_card_would_do_is_shown_while_it_is_looked_at(opened):
+    desk = opened.desk
+    desk.set_stage("balance")
+    opened.wait(lambda: any(move.id == "balance.all-even" for move in desk.moves.at("balance")))
+    move = next(move for move in desk.moves.at("balance") if move.id == "balance.all-even")
+    desk.moves.look_at(move)
+    assert desk.moves.previewed("levels_db").keys() == move.parameters["levels_db"].keys()
+    desk.moves.look_at(None)
+    assert desk.moves.previewed("levels_db") == {}
+
+
+def test_another_state_is_heard_only_as_long_as_it_is_held(opened):
+    desk = opened.desk
+    desk.ears.hold_state("without bass", desk.session)
+    opened.wait(lambda: desk.ears.hearing.name == "without bass")
+    desk.ears.release_move()
+    assert desk.ears.hearing.name == "now"
+    desk.ears.player.stop()
