@@ -148,7 +148,8 @@ def test_sides_are_read_from_names():
     def lane(name: str) -> Lane:
         return Lane(id="lane-1", name=name, file=f"{name}.wav", role="overhead")
 
-    assert [pair_sides.side_of(lane(name)) for name in ("OH L", "ohr", "Gtr dbl R", "Vocal")] == [-1.0, 1.0, 1.0, None]
+    names = ("OH L", "ohr", "Gtr dbl R", "OH D", "Klavier links", "Vocal")
+    assert [pair_sides.side_of(lane(name)) for name in names] == [-1.0, 1.0, 1.0, 1.0, -1.0, None]
     empty = Session(name="None", sample_rate=48_000)
     assert pair_sides.pairs(empty) == []
 

@@ -157,3 +157,12 @@ def test_candidates_are_recognised_by_their_hits_and_only_one_plays(kit):
 def test_a_lane_that_was_moved_by_hand_stands_where_it_stands(kit):
     moved = kit.at(edits.change_strips(kit.session, [lane(kit, "kick out").id], start_s=0.002))
     assert later_ms(moved, "kick in", "kick out") == pytest.approx(KICK_OUT_MS + 2.0, abs=0.05)
+
+
+def test_what_nobody_named_is_neither_aligned_nor_placed(kit):
+    from all_even.engine.stand import stand
+    from all_even.moves.balance import spread
+
+    nameless = kit.at(edits.change_strips(kit.session, [item.id for item in kit.session.lanes], role="unknown"))
+    assert not [move for move in opened(nameless, "gather") if move.kind == "gather.align"]
+    assert spread.wanted_pans(nameless, stand(nameless)) == {}

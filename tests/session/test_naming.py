@@ -50,11 +50,12 @@ SHEETS = {
     """,
     "several languages": """
         Grosse Caisse.wav|kick; Caisse Claire dessus.wav|snare top; Charley.wav|hi-hat; Basse DI.wav|bass DI
+        Grosse Caisse ext.wav|kick out; Caisse Claire dessous.wav|snare bottom
         Basse ampli.wav|bass amplifier; Guitare acoustique.wav|acoustic guitar; Guitare saturée.wav|electric guitar
         Voix lead.wav|lead voice; Choeur aigu.wav|backing voice; Choeur grave.wav|backing voice; Chant doublé.wav|voice
         Bombo dentro.wav|kick; Caja.wav|snare top; Bajo.wav|bass; Guitarra limpia.wav|electric guitar
         Voz principal.wav|voice; Coros.wav|backing voice; Batería sala.wav|drums; Cassa.wav|kick
-        Rullante sotto.wav|snare top
+        Rullante sotto.wav|snare bottom
         Chitarra ritmica.wav|electric guitar; Basso caldo.wav|bass; Pianoforte.wav|piano; Voce doppia.wav|voice
         Kleine Trommel.wav|snare top; Becken.wav|cymbal; E-Gitarre Refrain.wav|electric guitar
         Westerngitarre.wav|acoustic guitar; Gesang laut.wav|voice; Chor Brücke.wav|backing voice; Klavier L.wav|piano

@@ -35,7 +35,8 @@ ALIKE = 0.8
 """Least correlation of two tracks of one role that are one source."""
 SAME_HIT_S, SAME_HITS = 0.015, 0.9
 TOGETHER_MS = 0.1
-"""Two kicks on one role closer than this are the same stroke from two samples, not two microphones."""
+"""Two tracks of one role closer than this, and not upside down, are one stroke from two samples, not two
+microphones."""
 CANDIDATE_WORDS = frozenset({"alt", "alternative", "take", "tk", "old", "new", "option", "opt", "spare", "choice"})
 
 
@@ -107,9 +108,10 @@ def _read(rate: int, a: Lane, b: Lane, kinds: Mapping[str, Pair]) -> Relation | 
         return None
     if family_of(a.role) != family_of(b.role) and "unknown" not in (a.role, b.role):
         return None
-    if a.role in DISTANT or b.role in DISTANT:
+    if {a.role, b.role} & (DISTANT | {"unknown"}):
         return Relation("distant", a.id, b.id, offset_ms, sign, offset.correlation)
-    if a.role == b.role and is_struck(a.role) and abs(offset.value or 0.0) < TOGETHER_MS and a.role not in SEVERAL:
+    together = abs(offset.value or 0.0) < TOGETHER_MS and polarity.value == 1
+    if a.role == b.role and is_struck(a.role) and together and a.role not in SEVERAL:
         return Relation("alternative", a.id, b.id, offset_ms, sign, offset.correlation)
     if are_one_source(a.role, b.role) and (a.role != b.role or offset.correlation >= ALIKE):
         return Relation("source", a.id, b.id, offset_ms, sign, offset.correlation)

@@ -47,10 +47,14 @@ ROLES: tuple[Role, ...] = (
     Role(TRIGGER, "other", (r"\b(trig\w*)\b", rf"\b{_STRUCK_WORDS}\b.*\b(click|clk)\b")),
     Role(CLICK_TRACK, "other", (r"\b(click|clk|metronome?|metro|count ?-?in|count ?off|tempo track|clic|claqueta)\b",)),
     Role(EFFECT_RETURN, "other", (r"\b(fx|effects?|verb|reverb|rvb|hall reverb|delay|dly|echo|plate|rtn|return)\b",)),
-    Role("kick out", "drums", (r"(kick|kik|kck|bd|bass ?drum)s? ?(out|front|far|o)\b",)),
+    Role("kick out", "drums", (
+        r"\b(grosse caisse|bombo|cassa|gran cassa|stortrumma|stopa|bumbo) ?(ext\w*|dehors|fuera|fuori|aussen)\b",
+        r"(kick|kik|kck|bd|bass ?drum)s? ?(out|front|far|o)\b",)),
     Role("kick", "drums", (r"\b(kick|kik|kck|bd|bass ?drum|grosse caisse|bombo|cassa|gran cassa)s?\b",
         r"\b(kickdrum|stortrumma|centralka|stopa|bumbo)s?\b", r"\b(kick|kik|kck|bd)")),
-    Role("snare bottom", "drums", (r"\b(snare|snr|sn|sd)s? ?(bottom|bot|btm|under|dn|down|b)\b",)),
+    Role("snare bottom", "drums", (
+        r"\b(caisse claire|caja|rullante|kleine trommel|caixa|werbel) ?(dessous|sous|abajo|sotto|unten|baixo|d[oó]l)\b",
+        r"\b(snare|snr|sn|sd)s? ?(bottom|bot|btm|under|dn|down|b)\b",)),
     Role("snare top", "drums", (r"\b(snare|snr|sn|sd|caisse claire|caja|rullante|kleine trommel)s? ?(top|up|over|t)?\b",
         r"\b(werbel|caixa|virvel|redoblante)s? ?(top|up|over|t)?\b",)),
     Role("hi-hat", "drums", (r"\b(hi ?-?hats?|hats?|hh|hhat|charley|charleston|hi ?hat|hihat|chimbal|kotly)\b",)),

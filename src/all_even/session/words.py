@@ -13,6 +13,7 @@ def _words(text: str) -> frozenset[str]:
 
 
 LONGER: dict[str, str] = {
+    "e gitarre": "E-Gitarre", "e bass": "E-Bass",
     "kik": "kick", "kck": "kick", "kk": "kick", "bd": "kick", "bass drum": "kick", "bassdrum": "kick",
     "snr": "snare", "sn": "snare", "sd": "snare", "snare t": "snare top", "snare b": "snare bottom",
     "sn t": "snare top", "sn b": "snare bottom", "snr t": "snare top", "snr b": "snare bottom",

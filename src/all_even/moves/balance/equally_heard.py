@@ -74,7 +74,7 @@ def changes_db(found: Table, lufs: dict[str, float]) -> dict[str, float]:
 
 def _counts(found: Table, unit: Unit) -> bool:
     share = found.shares.get(unit.id)
-    return share is not None and share < HOPELESS and not is_low_end(unit.role)
+    return share is not None and share < HOPELESS and not is_low_end(unit.role) and unit.role != "unknown"
 
 
 def propose(look: Look) -> list[Proposal]:

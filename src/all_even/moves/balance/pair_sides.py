@@ -10,7 +10,12 @@ from all_even.session import edits
 from all_even.session.model import Lane, Proposal, Session
 from all_even.session.words import written_out
 
-SIDES = {"left": -1.0, "right": 1.0}
+SIDES = {
+    "left": -1.0, "right": 1.0, "links": -1.0, "rechts": 1.0, "li": -1.0, "re": 1.0, "gauche": -1.0, "droite": 1.0,
+    "g": -1.0, "d": 1.0, "izq": -1.0, "dcha": 1.0, "sx": -1.0, "dx": 1.0,
+}  # fmt: skip
+"""What the last word of a name says, in the languages of studios; short ones only count where both of a pair are
+there."""
 
 
 def side_of(lane: Lane) -> float | None:
@@ -27,7 +32,7 @@ def pairs(session: Session) -> list[tuple[Lane, Lane]]:
         side = side_of(lane)
         if side is not None and not lane.hidden:
             stem = lane.file.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-            rest = " ".join(written_out(stem, numbers=True).lower().replace("left", "").replace("right", "").split())
+            rest = " ".join(written_out(stem, numbers=True).lower().split()[:-1])
             sides.setdefault((lane.role, rest), {})[side] = lane
     return [(both[-1.0], both[1.0]) for both in sides.values() if len(both) == 2]
 

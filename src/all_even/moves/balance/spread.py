@@ -32,6 +32,8 @@ from all_even.session.model import Proposal, Session
 
 OUT = 0.6
 KIT_OUT = 0.35
+LEFT_ALONE = PAIRED | {"unknown"}
+"""Pairs have their sides; what nobody knows may be a kick."""
 UNTOUCHED = 0.1
 """A source within this of the centre was not placed yet."""
 FEWEST = 3
@@ -46,7 +48,7 @@ def wanted_pans(look: Look, found: Stand) -> dict[str, float]:
     movable = [
         index
         for index, unit in enumerate(found.units)
-        if found.mono[index] and len(unit.lanes) == 1 and not stands_central(unit.role) and unit.role not in PAIRED
+        if found.mono[index] and len(unit.lanes) == 1 and not stands_central(unit.role) and unit.role not in LEFT_ALONE
         and abs(pan_of(session, unit)) <= UNTOUCHED
     ]  # fmt: skip
     if len(movable) < FEWEST:
