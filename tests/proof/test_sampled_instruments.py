@@ -266,8 +266,9 @@ def test_a_second_microphone_of_recorded_kits_is_aligned(tmp_path_factory, capsy
             off_db.append(abs(result_of(make(look, move)) - move.expected))
     with capsys.disabled():
         print(
-            f"\nSecond microphones: {proposed} proposed, {asked_of} of {len(songs)} worth it, offset at most {max(off_ms):.3f} ms off (median "
-            f"{np.median(off_ms):.3f}), low sum at most {max(off_db):.2f} dB off; overheads asked to move: {wrong}."
+            f"\nSecond microphones: {proposed} proposed, {asked_of} of {len(songs)} worth it, offset at most "
+            f"{max(off_ms):.3f} ms off (median {np.median(off_ms):.3f}), low sum at most {max(off_db):.2f} dB off; "
+            f"overheads asked to move: {wrong}."
         )
     assert proposed >= 0.8 * asked_of
     assert np.median(off_ms) <= 0.05

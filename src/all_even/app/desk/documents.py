@@ -108,6 +108,7 @@ class Documents:
             count = len(unreadable)
             more = f" ({count - 1} more can't be used; all are listed under Moves.)" if count > 1 else ""
             desk.said.emit(f"{unreadable[0][1]}{more}")
+        desk.moves.look_at_names()
         desk.figures.measure_lanes()
 
     def add_pair(self, path: Path, take: tuple[int, ...]) -> None:

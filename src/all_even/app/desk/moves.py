@@ -17,6 +17,10 @@ if TYPE_CHECKING:
     from all_even.stages.stage import Stage
 
 
+BY_NAME = frozenset({"names", "order", "routing"})
+"""Grounds that are known as soon as a folder is listed."""
+
+
 class DeskMoves:
     """open: by stage, most important first. accounts: of moves that were made. done: stages ticked off that still are;
     moved_on: ticked off, and changed since."""
@@ -77,6 +81,31 @@ class DeskMoves:
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
         grounds = {key: digest(sorted(rests_on(look, known[key].grounds).items())) for key in ticked}
         report.send(("ticks", {key: grounds[key] == ticked[key] for key in ticked}))
+
+    def look_at_names(self) -> None:
+        """What can be proposed before anything is measured: from names, roles, order and routing alone."""
+        desk = self._desk
+        session = desk.session
+
+        def job(_report: Report) -> dict[str, list[Proposal]]:
+            from all_even.engine.figures.book import Book
+            from all_even.engine.figures.look import Look
+            from all_even.moves import making
+
+            look = Look(session, Book({}), {})
+            found = {
+                stage.key: making.propose(look, [kind for kind in stage.moves().kinds if set(kind.needs) <= BY_NAME])
+                for stage in stages.STAGES
+                if stage.faults
+            }
+            return {stage: moves for stage, moves in found.items() if moves}
+
+        def done(found: dict[str, list[Proposal]]) -> None:
+            if desk.is_open and desk.session is session and not self.open:
+                self.open.update(found)
+                desk.moves_changed.emit()
+
+        desk.start("names", job, done, line="quick")
 
     def take(self, name: str, value: Any) -> None:
         """What was found out, on the interface thread."""
