@@ -70,7 +70,7 @@ class LaneView(QAbstractScrollArea):
         """Rows that the filter keeps away."""
         self.filter = QLineEdit(self.area)
         self.filter.setAccessibleName("Filter the lanes")
-        self.filter.setPlaceholderText("Filter: name, family, finding …")
+        self.filter.setPlaceholderText("Filter (Ctrl+K)")
         self.filter.setToolTip(
             "Shows lanes by name, role, family, finding or state (muted, soloed, hidden, unknown) (Ctrl+K); Escape: all"
         )

@@ -14,6 +14,7 @@ from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
 from all_even.session import chain_edits, edits
 from all_even.session.model import Lane, Proposal, Session
+from all_even.session.settings import WORKING_WITHIN_DB
 
 BY_FADER = "fader_db"
 ROUNDS = 2
@@ -43,6 +44,11 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
     )
     where = "the recording's own level" if at_head else f"what comes out of {path[wrong.begins].name}"
     side = "hotter" if outside(met, settings) > 0 else "quieter"
+    rms_out = abs((met.level.rms_dbfs or 0.0) - settings.working_rms_dbfs) > WORKING_WITHIN_DB
+    against = f"{side} than the working level of {number(settings.working_rms_dbfs, 0)}"
+    if not rms_out:
+        against = f"its peaks are over {number(settings.working_peak_dbfs, 0)}"
+    linear = not any(station.LEVEL_DEPENDENT for station in lane.chain[max(0, wrong.begins - 1) : wrong.into - 1])
     rms = met.level.rms_dbfs or 0.0
     return Proposal(
         id=f"{KIND.id}.{lane.id}",
@@ -50,8 +56,8 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
         stage="gain",
         targets=(lane.id,),
         title=f"{lane.name}: {number(gain_db)} dB into its {wrong.station.LABEL.lower()}",
-        reason=f"It meets {number(rms)} dBFS RMS, peaks {number(met.level.peak_dbfs or 0.0)}: {side} than the working "
-        f"level of {number(settings.working_rms_dbfs, 0)}. It begins with {where} and is put right there. The fader "
+        reason=f"It meets {number(rms)} dBFS RMS, peaks {number(met.level.peak_dbfs or 0.0)}: {against}. "
+        f"It begins with {where} and is put right there. The fader "
         "moves against it: the threshold meets another level, the balance stays.",
         parameters={"gain_db": gain_db, "before": "" if at_head else begins},
         evidence={
@@ -63,7 +69,7 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
         metric=METRIC.id,
         arguments={"lane": lane.id, "place": met.place if met.place != FILE else CLIP},
         before=rms,
-        expected=rms + gain_db if at_head or wrong.begins == wrong.into else None,
+        expected=rms + gain_db if linear else None,
         tolerance=METRIC.tolerance,
         weight=8.0 if outside(met, settings) > 0 else 5.0,
     )

@@ -9,7 +9,11 @@ from all_even.session import edits
 from all_even.session.model import Lane, Proposal, Session
 from all_even.session.roles import FAMILIES, ROLES, family_of
 
-_ROLE_ORDER = {role.name: index for index, role in enumerate(ROLES)}
+_ROLE_ORDER: dict[str, float] = {role.name: float(index) for index, role in enumerate(ROLES)}
+# The main microphone of a source first.
+_ROLE_ORDER["kick"] = _ROLE_ORDER["kick out"] - 0.5
+_ROLE_ORDER["snare top"] = _ROLE_ORDER["snare bottom"] - 0.5
+_ROLE_ORDER["bass DI"] = _ROLE_ORDER["bass amplifier"] - 0.5
 
 
 def breaks(session: Session) -> int:
@@ -19,8 +23,8 @@ def breaks(session: Session) -> int:
     return changes - max(0, len(set(families)) - 1)
 
 
-def role_key(lane: Lane) -> tuple[int, int]:
-    return FAMILIES.index(family_of(lane.role)), _ROLE_ORDER.get(lane.role, len(ROLES))
+def role_key(lane: Lane) -> tuple[int, float]:
+    return FAMILIES.index(family_of(lane.role)), _ROLE_ORDER.get(lane.role, float(len(ROLES)))
 
 
 def propose(look: Look) -> list[Proposal]:
