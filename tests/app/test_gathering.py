@@ -134,3 +134,42 @@ def test_another_state_is_heard_only_as_long_as_it_is_held(opened):
     desk.ears.release_move()
     assert desk.ears.hearing.name == "now"
     desk.ears.player.stop()
+
+
+def test_hits_are_added_moved_and_removed_on_the_wave(opened):
+    desk = opened.desk
+    kick = next(lane for lane in desk.session.lanes if lane.role == "kick")
+    desk.select((kick.id,))
+    bench = opened.window.workbench.bench.of("gather")
+    opened.settle_paint()
+    wave = bench.wave
+    before = [hit.time_s for hit in wave.hits]
+    assert len(before) > 4
+    x = wave.x_of(wave.plot(), before[2])
+    top = int(wave.plot().top() + 4)
+    QTest.mouseDClick(wave, Qt.MouseButton.LeftButton, pos=QPointF(x, top).toPoint())
+    assert len(wave.hits) == len(before) - 1
+    QTest.mouseDClick(wave, Qt.MouseButton.LeftButton, pos=QPointF(x + 12, wave.plot().center().y()).toPoint())
+    assert len(wave.hits) == len(before)
+    assert any(hit.by_hand for hit in wave.hits)
+    held = wave.x_of(wave.plot(), wave.hits[0].time_s)
+    QTest.mousePress(wave, Qt.MouseButton.LeftButton, pos=QPointF(held, top).toPoint())
+    QTest.mouseRelease(wave, Qt.MouseButton.LeftButton, pos=QPointF(held + 9, top).toPoint())
+    assert wave.hits[0].time_s > before[0]
+    for _ in range(3):
+        desk.undo()
+    assert [hit.time_s for hit in wave.hits] == before
+
+
+def test_a_hit_at_the_playing_position_by_keyboard(opened):
+    desk = opened.desk
+    kick = next(lane for lane in desk.session.lanes if lane.role == "kick")
+    desk.select((kick.id,))
+    bench = opened.window.workbench.bench.of("gather")
+    opened.settle_paint()
+    before = len(bench.wave.hits)
+    desk.ears.player.locate(bench.wave.hits[0].time_s + 0.2)
+    bench.hit_here(add=True)
+    assert len(bench.wave.hits) == before + 1
+    bench.hit_here(add=False)
+    assert len(bench.wave.hits) == before

@@ -4,9 +4,20 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.gather import align, alternatives, duplicates, kick_choice, mono, names, order, outside, silent
+    from all_even.moves.gather import (
+        align,
+        alternatives,
+        duplicates,
+        guides,
+        kick_choice,
+        mono,
+        names,
+        order,
+        outside,
+        silent,
+    )
 
-    parts = (order, names, silent, mono, align, alternatives, duplicates, outside, kick_choice)
+    parts = (order, names, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides)
     return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
 
 

@@ -62,6 +62,8 @@ VIEW = StageView(
     _body,
     _bench,
     (
+        Command("Lanes", "A hit here", "I", lambda a: _opened(a).hit_here(add=True), words="onset add"),
+        Command("Lanes", "No hit here", "Shift+I", lambda a: _opened(a).hit_here(add=False), words="onset remove"),
         Command("Lanes", "Choose the role", "R", lambda a: _opened(a).role.setFocus()),
         Command(
             "Lanes", "Play the next candidate", "U", _play_next, _is_candidate, ("lanes",), words="alternative swap"

@@ -1,5 +1,6 @@
 """Gather's bench: the selected file close up, what it measures, what is wrong, and what it is called."""
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -9,15 +10,20 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QSta
 from all_even.app import fields, theme
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
-from all_even.app.stages.gather.drawings import BandsDrawing, WaveDrawing
+from all_even.app.stages.gather.drawings import BandsDrawing, HitMark, WaveDrawing
 from all_even.app.stages.gather.together import Together
 from all_even.dsp.parameter import decibel_text, number, time_text
-from all_even.session import edits
+from all_even.session import edits, hits
+from all_even.session.model import Lane, Session
 from all_even.session.roles import FAMILIES, ROLES, family_of, is_held
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
     from all_even.measure.recording.files import FileReport
+
+
+DOUBLE_S = 0.13
+"""A sixteenth at 115 BPM: hits closer than this are doubles, or one too many."""
 
 
 class GatherBench(Bench):
@@ -30,6 +36,9 @@ class GatherBench(Bench):
         row.addLayout(self._identity(), 0)
         middle = QHBoxLayout()
         self.wave = WaveDrawing()
+        self.wave.hit_added.connect(lambda at: self._hit(hits.add_hit, at))
+        self.wave.hit_removed.connect(lambda at: self._hit(hits.remove_hit, at))
+        self.wave.hit_moved.connect(self._move_hit)
         self.bands = BandsDrawing()
         self.together = Together(desk)
         self.side = QStackedWidget()
@@ -136,6 +145,7 @@ class GatherBench(Bench):
         report = desk.report(current)
         measures = report.measures if report is not None else None
         self.wave.show_track(measures, lane.role)
+        self.wave.show_hits(self._hit_marks(lane, report))
         self.bands.show_track(measures, lane.role)
         related = tuple(item for item in desk.figures.relations if current in (item.a, item.b))
         self.side.setCurrentWidget(self.together if related else self.bands)
@@ -183,6 +193,47 @@ class GatherBench(Bench):
             return "Being measured …"
         found = findings(report, held=is_held(role))
         return "\n".join(finding.text for finding in found) or "Nothing wrong was found in this file."
+
+    def _hit_marks(self, lane: Lane, report: "FileReport | None") -> tuple[HitMark, ...]:
+        """The hits of a struck lane as they count, in seconds of its file."""
+        if report is None or report.character is None or not hits.is_struck(lane.role):
+            return ()
+        found = hits.struck(report.character, lane.role).hits
+        unsure = {round(time, 4) for time, is_unsure in zip(found.times_s, found.unsure, strict=True) if is_unsure}
+        added = {round(time, 4) for time in lane.hits.added_s}
+        marks, before = [], -1.0
+        for time in hits.lane_hits_s(lane, report.character):
+            own = time - lane.start_s
+            double = 0.0 < own - before < DOUBLE_S and before >= 0.0
+            marks.append(HitMark(own, round(own, 4) in unsure, round(own, 4) in added, double))
+            before = own
+        return tuple(marks)
+
+    def _hit(self, change: "Callable[[Session, str, float], Session]", at_s: float) -> None:
+        """Adds or removes a hit of the selected lane. at_s: in seconds of its file."""
+        current = self.desk.current_lane
+        if current is not None:
+            time = self.desk.session.lane(current).start_s + at_s
+            self.desk.edit(lambda s: change(s, current, time))
+
+    def _move_hit(self, from_s: float, to_s: float) -> None:
+        current = self.desk.current_lane
+        if current is not None:
+            start = self.desk.session.lane(current).start_s
+            self.desk.edit(lambda s: hits.move_hit(s, current, start + from_s, start + to_s))
+
+    def hit_here(self, *, add: bool) -> None:
+        """A hit at the playing position, or none there."""
+        current = self.desk.current_lane
+        player = self.desk.ears.known_player
+        if current is None or player is None:
+            return
+        at_s = player.position_s() - self.desk.session.lane(current).start_s
+        if add:
+            self._hit(hits.add_hit, at_s)
+        elif self.wave.hits:
+            nearest = min(self.wave.hits, key=lambda hit: abs(hit.time_s - at_s))
+            self._hit(hits.remove_hit, nearest.time_s)
 
     def _rename(self) -> None:
         lane_id = self.desk.current_lane if self.desk.is_open else None

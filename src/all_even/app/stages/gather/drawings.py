@@ -1,29 +1,111 @@
 """Gather's drawings: the waveform close up, and third-octave levels."""
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import LEFT, Drawing, TimeDrawing
 from all_even.dsp.parameter import number
+from all_even.session.hits import is_struck
 from all_even.session.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.measure.recording.track import TrackMeasures
 
 
-class WaveDrawing(TimeDrawing):
-    """The selected file's waveform, on a scale of full scale."""
+@dataclass(frozen=True, slots=True)
+class HitMark:
+    """A hit in seconds of the file. unsure: it may be another drum. by_hand: it was put there. double: closer to the
+    one before than a sixteenth usually is."""
 
+    time_s: float
+    unsure: bool = False
+    by_hand: bool = False
+    double: bool = False
+
+
+GRAB_PX, MARKS = 5.0, 14.0
+"""So near to a mark it is taken hold of, in the strip of marks along the top."""
+
+
+class WaveDrawing(TimeDrawing):
+    """The selected file's waveform, on a scale of full scale; of a struck one its hits, to be put right by hand."""
+
+    hit_added = pyqtSignal(float)
+    hit_removed = pyqtSignal(float)
+    hit_moved = pyqtSignal(float, float)
     title = "Waveform; full scale at the edges"
 
     def __init__(self) -> None:
-        super().__init__("Waveform", "Lowest and highest sample per 10 ms")
+        super().__init__(
+            "Waveform",
+            "Lowest and highest sample per 10 ms. Hits along the top: filled are sure, hollow may be another drum; "
+            "a bar marks doubles. Drag moves one, a double click adds or removes one (follow shows them close)",
+        )
         self.measures: TrackMeasures | None = None
         self.role = "unknown"
+        self.hits: tuple[HitMark, ...] = ()
+        self._held: HitMark | None = None
+
+    def show_hits(self, hits: tuple[HitMark, ...]) -> None:
+        if hits != self.hits:
+            self.hits = hits
+            unsure = sum(hit.unsure for hit in hits)
+            self.setAccessibleDescription(f"{len(hits)} hits, {unsure} of them unsure" if hits else "")
+            self.renew()
+
+    def hit_at(self, x: float) -> HitMark | None:
+        """The hit whose mark is under a pixel."""
+        plot = self.plot()
+        near = [(abs(self.x_of(plot, hit.time_s) - x), index) for index, hit in enumerate(self.hits)]
+        return self.hits[min(near)[1]] if near and min(near)[0] <= GRAB_PX else None
+
+    def time_at(self, x: float) -> float:
+        plot, (start, end) = self.plot(), self.span()
+        return start + (end - start) * min(1.0, max(0.0, (x - plot.left()) / max(1.0, plot.width())))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.position().y() <= self.plot().top() + MARKS:
+            self._held = self.hit_at(event.position().x())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        held, self._held = self._held, None
+        if event is not None and held is not None:
+            there = self.time_at(event.position().x())
+            if abs(self.x_of(self.plot(), there) - self.x_of(self.plot(), held.time_s)) > 2.0:
+                self.hit_moved.emit(held.time_s, there)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._held = None
+        if event is None or not is_struck(self.role):
+            return
+        found = self.hit_at(event.position().x()) if event.position().y() <= self.plot().top() + MARKS else None
+        if found is not None:
+            self.hit_removed.emit(found.time_s)
+        else:
+            self.hit_added.emit(self.time_at(event.position().x()))
+
+    def _paint_hits(self, painter: QPainter, plot: QRectF) -> None:
+        start, end = self.span()
+        act, look = theme.colour("act"), theme.colour("look")
+        for hit in self.hits:
+            if not start <= hit.time_s <= end:
+                continue
+            x = self.x_of(plot, hit.time_s)
+            tint = look if hit.unsure else act
+            painter.setPen(QPen(tint, 1.2))
+            painter.setBrush(Qt.BrushStyle.NoBrush if hit.unsure else tint)
+            painter.drawPolygon(
+                QPolygonF([QPointF(x - 3, plot.top()), QPointF(x + 3, plot.top()), QPointF(x, plot.top() + 7)])
+            )
+            if hit.double:
+                paint.line(painter, x - 3, plot.top() + 9, x + 3, plot.top() + 9, tint, 1.5)
+            if hit.by_hand:
+                paint.line(painter, x, plot.top() + 7, x, plot.top() + MARKS, tint, 1.5)
 
     def show_track(self, measures: "TrackMeasures | None", role: str) -> None:
         if not self.is_new(measures, role):
@@ -72,6 +154,7 @@ class WaveDrawing(TimeDrawing):
         painter.setPen(QPen(icons.family_colour(family_of(self.role)), 1))
         painter.setBrush(icons.family_colour(family_of(self.role)))
         painter.drawPolygon(QPolygonF(points))
+        self._paint_hits(painter, plot)
 
 
 class BandsDrawing(Drawing):
