@@ -167,13 +167,29 @@ class Table:
     shares: Mapping[str, float | None]
 
 
-def table(look: Look, *, floor: float | None = None) -> Table:
+def table(look: Look) -> Table:
     """Who is covered how much, source by source."""
+    return look.get(TABLE)
+
+
+def _table_rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
+    """Names too: its units hold the lanes as they are called."""
+    lanes = [
+        (lane.id, lane.name, lane.role, lane.hidden, lane.mute, lane.hits, lane.id in look.reports)
+        for lane in look.session.lanes
+    ]
+    return digest((prints.mix, lanes))
+
+
+def _table(look: Look, _target: str) -> Table:
     heard = listening.excitations(look.session, look.book, cancelled=look.cancelled, workers=look.workers)
     found = tuple(unit for unit in units(look) if any(lane.id in heard for lane in unit.lanes))
     tracks = {
         unit.id: listening.joined(look.session, [heard[lane.id] for lane in unit.lanes if lane.id in heard])
         for unit in found
     }
-    whole = masking.find_masking(tracks, look.session.sample_rate, floor=floor)
+    whole = masking.find_masking(tracks, look.session.sample_rate)
     return Table(found, tracks, whole.floor, whole.shares)
+
+
+TABLE = Figure("table of sources", 1, "session", _table_rests_on, _table)
