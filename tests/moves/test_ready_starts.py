@@ -103,3 +103,18 @@ def test_nothing_is_offered_where_the_tracks_are_missing():
     session = Session(name="Solo", sample_rate=RATE, lanes=lanes)
     assert opened(Look(session, Book({}), {}), "buses") == []
     assert MIX not in {lane.id for lane in lanes}
+
+
+def test_several_microphones_of_one_source_come_under_one_fader_and_the_mix_stays(look):
+    move = find(look, "buses.sources")
+    after = make(look, move)
+    assert result_of(after) == pytest.approx(move.before, abs=0.1)
+    session = after.session
+    kick_in, kick_out = (next(lane for lane in session.lanes if lane.role == role) for role in ("kick", "kick out"))
+    assert kick_in.destination == kick_out.destination != MIX
+    assert session.bus(kick_in.destination).name == "Kick"
+    overheads = [lane for lane in session.lanes if lane.role == "overhead"]
+    assert len({lane.group for lane in overheads}) == 1
+    assert overheads[0].group is not None
+    assert all(lane.destination == MIX for lane in overheads)
+    assert "buses.sources" not in [item.id for item in opened(after, "buses")]

@@ -4,10 +4,10 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.buses import finding, glue, kick_and_bass, parallel_drums, sections, silent_trigger
+    from all_even.moves.buses import finding, glue, kick_and_bass, parallel_drums, sections, silent_trigger, sources
 
     return Moves(
-        (sections.KIND, parallel_drums.KIND, kick_and_bass.KIND, silent_trigger.KIND, glue.KIND),
+        (sections.KIND, sources.KIND, parallel_drums.KIND, kick_and_bass.KIND, silent_trigger.KIND, glue.KIND),
         (sections.METRIC, parallel_drums.METRIC, finding.STRONGEST_GAIN, finding.LOUD_GAIN),
     )
 
