@@ -201,7 +201,8 @@ def test_a_lane_is_renamed_in_its_row(opened):
     desk, lanes = opened.desk, opened.window.workbench.lanes
     lane = desk.session.lanes[1].id
     lanes.gestures.start_rename(lane)
-    field = lanes.viewport().findChild(QLineEdit)
+    fields = lanes.viewport().findChildren(QLineEdit)
+    (field,) = [field for field in fields if field.accessibleName() == "Name of the lane"]
     field.setText("Kick, outside")
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert desk.session.lane(lane).name == "Kick, outside"

@@ -75,6 +75,8 @@ class LaneView(QAbstractScrollArea):
             "Shows lanes by name, role, family, finding or state (muted, soloed, hidden, unknown) (Ctrl+K); Escape: all"
         )
         self.filter.setClearButtonEnabled(True)
+        # Keys mean the lanes until somebody asks for the filter.
+        self.filter.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.filter.setGeometry(66, 5, 150, layout.HEADER - 10)
         self.filter.textChanged.connect(lambda _text: self.refresh())
         self.filter.installEventFilter(self)
@@ -153,6 +155,7 @@ class LaneView(QAbstractScrollArea):
 
     def _on_opened(self) -> None:
         self.gestures.stop_renaming()
+        self.filter.clear()
         self._make.forget()
         self._peaks.clear()
         self.scroll_bar.setValue(0)

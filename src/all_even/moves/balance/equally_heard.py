@@ -79,6 +79,8 @@ def _counts(found: Table, unit: Unit) -> bool:
 
 def propose(look: Look) -> list[Proposal]:
     found = table(look)
+    if not found.tracks:
+        return []
     lufs = {unit.id: value for unit in found.units if (value := unit_lufs(look, unit)) is not None}
     whole = changes_db(found, lufs)
     shares = {i: share for i, share in found.shares.items() if share is not None}
