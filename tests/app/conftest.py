@@ -92,15 +92,17 @@ def one_window() -> Iterator[Rig]:
 
 
 @pytest.fixture
-def rig(one_window, home) -> Rig:
+def rig(one_window, tmp_path, monkeypatch) -> Rig:
     """The window on its start page, with recovery copies and recent sessions of this test alone.
 
     Measures of files are shared between tests.
     """
     shared = Path(os.environ["ALL_EVEN_LENT_HOME"]) / "cache"
     shared.mkdir(exist_ok=True)
+    home = tmp_path / "home"  # that of the fixture `home`; whole before anybody can write there
     home.mkdir()
     (home / "cache").symlink_to(shared)
+    monkeypatch.setenv("ALL_EVEN_HOME", str(home))
     one_window.reset()
     return one_window
 

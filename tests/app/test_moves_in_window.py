@@ -334,4 +334,4 @@ def test_what_makes_no_sound_offers_nothing_to_hear(rig, demo_folder):
     assert not shown["gather.sections"]
     assert not shown["gather.names"]
     heard = {move_id.split(".lane")[0] for move_id, heard in shown.items() if heard}
-    assert heard == {"gather.mono", "gather.align", "gather.alternatives"}
+    assert heard == {"gather.mono", "gather.align", "gather.alternatives", "gather.guide"}
