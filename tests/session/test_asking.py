@@ -77,7 +77,7 @@ def test_only_sure_remarks_are_made_of_the_playing():
         {"l1": Timing(21.0, 5.0, 40), "l2": Timing(40.0, 5.0, 40)}, {"l0": Timing(18.0, 6.0, 60)},
     )  # fmt: skip
     found = playing.remarks(made, song)
-    assert [(remark.lane, remark.kind) for remark in found] == [("l2", "tuning"), ("l0", "kick"), ("l1", "grid")]
+    assert [(*remark.lanes, remark.kind) for remark in found] == [("l2", "tuning"), ("l0", "kick"), ("l1", "grid")]
     assert found[0].text == "24 cents flat against the others"
 
 

@@ -110,6 +110,35 @@ class Actions:
                 dialog.selectFile(f"{self.desk.session.name}{SUFFIX}")
         return [Path(name) for name in dialog.selectedFiles()] if dialog.exec() else []
 
+    def add_references(self) -> None:
+        """Finished mixes to compare with, known to all sessions on this machine."""
+        from all_even.session import references
+
+        chosen = self.choose(QFileDialog.FileMode.ExistingFiles, "Finished mixes to compare with")
+        if chosen:
+            try:
+                count = len(references.add(chosen))
+            except UserError as error:
+                self.desk.said.emit(str(error))
+                return
+            self.desk.said.emit(f"{count} reference{'s are' if count > 1 else ' is'} known now.")
+            self.desk.figures.renew()
+            self.desk.moves_changed.emit()
+            self.desk.mix_measured.emit()
+
+    def forget_references(self) -> None:
+        """Empties the list; the files stay where they are."""
+        from all_even.session import references
+
+        try:
+            references.keep(())
+        except UserError as error:
+            self.desk.said.emit(str(error))
+            return
+        self.desk.said.emit("No reference is known any more; their files stay.")
+        self.desk.figures.renew()
+        self.desk.mix_measured.emit()
+
     def save(self) -> None:
         if self.desk.is_open:
             if self.desk.path is None:
@@ -122,6 +151,49 @@ class Actions:
             chosen = self.ask(QFileDialog.FileMode.AnyFile, "Save the session", f"Sessions (*{SUFFIX})", save=True)
             if chosen:
                 self.desk.documents.save(chosen)
+
+    def save_template(self) -> None:
+        """Keeps what is set, for the next song; proposed there by roles."""
+        from all_even.session import template
+
+        desk = self.desk
+        if not desk.is_open or self.frame.workbench is None:
+            return
+
+        def typed(name: str) -> None:
+            if not name.strip():
+                return
+            try:
+                template.keep(template.of_session(desk.session, name))
+            except UserError as error:
+                desk.said.emit(str(error))
+                return
+            desk.said.emit(f"Template “{name.strip()}” kept: proposed for the next folder, by roles.")
+
+        self._strip().ask("Name of the template", desk.session.name, typed)
+
+    def tempo_from_midi(self) -> None:
+        """Tempo and bars as a MIDI file has them; its beginning is the beginning of the song."""
+        from all_even.audio import midi
+        from all_even.session import song_map
+
+        desk = self.desk
+        if not desk.is_open:
+            return
+        chosen = self.choose(QFileDialog.FileMode.ExistingFile, "Tempo from a MIDI file", "MIDI files (*.mid *.midi)")
+        if not chosen:
+            return
+        try:
+            found = midi.tempo(chosen[0])
+        except UserError as error:
+            desk.said.emit(str(error))
+            return
+        desk.edit(
+            lambda s: song_map.set_song(s, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0),
+            reason=f"from {chosen[0].name}",
+        )
+        more = " It has other tempos too; this one lasts longest." if found.changes else ""
+        desk.said.emit(f"{found.bpm:.2f} BPM, {found.beats_per_bar} beats in a bar, from {chosen[0].name}.{more}")
 
     def filter_lanes(self) -> None:
         """The field over the lanes."""

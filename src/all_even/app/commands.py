@@ -84,8 +84,11 @@ def all_commands() -> list[Command]:
         Command(
             "File", "Replace the file …", "", lambda a: a.replace_file(), is_selected, LANES, words="swap take exchange"
         ),
+        Command("File", "Add references …", "", lambda a: a.add_references(), always, words="finished mixes compare"),
+        Command("File", "Forget the references", "", lambda a: a.forget_references(), always),
         Command("File", "Save", "Ctrl+S", lambda a: a.save()),
         Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.save_as()),
+        Command("File", "Save as a template …", "", lambda a: a.save_template(), words="chains groups roles"),
         Command("File", "Rename the song …", "", lambda a: a.rename_song()),
         Command("File", "Empty the cache of decoded sound", "", lambda a: a.empty_cache(), always),
         Command("File", "Close the session", "Ctrl+W", lambda a: a.frame.close_session()),
@@ -121,6 +124,9 @@ def all_commands() -> list[Command]:
         Command("Play", "Hear the state now", "Shift+X", lambda a: a.desk.ears.hear_now()),
         Command("Play", "Tap the tempo", "J", lambda a: a.tap(), at=STRIP, words="bpm beat"),
         Command("Play", "Type the tempo", "Shift+J", lambda a: a.type_tempo(), at=STRIP, words="bpm"),
+        Command(
+            "Play", "Tempo from a MIDI file …", "", lambda a: a.tempo_from_midi(), at=STRIP, words="bpm bars import"
+        ),
         Command("Play", "Tempo as it was found", "", lambda a: a.song("tempo as found"), at=STRIP, words="bpm"),
         Command("Play", "Bars begin a beat later", "", lambda a: a.song("bars later"), at=STRIP, words="downbeat one"),
         Command("Play", "Bars begin a beat earlier", "", lambda a: a.song("bars earlier"), at=STRIP, words="downbeat"),
@@ -143,6 +149,14 @@ def all_commands() -> list[Command]:
         Command("View", "Closer into the song", "Ctrl+=", lambda a: a.zoom(2.0), at=STRIP, words="zoom in"),
         Command("View", "Further from the song", "Ctrl+-", lambda a: a.zoom(0.5), at=STRIP, words="zoom out"),
         Command("View", "The whole song", "Ctrl+0", lambda a: a.zoom(0.0), at=STRIP, words="zoom all fit"),
+        Command(
+            "View",
+            "Songs of one record",
+            "Ctrl+Shift+R",
+            lambda a: a.frame.show_page("record"),
+            always,
+            words="album compare side by side",
+        ),
         Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always, words="theme dark"),
         Command("View", "Stop what is being done", "Esc", lambda a: a.frame.stop(), always),
         Command("Help", "Shortcuts", "Ctrl+/", lambda a: a.frame.show_page("shortcuts"), always, words="keys"),
@@ -175,8 +189,21 @@ def present_commands(desk: "Desk") -> list[Command]:
     ]  # fmt: skip
     if not desk.is_open:
         return found
+    from all_even.session import template
     from all_even.session.model import MIX
 
+    found += [
+        Command(
+            "File",
+            item.name,
+            "",
+            partial(_set_up_like, item.name),
+            is_open,
+            under="Set up like",
+            words="template apply",
+        )
+        for item in template.known()
+    ]
     goals = [(bus.id, bus.name) for bus in desk.session.buses]
     found += [
         Command("Lanes", f"Lead to {name}", "", partial(_lead, goal), is_selected, LANES, "Lead to")
@@ -207,6 +234,22 @@ def _play_to(key: str, actions: "Actions") -> None:
 
 def _buffer(frames: int, actions: "Actions") -> None:
     actions.desk.ears.choose_buffer(frames)
+
+
+def _set_up_like(name: str, actions: "Actions") -> None:
+    """Makes the move that a template is, whatever is set already."""
+    from all_even.moves.gather.template import proposal_of
+    from all_even.session import template
+
+    desk = actions.desk
+    try:
+        move = proposal_of(desk.session, template.find(name))
+    except KeyError:
+        move = None
+    if move is None:
+        desk.said.emit(f"No track here has a counterpart in “{name}”, by name or role.")
+    else:
+        desk.moves.apply(move)
 
 
 def _lead(goal: str, actions: "Actions") -> None:

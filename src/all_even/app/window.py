@@ -70,6 +70,7 @@ class MainWindow(QMainWindow):
         self.context: QMenu | None = None
         self.finder = Finder(self, self._findable)
         desk.opened.connect(self._on_opened)
+        desk.wanted.connect(self._on_wanted)
         desk.saved_state_changed.connect(self._title)
         self._timer = timer(self, FRAME_MS, self._tick)
         self.apply_theme(theme_name)
@@ -156,6 +157,11 @@ class MainWindow(QMainWindow):
         if command.enabled(self.desk):
             command.run(self.verbs)
 
+    def _on_wanted(self, text: str) -> None:
+        for command in self.commands:
+            if command.text == text:
+                self.give(command)
+
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Of what is under the pointer; asked for by the Menu key, of what has the keyboard."""
         if event is None:
@@ -189,6 +195,7 @@ class MainWindow(QMainWindow):
         """Shows settings, shortcuts or about in the place of the work; Esc goes back."""
         if name not in self._extra:
             from all_even.app.pages.about import AboutPage
+            from all_even.app.pages.record import RecordPage
             from all_even.app.pages.settings import SettingsPage
             from all_even.app.pages.shortcuts import ShortcutsPage
 
@@ -196,6 +203,7 @@ class MainWindow(QMainWindow):
                 "settings": lambda: SettingsPage(self.desk, self.leave_page),
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
+                "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.open_path),
             }[name]()
             self._extra[name] = made
             self.pages.addWidget(made)

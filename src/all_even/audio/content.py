@@ -18,8 +18,7 @@ _remembered: dict[str, str] | None = None
 
 def content_hash(path: Path) -> str:
     """BLAKE2b of the file's bytes, 32 hexadecimal digits."""
-    found = path.stat()
-    key = f"{path.resolve()}|{found.st_size}|{found.st_mtime_ns}|{found.st_ino}"
+    key = _key(path)
     known = _memory().get(key)
     if known:
         return known
@@ -29,6 +28,19 @@ def content_hash(path: Path) -> str:
             digest.update(chunk)
     _memory()[key] = digest.hexdigest()
     return digest.hexdigest()
+
+
+def is_known(path: Path) -> bool:
+    """Whether the file was hashed before, as it is now."""
+    try:
+        return _key(path) in _memory()
+    except OSError:
+        return False
+
+
+def _key(path: Path) -> str:
+    found = path.stat()
+    return f"{path.resolve()}|{found.st_size}|{found.st_mtime_ns}|{found.st_ino}"
 
 
 def remember() -> None:

@@ -1,6 +1,8 @@
-"""Hits from a Standard MIDI File: the time of every note that begins, with the file's own tempo map."""
+"""From a Standard MIDI File: hits, the time of every note that begins; and the tempo and bars it was written in."""
 
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from all_even.errors import UserError
 
@@ -14,19 +16,61 @@ class MidiError(UserError):
 
 def hits_s(path: Path, note: int | None = None) -> tuple[float, ...]:
     """Seconds of all note beginnings, or of one note number (0 to 127); equal times once."""
+    now, found = 0.0, []
+    for message in _messages(path):
+        now += message.time
+        if message.type == "note_on" and message.velocity > 0 and note in (None, message.note):
+            found.append(round(now, 6))
+        if len(found) > MOST_HITS:
+            raise MidiError(f"{path.name} has more hits than a song.")
+    if not found:
+        raise MidiError(f"{path.name} has no notes.")
+    return tuple(sorted(set(found)))
+
+
+@dataclass(frozen=True, slots=True)
+class MidiTempo:
+    """bpm: beats a minute, of the one that lasts longest. beats_per_bar: of the first time signature, 4 where none is
+    said. changes: whether the file has another tempo as well."""
+
+    bpm: float
+    beats_per_bar: int
+    changes: bool
+
+
+USUAL_US = 500_000
+"""A quarter note where the file says nothing, microseconds (Standard MIDI Files 1.0)."""
+
+
+def tempo(path: Path) -> MidiTempo:
+    """The tempo of a file and how many beats a bar has; compound eighths are counted in three."""
+    now, since = 0.0, 0.0
+    current, signature = USUAL_US, None
+    lasting: dict[int, float] = {}
+    for message in _messages(path):
+        now += message.time
+        if message.type == "set_tempo" and message.tempo > 0:
+            lasting[current] = lasting.get(current, 0.0) + now - since
+            current, since = message.tempo, now
+        elif message.type == "time_signature" and signature is None:
+            signature = (message.numerator, message.denominator)
+    lasting[current] = lasting.get(current, 0.0) + max(now - since, 1e-6)
+    heard = {microseconds: seconds for microseconds, seconds in lasting.items() if seconds > 0.0}
+    quarters = 60e6 / max(heard, key=lambda microseconds: heard[microseconds])
+    over, under = signature or (4, 4)
+    if under == 8 and over % 3 == 0 and over > 3:
+        return MidiTempo(quarters * 2.0 / 3.0, over // 3, len(heard) > 1)
+    return MidiTempo(quarters * under / 4.0, over, len(heard) > 1)
+
+
+def _messages(path: Path) -> list[Any]:
+    """All messages of a file with the seconds between them; a sentence for one that can't be used."""
     import mido
 
     try:
         if path.stat().st_size > LARGEST_BYTES:
-            raise MidiError(f"{path.name} is too large to be a MIDI file of hits.")
-        file = mido.MidiFile(path)
-        now, found = 0.0, []
-        for message in file:
-            now += message.time
-            if message.type == "note_on" and message.velocity > 0 and note in (None, message.note):
-                found.append(round(now, 6))
-            if len(found) > MOST_HITS:
-                raise MidiError(f"{path.name} has more hits than a song.")
+            raise MidiError(f"{path.name} is too large to be a MIDI file.")
+        return list(mido.MidiFile(path))
     except UserError:
         raise
     except OSError as error:
@@ -35,6 +79,3 @@ def hits_s(path: Path, note: int | None = None) -> tuple[float, ...]:
         raise MidiError(f"{path.name} can't be read.") from None
     except Exception:  # the library raises whatever a broken file makes it stumble over
         raise MidiError(f"{path.name} is not a MIDI file, or is damaged.") from None
-    if not found:
-        raise MidiError(f"{path.name} has no notes.")
-    return tuple(sorted(set(found)))

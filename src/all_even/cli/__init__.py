@@ -109,6 +109,7 @@ def build_parser() -> argparse.ArgumentParser:
 
     new = commands.add_parser("new", help="make a session file from a folder of stems, roles guessed")
     new.add_argument("folder", type=Path, metavar="FOLDER")
+    new.add_argument("--tempo-from", type=Path, default=None, metavar="MIDI", help="tempo and bars of a MIDI file")
     new.add_argument("-o", "--output", type=Path, required=True, metavar="SESSION")
     new.set_defaults(run=files.new)
 
@@ -122,8 +123,26 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("--json", action="store_true")
     moves.add_argument("--stage", metavar="STAGE", help=f"only this stage: {', '.join(stages.all_keys())}")
     moves.add_argument("--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did")
+    moves.add_argument("--anchor", metavar="LANE", help="starting points place the others around this lane")
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=sessions.moves)
+
+    record = commands.add_parser("record", help="the songs of one record side by side, and what falls out of line")
+    record.add_argument("sessions", nargs="+", type=Path, metavar="SESSION")
+    record.add_argument("--json", action="store_true")
+    record.set_defaults(run=sessions.record)
+
+    template = commands.add_parser("template", help="keep what is set in a session for the next; list, forget")
+    template.add_argument("session", nargs="?", type=Path, metavar="SESSION")
+    template.add_argument("--save", metavar="NAME", help="keep SESSION under this name")
+    template.add_argument("--forget", metavar="NAME")
+    template.set_defaults(run=sessions.template)
+
+    references = commands.add_parser("references", help="finished mixes to compare with, known on this machine")
+    references.add_argument("paths", nargs="*", type=Path, metavar="FILE", help="files to add")
+    references.add_argument("--forget", action="store_true", help="empty the list first")
+    references.add_argument("--json", action="store_true")
+    references.set_defaults(run=sessions.references)
 
     render = commands.add_parser("render", help="print the mix of a session to a file")
     render.add_argument("session", type=Path, metavar="SESSION")
@@ -147,7 +166,20 @@ def build_parser() -> argparse.ArgumentParser:
     return parser
 
 
-COMMANDS = ("demo", "measure", "duck", "new", "figures", "moves", "render", "recall", "bench")
+COMMANDS = (
+    "demo",
+    "measure",
+    "duck",
+    "new",
+    "figures",
+    "moves",
+    "references",
+    "record",
+    "template",
+    "render",
+    "recall",
+    "bench",
+)
 
 
 def _window(argv: list[str]) -> int:

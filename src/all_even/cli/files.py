@@ -249,6 +249,12 @@ def new(options: argparse.Namespace) -> int:
     else:
         raise UserError(f"{options.folder.name or options.folder} holds no sound file that can be read.")
     session = new_session(options.folder, infos)
+    if options.tempo_from is not None:
+        from all_even.audio import midi
+        from all_even.session import song_map
+
+        found = midi.tempo(options.tempo_from)
+        session = song_map.set_song(session, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0)
     store.save(session, options.output)
     say(f"{options.output.name}: {len(session.lanes)} lanes at {session.sample_rate} Hz")
     return 0

@@ -52,7 +52,10 @@ def moves(options: argparse.Namespace) -> int:
 
     if options.stage is not None and options.stage not in stages.all_keys():
         raise UserError(f"There is no stage {options.stage}; there are {', '.join(stages.all_keys())}.")
-    look = _look(store.load(options.session))
+    session = store.load(options.session)
+    if options.anchor is not None:
+        session = _anchored(session, options.anchor)
+    look = _look(session)
     chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
     parts = [stage.moves() for stage in chosen]
     kinds = {kind.id: kind for part in parts for kind in (*part.kinds, *(part.also if options.stage else ()))}
@@ -62,7 +65,7 @@ def moves(options: argparse.Namespace) -> int:
     unknown = [move_id for move_id in wanted if move_id not in found]
     if unknown:
         raise UserError(f"There is no move {unknown[0]} to make here.")
-    before = look.session
+    before = look.session if options.anchor is None else None
     for entry in making.waiting(look.session):  # made in the window, and saved before it was measured
         result = making.verify(look, entry, known)
         look = look.at(edits.record_result(look.session, entry.serial, result))
@@ -86,9 +89,14 @@ def moves(options: argparse.Namespace) -> int:
         wanted = list(opened)
     if look.session is not before:
         store.save(look.session, options.output or options.session)
+    remarks = [remark for part in parts for remark in part.remarks(look)]
     if options.json:
-        print_json({"moves": [_move_row(move, results) for move in found.values()]})
+        said = [dataclasses.asdict(remark) for remark in remarks]
+        print_json({"moves": [_move_row(move, results) for move in found.values()], "remarks": said})
         return 0
+    for remark in remarks:
+        names = ", ".join(look.session.strip_name(lane) for lane in remark.lanes)
+        say(f"{names}: {remark.text}" if names else remark.text)
     for move in found.values():
         say(f"{move.id}: {move.title}. {move.reason}")
         if move.id in results:
@@ -129,6 +137,72 @@ def _look(session: "Session") -> "Look":
     sources = Sources()
     sources.update(session)
     return Look(session, Book(sources), lane_reports(session, sources))
+
+
+def _anchored(session: "Session", wanted: str) -> "Session":
+    from all_even.session import edits
+
+    found = [lane.id for lane in session.lanes if wanted in (lane.id, lane.name)]
+    if not found:
+        raise UserError(f"There is no lane {wanted} in this session.")
+    return edits.set_anchor(session, found[0])
+
+
+def references(options: argparse.Namespace) -> int:
+    from all_even.audio import sound_file
+    from all_even.session import references as listed
+
+    for path in options.paths:
+        sound_file.inspect(path)  # what can't be read is refused before anything is kept
+    if options.forget:
+        listed.keep(())
+    known = listed.add(options.paths) if options.paths else listed.known()
+    if options.json:
+        print_json([str(path) for path in known])
+        return 0
+    for path in known:
+        say(str(path))
+    if not known:
+        say("No reference is known.")
+    return 0
+
+
+def record(options: argparse.Namespace) -> int:
+    from all_even.engine import record as songs
+
+    found = [songs.measured(path) for path in options.sessions]
+    flags = songs.out_of_line(found)
+    if options.json:
+        told = [{"song": index, "figure": field, "beside": beside} for (index, field), beside in flags.items()]
+        print_json({"songs": [dataclasses.asdict(song) for song in found], "out_of_line": told})
+        return 0
+    for index, song in enumerate(found):
+        parts = []
+        for column in songs.COLUMNS:
+            value, beside = getattr(song, column.field), flags.get((index, column.field))
+            mark = f" ({beside:+.1f} from the others)" if beside is not None else ""
+            parts.append(f"{column.name.lower()} {shown(value)} {column.unit}{mark}")
+        say(f"{song.name}: {', '.join(parts)}; mix bus: {', '.join(song.bus) or 'empty'}")
+    return 0
+
+
+def template(options: argparse.Namespace) -> int:
+    from all_even.session import store
+    from all_even.session import template as templates
+
+    if options.forget is not None:
+        try:
+            templates.forget(options.forget)
+        except KeyError:
+            raise UserError(f"There is no template {options.forget}.") from None
+    if options.save is not None:
+        if options.session is None:
+            raise UserError("Which session? all-even template SESSION --save NAME")
+        path = templates.keep(templates.of_session(store.load(options.session), options.save))
+        say(f"Kept as {path}")
+    for item in templates.known():
+        say(f"{item.name}: {len(item.lanes)} lanes, {len(item.buses)} buses")
+    return 0
 
 
 def render(options: argparse.Namespace) -> int:

@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from all_even.engine.figures.fingerprint import Fingerprint, digest
 from all_even.engine.figures.look import Look
+from all_even.session import template
 from all_even.session.model import Session
 
 Ground = Callable[[Look], object]
@@ -44,12 +45,14 @@ GROUNDS: dict[str, Ground] = {
     "levels": lambda look: _levels(look.session),
     "chains": lambda look: _chains(look.session),
     "routing": lambda look: _routing(look.session),
-    "settings": lambda look: look.session.settings,
+    "settings": lambda look: (look.session.settings, look.session.anchor),
+    "templates": lambda _look: template.known(),
     "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
     "mix": lambda look: look.book.fingerprints(look.session).mix,
 }
 """files, names, order (with roles and what is hidden): of the lanes. levels, chains, routing (with the buses' names):
-as they are set. settings: targets and weights. strips: the sound behind each chain. mix: the sound of the mix."""
+as they are set. settings: targets, weights, anchor. templates: of this machine. strips: the sound behind each chain.
+mix: the sound of the mix."""
 
 
 def rests_on(look: Look, needs: tuple[str, ...]) -> dict[str, Fingerprint]:

@@ -51,6 +51,9 @@ def changes(old: Session, new: Session) -> list[str]:
     if old.pan_law != new.pan_law:
         sentences.append(f"Pan law {old.pan_law} → {new.pan_law}".replace("-", "−"))
     sentences += [f"Setting: {phrase}" for phrase in _setting_changes(old.settings, new.settings)]
+    if old.anchor != new.anchor:
+        anchored = f"Anchor: {new.strip_name(new.anchor)}" if new.anchor else "No anchor any more"
+        sentences.append(anchored)
     sentences += _song_changes(old.song, new.song)
     if old.name != new.name:
         sentences.append(f"Song renamed from {old.name} to {new.name}")

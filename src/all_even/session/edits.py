@@ -18,6 +18,7 @@ from all_even.session.model import (
     BACK_ROW,
     MIX,
     NOWHERE,
+    Automation,
     Bus,
     Decline,
     FolderGroup,
@@ -97,12 +98,23 @@ def nudge_levels(session: Session, lane_ids: Iterable[str], by_db: float) -> Ses
 
 
 def nudge_clip_gains(session: Session, lane_ids: Iterable[str], by_db: float) -> Session:
-    """Moves the clip gains of lanes by the same amount; buses and folders have none."""
+    """Moves the clip gains of lanes by the same amount, at rest or over time; buses and folders have none."""
     for lane_id in lane_ids:
         if session.is_lane(lane_id):
-            gain_db = round(session.lane(lane_id).clip_gain_db + by_db, 2)
-            session = change_strips(session, (lane_id,), clip_gain_db=gain_db)
+            lane = session.lane(lane_id)
+            gain_db = round(lane.clip_gain_db + by_db, 2)
+            moved = tuple(
+                _shifted(item, by_db) if item.parameter == "clip_gain_db" else item for item in lane.automation
+            )
+            session = change_strips(session, (lane_id,), clip_gain_db=gain_db, automation=moved)
     return session
+
+
+def _shifted(automation: Automation, by_db: float) -> Automation:
+    if automation.parameter != "clip_gain_db":
+        return automation
+    points = (replace(p, value=CLIP_GAIN.clamped(round(p.value + by_db, 2))) for p in automation.points)
+    return replace(automation, points=tuple(points))
 
 
 def nudge_pans(session: Session, strip_ids: Iterable[str], by: float) -> Session:
@@ -120,6 +132,11 @@ def set_trim(session: Session, trim_db: float) -> Session:
 
 def set_pan_law(session: Session, law: str) -> Session:
     return replace(session, pan_law=law)
+
+
+def set_anchor(session: Session, lane_id: str | None) -> Session:
+    """The lane around which starting points place the others; KeyError where it is not there."""
+    return replace(session, anchor=None if lane_id is None else session.lane(lane_id).id)
 
 
 def set_work(session: Session, **values: float) -> Session:

@@ -17,9 +17,9 @@ from all_even.dsp.parameter import CLIP_GAIN, LEVEL, TRIM
 from all_even.dsp.processor import Identifier
 from all_even.session.settings import WorkSettings
 
-FORMAT_VERSION = 6
+FORMAT_VERSION = 7
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
-weights. 6: clip gain, alternatives, seats, the song by hand. `session.older` reads older files."""
+weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -321,7 +321,11 @@ class Decline(Value, frozen=True, kw_only=True):
 
 
 class Session(Value, frozen=True, kw_only=True):
-    """Everything. Limits keep a hostile file from filling memory; `session.store` checks the size."""
+    """Everything. Limits keep a hostile file from filling memory; `session.store` checks the size.
+
+    anchor: the lane whose fader stays where it is when a starting point places the others; None: the peak of the mix
+    says where all of them come to stand.
+    """
 
     format_version: Annotated[int, Meta(ge=1)] = FORMAT_VERSION
     name: Name
@@ -335,6 +339,7 @@ class Session(Value, frozen=True, kw_only=True):
     pan_law: PanLaw = "-3 dB"
     settings: WorkSettings = WorkSettings()
     song: SongMap = SongMap()
+    anchor: Identifier | None = None
     loop: Loop | None = None
     notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()
     snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=200)] = ()

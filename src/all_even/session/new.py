@@ -10,6 +10,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from all_even.audio import sound_file
+from all_even.audio.retune import FOLDER as RETUNED
 from all_even.audio.sound_file import SoundFileError, SoundInfo
 from all_even.errors import UserError
 from all_even.session import edits
@@ -29,7 +30,8 @@ def sound_paths(folder: Path) -> list[Path]:
     found: list[Path] = []
     for root, folders, names in os.walk(folder):
         depth = len(Path(root).relative_to(folder).parts)
-        folders[:] = sorted(name for name in folders if not name.startswith(".")) if depth < 2 else []
+        inside = (name for name in folders if not name.startswith(".") and name != RETUNED)
+        folders[:] = sorted(inside) if depth < 2 else []
         found += [
             Path(root) / name for name in names if not name.startswith(".") and sound_file.is_sound_name(Path(name))
         ]

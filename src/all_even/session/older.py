@@ -1,6 +1,6 @@
 """Sessions of older formats, brought to the present form.
 
-Formats 1, 2 and 4 lack what came later, which is as if it were empty. Up to format 3 a move was a record with its
+Formats 1, 2 and 4 to 6 lack what came later, which is as if it were empty. Up to format 3 a move was a record with its
 metric in words, and undoing it was known by its sentence alone.
 """
 

@@ -3,11 +3,10 @@
 Claimed only of parts with enough notes that agree with each other. Correcting them note by note is not our work.
 """
 
-from dataclasses import dataclass
-
 from all_even.measure.time.timing import Timing
 from all_even.session.hits import is_struck
 from all_even.session.model import Session
+from all_even.session.remark import Remark
 from all_even.session.song import Song
 
 FEWEST_ONSETS, MOST_SPREAD_MS = 16, 15.0
@@ -17,21 +16,12 @@ FLAT_CENTS = 15.0
 """Under this a part may just be played freely; `measure.pitch.tuning` calls a held part out of tune from 10 on."""
 
 
-@dataclass(frozen=True, slots=True)
-class Remark:
-    """lane: its id. kind: `tuning`, `grid`, or `kick`. size: cents, or ms (positive: late). text: without the name."""
-
-    lane: str
-    kind: str
-    size: float
-    text: str
-
-
 def remarks(session: Session, song: Song) -> tuple[Remark, ...]:
-    """All that is to be said, largest first within each kind."""
+    """All that is to be said, largest first within each kind: `tuning` in cents, `kick` and `grid` in ms (positive:
+    late)."""
     present = {lane.id for lane in session.lanes if not lane.hidden and not lane.mute}
     found = [
-        Remark(lane, "tuning", cents, f"{abs(cents):.0f} cents {'sharp' if cents > 0.0 else 'flat'} against the others")
+        Remark((lane,), "tuning", cents, _tuned(cents))
         for lane, cents in song.tuning_cents.items()
         if lane in present and abs(cents) >= FLAT_CENTS
     ]
@@ -44,6 +34,10 @@ def remarks(session: Session, song: Song) -> tuple[Remark, ...]:
     return tuple(sorted(found, key=lambda remark: (order.index(remark.kind), -abs(remark.size))))
 
 
+def _tuned(cents: float) -> str:
+    return f"{abs(cents):.0f} cents {'sharp' if cents > 0.0 else 'flat'} against the others"
+
+
 def _sure(timing: Timing) -> bool:
     return (
         timing.count >= FEWEST_ONSETS and timing.spread_ms < MOST_SPREAD_MS and abs(timing.late_ms) >= LATE_MS
@@ -54,4 +48,4 @@ def _sure(timing: Timing) -> bool:
 def _off(lane: str, kind: str, words: str, timing: Timing) -> Remark:
     side = "after" if timing.late_ms > 0.0 else "before"
     text = f"{abs(timing.late_ms):.0f} ms {side} {words} (± {timing.spread_ms:.0f} ms, {timing.count} onsets)"
-    return Remark(lane, kind, timing.late_ms, text)
+    return Remark((lane,), kind, timing.late_ms, text)

@@ -11,14 +11,16 @@ def _moves() -> Moves:
         clearance,
         equally_heard,
         line_up,
+        lopsided,
         pair_sides,
+        remarks,
         spread,
         trim,
     )  # fmt: skip
 
-    parts = (trim, centre, bass_ceiling, spread, pair_sides, clearance, line_up)
+    parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up)
     kinds = (*all_even.KINDS, *(part.KIND for part in parts), equally_heard.KIND)
-    return Moves(kinds, (all_even.METRIC, *(part.METRIC for part in parts)))
+    return Moves(kinds, (all_even.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
 
 
 STAGE = Stage(

@@ -14,10 +14,14 @@ def _moves() -> Moves:
         names,
         order,
         outside,
+        retune,
         silent,
+        template,
     )
 
-    parts = (order, names, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides)
+    parts = (
+        template, order, names, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides, retune,
+    )  # fmt: skip
     return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
 
 

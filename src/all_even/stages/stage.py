@@ -5,19 +5,27 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
     from all_even.moves.kind import Kind
     from all_even.moves.metric import Metric
+    from all_even.session.remark import Remark
 
 RowKind = Literal["lanes", "buses", "folders", "mix"]
 
 
+def _nothing(_look: "Look") -> "tuple[Remark, ...]":
+    return ()
+
+
 @dataclass(frozen=True, slots=True)
 class Moves:
-    """kinds: counted at this stage. also: of another stage, shown here too. metrics: that kinds of this stage use."""
+    """kinds: counted at this stage. also: of another stage, shown here too. metrics: that kinds of this stage use.
+    remarks: what is to be said of the session at this stage, before anything is moved."""
 
     kinds: "tuple[Kind, ...]" = ()
     metrics: "tuple[Metric, ...]" = ()
     also: "tuple[Kind, ...]" = ()
+    remarks: "Callable[[Look], tuple[Remark, ...]]" = _nothing
 
 
 @dataclass(frozen=True, slots=True)

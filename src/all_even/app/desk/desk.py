@@ -51,6 +51,8 @@ class Desk(QObject):
     song_changed = pyqtSignal()
     hearing_changed = pyqtSignal()
     preferences_changed = pyqtSignal()
+    wanted = pyqtSignal(str)
+    """A command, by its text, that a button somewhere in the window stands for."""
     said = pyqtSignal(str)
     """A sentence for the status line."""
 

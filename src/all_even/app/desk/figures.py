@@ -21,9 +21,10 @@ if TYPE_CHECKING:
     from all_even.engine.flow import Flow
     from all_even.engine.relations import Relation
     from all_even.engine.sources import Sources
+    from all_even.measure.faults.findings import Finding
     from all_even.measure.faults.grouped import Grouped
     from all_even.measure.recording.files import FileReport
-    from all_even.session.playing import Remark
+    from all_even.session.remark import Remark
     from all_even.session.song import Song
 
 SETTLE_MS = 200
@@ -37,6 +38,8 @@ class DeskFigures:
 
         self._desk = desk
         self.reports: dict[str, FileReport] = {}
+        self.first_looks: dict[str, tuple[Finding, ...]] = {}
+        """What three pieces of a file told, before all of it was measured."""
         self.relations: tuple[Relation, ...] = ()
         """Which lanes belong together, as far as it is known."""
         self.song: Song | None = None
@@ -57,6 +60,7 @@ class DeskFigures:
     def clear(self) -> None:
         self._settle.stop()
         self.reports, self.flow, self.stale, self.relations, self.song = {}, None, True, (), None
+        self.first_looks = {}
         self.sources = self.book = None
         self.arrivals.clear()
 
@@ -73,22 +77,25 @@ class DeskFigures:
 
     def findings(self) -> "Grouped":
         """What is wrong with the recordings, all together; worked out anew when a file was measured."""
-        key = tuple((lane.id, is_held(lane.role), id(self.reports.get(lane.id))) for lane in self._desk.session.lanes)
+        key = tuple(
+            (lane.id, is_held(lane.role), id(self.reports.get(lane.id)), lane.id in self.first_looks)
+            for lane in self._desk.session.lanes
+        )
         if self._grouped is None or self._grouped[0] != key:
-            from all_even.measure.faults.findings import findings
             from all_even.measure.faults.grouped import grouped
 
-            self._grouped = (
-                key,
-                grouped(
-                    {
-                        lane.id: findings(self.reports[lane.id], held=is_held(lane.role))
-                        for lane in self._desk.session.lanes
-                        if lane.id in self.reports
-                    }
-                ),
-            )
+            found = {lane.id: self.findings_of(lane.id, held=is_held(lane.role)) for lane in self._desk.session.lanes}
+            self._grouped = (key, grouped({lane_id: items for lane_id, items in found.items() if items is not None}))
         return self._grouped[1]
+
+    def findings_of(self, lane_id: str, *, held: bool) -> "tuple[Finding, ...] | None":
+        """What is wrong with a lane's file, as far as it is known; None where it was not looked at."""
+        report = self.reports.get(lane_id)
+        if report is None:
+            return self.first_looks.get(lane_id)
+        from all_even.measure.faults.findings import findings
+
+        return findings(report, held=held)
 
     def remarks(self) -> "tuple[Remark, ...]":
         """What is to be said of the playing, as far as the song is known."""
@@ -102,6 +109,7 @@ class DeskFigures:
         """These lanes read other files now."""
         for lane_id in lane_ids:
             self.reports.pop(lane_id, None)
+            self.first_looks.pop(lane_id, None)
 
     def measure_lanes(self) -> None:
         """Measures every lane that is not measured yet."""
@@ -109,8 +117,10 @@ class DeskFigures:
         wanted = [lane for lane in session.lanes if lane.id not in self.reports]
 
         def job(report: Report) -> None:
+            from all_even.audio import content
             from all_even.measure.recording import files
             from all_even.measure.recording.files import FileReport
+            from all_even.measure.recording.first_look import first_look
 
             jobs, lanes = [], []
             for lane in wanted:
@@ -120,15 +130,28 @@ class DeskFigures:
                 except UserError as error:
                     report.send((lane.id, FileReport(Path(lane.file), error=str(error))))
 
+            for lane, (path, take) in zip(lanes, jobs, strict=True):
+                if report.cancelled.is_set():
+                    raise Cancelled
+                if not content.is_known(path):  # else it is measured already, most likely
+                    report.progress(-1.0, f"A first look at {lane.name}")
+                    report.send((lane.id, first_look(path, take)))
+
             def progress(done: int, total: int, name: str) -> None:
                 report.progress(done / total, f"Measuring: {done} of {total}, {name}")
 
             for index, result in files.measure_files(jobs, progress=progress, cancelled=report.cancelled):
                 report.send((lanes[index].id, result))
 
-        def partial(value: "tuple[str, FileReport]") -> None:
-            self.reports[value[0]] = value[1]
-            self._desk.lane_measured.emit(value[0])
+        def partial(value: "tuple[str, FileReport | tuple[Finding, ...]]") -> None:
+            lane_id, found = value
+            if isinstance(found, tuple):
+                self.first_looks[lane_id] = found
+                if found:
+                    self._desk.lane_measured.emit(lane_id)
+            else:
+                self.reports[lane_id] = found
+                self._desk.lane_measured.emit(lane_id)
 
         self._desk.start("measure", job, lambda _none: self.open_sources(), partial)
 

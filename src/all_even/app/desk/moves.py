@@ -14,10 +14,11 @@ if TYPE_CHECKING:
     from all_even.engine.figures.look import Look
     from all_even.moves.kind import Kind
     from all_even.moves.making import Account
+    from all_even.session.remark import Remark
     from all_even.stages.stage import Stage
 
 
-BY_NAME = frozenset({"names", "order", "routing"})
+BY_NAME = frozenset({"names", "order", "routing", "chains", "templates"})
 """Grounds that are known as soon as a folder is listed."""
 
 
@@ -29,6 +30,8 @@ class DeskMoves:
         self._desk = desk
         self.open: dict[str, list[Proposal]] = {}
         self.accounts: list[Account] = []
+        self.remarks: dict[str, tuple[Remark, ...]] = {}
+        """What is to be said at a stage, by its key."""
         self.done: frozenset[str] = frozenset()
         self.moved_on: frozenset[str] = frozenset()
         self.preview: Proposal | None = None
@@ -38,7 +41,7 @@ class DeskMoves:
         desk.work.failed.connect(lambda name, _sentence: self.stop_preparing() if name == "prepare" else None)
 
     def clear(self) -> None:
-        self.open, self.accounts = {}, []
+        self.open, self.accounts, self.remarks = {}, [], {}
         self.preview = None
         self.done = self.moved_on = frozenset()
         self.preparing = None
@@ -65,6 +68,7 @@ class DeskMoves:
         if first is not None:
             todo.remove(first)
             report.send(("moves", {first.key: _proposals(look, first)}))
+            report.send(("remarks", {first.key: _remarks(look, first)}))
         metrics = stages.metrics()
         for entry in making.waiting(look.session):
             try:
@@ -77,6 +81,7 @@ class DeskMoves:
         report.send(("accounts", making.accounts(look, metrics)))
         for stage in todo:
             report.send(("moves", {stage.key: _proposals(look, stage)}))
+            report.send(("remarks", {stage.key: _remarks(look, stage)}))
         known = {stage.key: stage for stage in stages.STAGES}
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
         grounds = {key: digest(sorted(rests_on(look, known[key].grounds).items())) for key in ticked}
@@ -119,6 +124,10 @@ class DeskMoves:
                 ]
         elif name == "accounts":
             self.accounts = value
+        elif name == "remarks":
+            if all(self.remarks.get(stage, ()) == found for stage, found in value.items()):
+                return
+            self.remarks |= value
         elif name == "ticks":
             self.done = frozenset(key for key, holds in value.items() if holds)
             self.moved_on = frozenset(key for key, holds in value.items() if not holds)
@@ -306,6 +315,17 @@ def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
         except Exception as defect:
             places.note_defect(defect)
     return sorted(found, key=lambda move: -move.weight)
+
+
+def _remarks(look: "Look", stage: "Stage") -> "tuple[Remark, ...]":
+    """What a stage has to say; a rule that stumbles says nothing."""
+    try:
+        return stage.moves().remarks(look)
+    except (Cancelled, UserError):
+        raise
+    except Exception as defect:
+        places.note_defect(defect)
+        return ()
 
 
 def _renewed(look: "Look", kind: "Kind", proposal: Proposal) -> Proposal | None:

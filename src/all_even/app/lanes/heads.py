@@ -21,7 +21,8 @@ def head(painter: QPainter, row: Row, box: QRectF, width: float) -> None:
     quiet = theme.colour("quiet")
     paint.text(painter, boxes["name"], lane.name, strong=True, colour=theme.colour("text") if row.heard else quiet)
     role = lane.role if lane.role != "unknown" else "role not known"
-    paint.text(painter, boxes["role"], role + (" · hidden" if lane.hidden else ""), size=theme.SMALL, colour=quiet)
+    state = (" · hidden" if lane.hidden else "") + (" · anchor" if row.anchored else "")
+    paint.text(painter, boxes["role"], role + state, size=theme.SMALL, colour=quiet)
     for name in layout.HEAD_BUTTONS:
         if hasattr(lane, name):
             button(painter, boxes[name], name, getattr(lane, name))
@@ -31,7 +32,8 @@ def look(row: Row) -> Hashable:
     """All that a head without its meter is drawn from."""
     lane = row.lane
     return (
-        lane.name, lane.role, row.heard, lane.hidden, *(getattr(lane, name, None) for name in layout.HEAD_BUTTONS),
+        lane.name, lane.role, row.heard, lane.hidden, row.anchored,
+        *(getattr(lane, name, None) for name in layout.HEAD_BUTTONS),
     )  # fmt: skip
 
 

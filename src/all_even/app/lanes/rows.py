@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 class Row:
     """report, arrival: None until measured; an arrival may be that of a moment ago. contribution_lu: the lane's
     loudness less that of the last measured mix. song_s: length of the whole song, to which waveforms are drawn.
+    anchored: starting points place the others around this lane.
     """
 
     lane: Entry
@@ -29,6 +30,7 @@ class Row:
     contribution_lu: float | None
     heard: bool
     song_s: float
+    anchored: bool = False
 
 
 class Rows:
@@ -63,6 +65,7 @@ class Rows:
                 contribution,
                 item.id in sounding,
                 song_s,
+                item.id == session.anchor,
             )
             found.append(row)
         return found
@@ -71,7 +74,7 @@ class Rows:
         """What is wrong with a lane's file, as far as it is measured; of an excerpt cut ends are no news."""
         report = self._desk.report(lane_id)
         if report is None:
-            return ()
+            return self._desk.figures.first_looks.get(lane_id, ())
         known = self._findings.get(lane_id)
         if known is None or known[0] is not report or known[1] != role:
             from all_even.measure.faults.findings import findings

@@ -16,7 +16,7 @@ from all_even.measure.faults.grouped import Group, Grouped
 from all_even.session import edits
 
 if TYPE_CHECKING:
-    from all_even.session.playing import Remark
+    from all_even.session.remark import Remark
 
 MOST_LINES = 8
 BEFORE_S = 1.0
@@ -85,23 +85,30 @@ class FindingsCard(Card):
             desk.ears.play_from(max(0.0, desk.session.lane(lane_id).start_s + finding.time_s - BEFORE_S))
 
 
-class PlayingCard(Card):
-    """Parts out of tune or off the beat: no mixing repairs that, so it is said first."""
+class RemarksCard(Card):
+    """What is to be said before anything is moved; a press on a line shows the lanes it is about."""
 
-    def __init__(self, desk: Desk, found: "tuple[Remark, ...]") -> None:
+    def __init__(self, desk: Desk, title: str, found: "tuple[Remark, ...]") -> None:
         super().__init__()
-        self.add_title("In the playing, before any mixing", "look")
+        self.desk = desk
+        self.add_title(title, "look")
         for remark in found[:MOST_LINES]:
-            name = desk.session.lane(remark.lane).name
+            self._add(remark)
+        if len(found) > MOST_LINES:
+            self.column.addWidget(fields.wrapped(f"and {len(found) - MOST_LINES} more", "small"))
+
+    def _add(self, remark: "Remark") -> None:
+        desk = self.desk
+        present = tuple(lane for lane in remark.lanes if desk.session.is_lane(lane))
+        if present:
+            name = ", ".join(desk.session.lane(lane).name for lane in present)
             line = fields.button(
-                texts.clipped(name, 30), f"{name}: {remark.text}", partial(desk.select, (remark.lane,)), role="plain"
+                texts.clipped(name, 34), f"{name}: {remark.text}", partial(desk.select, present), role="plain"
             )
             line.setStyleSheet("text-align: left")
             line.setAccessibleName(f"{name}: {remark.text}")
             self.column.addWidget(line)
-            self.column.addWidget(fields.wrapped(remark.text, "small"))
-        if len(found) > MOST_LINES:
-            self.column.addWidget(fields.wrapped(f"and {len(found) - MOST_LINES} more", "small"))
+        self.column.addWidget(fields.wrapped(remark.text, "small" if present else "quiet"))
 
 
 class UnreadableCard(Card):

@@ -64,7 +64,7 @@ class MovesTab(QScrollArea):
 
     def refresh(self) -> None:
         """Makes the cards anew where something on them changed; never while one is held."""
-        from all_even.app.side.finding_cards import FindingsCard, PlayingCard
+        from all_even.app.side.finding_cards import FindingsCard, RemarksCard
 
         desk = self.desk
         if self._holding or not desk.is_open:
@@ -74,11 +74,12 @@ class MovesTab(QScrollArea):
         moves = [move for move in desk.moves.shown_at(stage.key) if move.id not in declined]
         made = [account for account in desk.moves.accounts if _stage_of(account.entry.move) == stage.key]
         found = desk.figures.findings() if stage.faults else None
-        remarks = desk.figures.remarks() if stage.faults else ()
+        playing = desk.figures.remarks() if stage.faults else ()
+        remarks = desk.moves.remarks.get(stage.key, ())
         unreadable = desk.documents.unreadable if stage.faults else []
         done = stage.key in desk.moves.done
-        key = (desk.document, stage.key, moves, made, found, remarks, list(unreadable), done, desk.moves.preparing,
-               desk.mix_stale and not made and not moves, frozenset(self._changing))  # fmt: skip
+        key = (desk.document, stage.key, moves, made, found, playing, remarks, list(unreadable), done,
+               desk.moves.preparing, desk.mix_stale and not made and not moves, frozenset(self._changing))  # fmt: skip
         old = self.cards()
         if key == self._shown:
             for card in old:
@@ -93,8 +94,11 @@ class MovesTab(QScrollArea):
         column.setContentsMargins(MARGIN, 8, MARGIN, 8)
         column.setSpacing(10)
         steps: list[Callable[[], object]] = []
+        if playing:
+            told = "In the playing, before any mixing"
+            steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
         if remarks:
-            steps.append(lambda: column.addWidget(PlayingCard(desk, remarks)))
+            steps.append(lambda: column.addWidget(RemarksCard(desk, "As it stands", remarks)))
         if found is not None and (found.groups or found.excerpt):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]

@@ -3,8 +3,9 @@
 Each source (`engine.units`) is brought to a loudness at the mix bus: its gated loudness while it plays, with the pan it
 has; microphones of one source are even among themselves and count together, as the sum they make. *All even*: every
 source equally loud, a neutral start. The others add an offset by what a track is in the arrangement, from the settings
-(common practice, from memory). All then move together so that the mix peaks in the middle of its window. Muted, hidden
-and silent lanes, clicks, triggers and references keep their level.
+(common practice, from memory). All then move together so that the mix peaks in the middle of its window; where the
+session has an anchor, so that this lane stays where it is. Muted, hidden and silent lanes, clicks, triggers and
+references keep their level.
 """
 
 from collections.abc import Callable
@@ -123,23 +124,30 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
     levels = even_levels(look, start)
     if not levels:
         return []
-    estimate = _summed_lufs(look, levels)
-    shift = look.session.settings.mix_peak_dbfs - estimate - USUAL_PEAK_LU
-    final = _shifted(levels, shift)
+    anchor = _anchor(look.session, levels)
+    if anchor is not None:
+        final = _around(levels, anchor)
+        where = f"{anchor.name} stays where it is; the peak of the mix is then a matter of its trim."
+    else:
+        estimate = _summed_lufs(look, levels)
+        final = _shifted(levels, look.session.settings.mix_peak_dbfs - estimate - USUAL_PEAK_LU)
+        where = (
+            f"The mix then peaks at {number(look.session.settings.mix_peak_dbfs)} dBFS: all faders move together "
+            "until it does."
+        )
     return [
         Proposal(
             id=f"balance.{start}",
             kind=f"balance.{start}",
             stage="balance",
             title=TITLES[start],
-            reason=f"{REASONS[start]} The mix then peaks at {number(look.session.settings.mix_peak_dbfs)} dBFS: all "
-            "faders move together until it does.",
+            reason=f"{REASONS[start]} {where}",
             parameters={LEVELS: final},
             evidence={
                 "lanes": len(final),
                 "sources": len(units(look)),
                 "spread_lu": round(spread, 2),
-                "mix_peak_aimed_dbfs": look.session.settings.mix_peak_dbfs,
+                "mix_peak_aimed_dbfs": None if anchor is not None else look.session.settings.mix_peak_dbfs,
             },
             metric=METRIC.id,
             arguments={"start": start},
@@ -149,6 +157,19 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
             weight={"all-even": 10.0, "voice-first": 9.5, "rhythm-first": 9.4}[start],
         )
     ]
+
+
+def _anchor(session: Session, levels: dict[str, float]) -> Lane | None:
+    """The lane that stays, where it takes part and is turned on."""
+    if session.anchor not in levels:
+        return None
+    lane = session.lane(session.anchor)
+    return lane if lane.level_db > decibels.OFF_DB else None
+
+
+def _around(levels: dict[str, float], anchor: Lane) -> dict[str, float]:
+    """All faders together, so that the anchor's is where it is."""
+    return _shifted(levels, anchor.level_db - levels[anchor.id])
 
 
 def _shifted(levels: dict[str, float], shift: float) -> dict[str, float]:
@@ -171,6 +192,9 @@ def prepare(look: Look, proposal: Proposal) -> Proposal:
     levels = per_strip(proposal, LEVELS)
     if not levels:
         return proposal
+    anchor = _anchor(look.session, levels)
+    if anchor is not None:
+        return replace(proposal, parameters={**proposal.parameters, LEVELS: _around(levels, anchor)})
     # Far from the top of the faders, so that none is held there while the sum is looked at.
     lowered = _shifted(levels, LEVEL.high - 1.0 - max(levels.values())) if max(levels.values()) > LEVEL.high else levels
     trial = look.at(edits.set_levels(look.session, lowered)).mix

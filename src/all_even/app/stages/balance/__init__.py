@@ -2,9 +2,10 @@
 
 from typing import TYPE_CHECKING
 
-from all_even.app.commands import Command
+from all_even.app.commands import LANES, Command, is_selected
 from all_even.app.desk import Desk
 from all_even.app.stages.view import StageView
+from all_even.session import edits
 from all_even.session.model import Proposal
 
 if TYPE_CHECKING:
@@ -48,6 +49,21 @@ def _all_even(actions: "Actions") -> None:
     desk.moves.propose_now("balance.all-even", then)
 
 
+def _anchor(actions: "Actions") -> None:
+    """The selected lane stays where it is when starting points place the others; once more: it does not."""
+    desk = actions.desk
+    current = desk.current_lane
+    if current is None:
+        desk.said.emit("Select a lane first: an anchor is one of the tracks.")
+        return
+    wanted = None if desk.session.anchor == current else current
+    desk.edit(lambda s: edits.set_anchor(s, wanted))
+    name = desk.session.lane(current).name
+    desk.said.emit(
+        f"{name} stays where it is when a starting point places the others." if wanted else f"{name} is no anchor now."
+    )
+
+
 VIEW = StageView(
     _body,
     _bench,
@@ -56,6 +72,8 @@ VIEW = StageView(
         Command("Lanes", "Type the mix trim", "T", lambda a: _opened(a).trim.take_over()),
         Command("View", "Seating plan", "Shift+F3", lambda a: _opened(a).show_view(1), words="pan stage places"),
         Command("View", "Kick and bass", "Shift+F4", lambda a: _opened(a).show_view(2), words="focus bass level"),
+        Command("View", "The whole beside references", "Shift+F5", lambda a: _opened(a).show_view(3), words="zones"),
         Command("Lanes", "All even", "Ctrl+Shift+E", _all_even),
+        Command("Lanes", "Anchor of the starting points", "Shift+A", _anchor, is_selected, LANES, words="balance fix"),
     ),
 )

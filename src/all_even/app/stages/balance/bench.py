@@ -18,12 +18,14 @@ from all_even.app.lanes.entries import entry
 from all_even.app.stages.balance.drawings import CourseDrawing
 from all_even.app.stages.balance.focus_drawing import FocusDrawing
 from all_even.app.stages.balance.seating import SeatingPlan
+from all_even.app.stages.balance.whole_drawing import WholeDrawing
 from all_even.app.work import Report
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
 from all_even.session import edits
-from all_even.session.model import MIX, FolderGroup, Lane, Session
+from all_even.session.model import MIX, FolderGroup, Lane
 
 if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
     from all_even.engine.playing.meters import Meters
 
 
@@ -31,7 +33,24 @@ VIEWS = (
     ("Along the song", "How loud the selected lane arrives along the song"),
     ("Seats", "Who sits where: pan as a bearing, rows from the front"),
     ("Kick and bass", "How clearly the kick is heard, and how loud the bass may be"),
+    ("Whole", "The mix in six zones of the spectrum, beside finished ones"),
 )
+
+
+MEASURING = "The mix is being measured …"
+
+
+def _focus(look: "Look") -> object:
+    from all_even.engine.low_focus import low_focus
+    from all_even.moves.balance.bass_ceiling import ceiling
+
+    return low_focus(look), ceiling(look)
+
+
+def _whole(look: "Look") -> object:
+    from all_even.engine.whole import whole
+
+    return whole(look)
 
 
 def desk_release(desk: Desk) -> Callable[[], None]:
@@ -44,7 +63,7 @@ class BalanceBench(Bench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self._focused: Session | None = None
+        self._asked: dict[str, object] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(16)
@@ -52,15 +71,16 @@ class BalanceBench(Bench):
         self.course = CourseDrawing()
         self.seating = SeatingPlan(desk)
         self.focus = FocusDrawing()
+        self.whole = WholeDrawing()
         row.addLayout(self._views(), 1)
         self.mix = MixFigures(desk)
         self.mix.setFixedWidth(340)
         row.addWidget(self.mix)
 
     def _views(self) -> QVBoxLayout:
-        """Three close looks at one place: along the song, who sits where, kick and bass."""
+        """Close looks at one place: along the song, who sits where, kick and bass, the whole."""
         self.stack = QStackedWidget()
-        for view in (self.course, self.seating, self.focus):
+        for view in (self.course, self.seating, self.focus, self.whole):
             self.stack.addWidget(view)
         row = QHBoxLayout()
         row.setSpacing(4)
@@ -82,7 +102,11 @@ class BalanceBench(Bench):
             "Small speaker", "Hold to hear the mix over a small speaker: nothing under 180 Hz", self._small_speaker,
             desk_release(self.desk), "ear",
         )  # fmt: skip
-        for widget in (self.mirror, self.mute_bass, self.small):
+        self.add_references = fields.button(
+            "Add references …", "Finished mixes to compare with; they are known to all sessions, and never copied",
+            lambda: self.desk.wanted.emit("Add references …"),
+        )  # fmt: skip
+        for widget in (self.mirror, self.mute_bass, self.small, self.add_references):
             row.addWidget(widget)
         column = QVBoxLayout()
         column.setSpacing(4)
@@ -92,7 +116,7 @@ class BalanceBench(Bench):
         return column
 
     def show_view(self, index: int) -> None:
-        """0: along the song; 1: the seating plan; 2: kick and bass."""
+        """0: along the song; 1: the seating plan; 2: kick and bass; 3: the whole."""
         self.stack.setCurrentIndex(index)
         button = self.views.button(index)
         if button is not None:
@@ -100,6 +124,7 @@ class BalanceBench(Bench):
         self.mirror.setVisible(index == 1)
         for widget in (self.mute_bass, self.small):
             widget.setVisible(index == 2)
+        self.add_references.setVisible(index == 3)
         if self.desk.is_open:
             self._refresh_view()
 
@@ -125,35 +150,47 @@ class BalanceBench(Bench):
         self.desk.ears.hold_state("small speaker", small)
 
     def _refresh_view(self) -> None:
-        if self.stack.currentWidget() is self.seating:
+        shown = self.stack.currentWidget()
+        if shown is self.seating:
             self.seating.renew()
-        elif self.stack.currentWidget() is self.focus:
-            self._look_at_focus()
+        elif shown is self.focus:
+            self._look_at("focus", _focus, self._show_focus)
+        elif shown is self.whole:
+            self._look_at("whole", _whole, self._show_whole)
 
-    def _look_at_focus(self) -> None:
-        """The curve of the present mix, worked out off this thread."""
+    def _show_focus(self, found: Any) -> None:
+        if found is None:
+            self.focus.show_focus(None, None, MEASURING)
+        else:
+            self.focus.show_focus(found[0], found[1], "There is no kick with hits, or no bass, in this mix.")
+
+    def _show_whole(self, found: Any) -> None:
+        self.whole.show_whole(found, MEASURING if found is None else "")
+
+    def _look_at(self, name: str, figure: "Callable[[Look], object]", show: Callable[[Any], None]) -> None:
+        """A figure of the present mix, worked out off this thread once for each state; None while it can't be yet."""
+        from all_even.session import references
+
         desk = self.desk
         look = desk.figures.look()
         if look is None or desk.mix_stale:
-            if self._focused is None:
-                self.focus.show_focus(None, None, "The mix is being measured …")
+            if name not in self._asked:
+                show(None)
             return
-        if self._focused is desk.session:
+        asked = (desk.session, references.known())
+        if self._asked.get(name) == asked:
             return
-        self._focused = asked = desk.session
+        self._asked[name] = asked
+        the_look = look
 
         def job(report: Report) -> object:
-            from all_even.engine.low_focus import low_focus
-            from all_even.moves.balance.bass_ceiling import ceiling
+            return figure(the_look.with_cancel(report.cancelled))
 
-            measured = look.with_cancel(report.cancelled)
-            return low_focus(measured), ceiling(measured)
+        def done(found: object) -> None:
+            if desk.is_open and desk.session is asked[0]:
+                show(found)
 
-        def done(found: Any) -> None:
-            if self.desk.is_open and self.desk.session is asked:
-                self.focus.show_focus(found[0], found[1], "There is no kick with hits, or no bass, in this mix.")
-
-        desk.start("focus", job, done, line="quick")
+        desk.start(name, job, done, line="quick")
 
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         self.course.set_position(position_s)

@@ -8,8 +8,10 @@ from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.stages.gain.drawings import WayDrawing
+from all_even.app.stages.gain.section_gains import SectionGains
 from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
-from all_even.session import edits
+from all_even.session import clip_edits, edits
+from all_even.session.clip_edits import section_gains_db
 from all_even.session.model import Lane
 from all_even.session.settings import WORKING_WITHIN_DB
 
@@ -24,7 +26,12 @@ class GainBench(Bench):
         row.setSpacing(16)
         row.addLayout(self._settings())
         self.way = WayDrawing()
-        row.addWidget(self.way, 1)
+        row.addWidget(self.way, 3)
+        self.sections = SectionGains()
+        self.sections.dragged.connect(self._set_section)
+        self.sections.let_go.connect(desk.end_gesture)
+        row.addWidget(self.sections, 2)
+        desk.song_changed.connect(self.refresh)
 
     def _settings(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -63,6 +70,7 @@ class GainBench(Bench):
         if current is None:
             self.title.setText("No lane selected")
             self.way.show_way(None, (), None, session.settings, "unknown", "Select a lane to see its way.")
+            self.sections.show_gains((), ())
             return
         lane: Lane = session.lane(current)
         count = len(desk.selected)
@@ -70,6 +78,8 @@ class GainBench(Bench):
         self.title.setText(self.title.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDE - 4))
         self.title.setToolTip(texts.tip(text))
         self.clip_gain.set_value(lane.clip_gain_db)
+        sections = desk.figures.song.sections if desk.figures.song is not None else ()
+        self.sections.show_gains(sections, section_gains_db(lane, sections))
         measures, flow = desk.measures(current), desk.flow
         points = gain_path(session, lane, measures, flow)
         if points is None:
@@ -105,3 +115,12 @@ class GainBench(Bench):
         wanted = tuple(item for item in desk.selected if desk.session.is_lane(item))
         by_db = gain_db - desk.session.lane(current).clip_gain_db
         desk.edit(lambda s: edits.nudge_clip_gains(s, wanted, by_db), merge="clip" + "".join(wanted))
+
+    def _set_section(self, index: int, gain_db: float) -> None:
+        """Another clip gain of the selected lane in one section."""
+        desk = self.desk
+        current, song = desk.current_lane, desk.figures.song
+        if current is not None and song is not None and index < len(song.sections):
+            section = song.sections[index]
+            merge = f"clip {current} section {index}"
+            desk.edit(lambda s: clip_edits.set_section_gain(s, current, section, gain_db), merge=merge)

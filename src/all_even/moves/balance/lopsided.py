@@ -1,0 +1,103 @@
+"""Left and right equally loud: sources that were placed change sides, as few of them as it takes.
+
+Pairs, ensembles and what stands in the centre stay. Stereo sources are taken to come from both sides alike.
+"""
+
+from all_even.dsp.parameter import PAN, number
+from all_even.engine.figures.look import Look
+from all_even.engine.stand import Stand, gains_of, lopsided_lu, pan_of, stand
+from all_even.moves.balance.pair_sides import pairs
+from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.metric import Metric
+from all_even.session import edits, seats
+from all_even.session.model import Proposal, Session
+
+LOPSIDED_LU = 1.0
+"""Common practice: a decibel between the sides is heard as a mix that leans."""
+EVEN_LU, LEAST_GAIN_LU = 0.5, 0.3
+PLACED = 0.1
+PANS = "pans"
+
+
+def wanted_pans(session: Session, found: Stand) -> tuple[dict[str, float], float]:
+    """Sources on the other side, by lane id, and what is then left between the sides, LU."""
+    paired = {lane.id for both in pairs(session) for lane in both}
+    movable = {
+        unit.id: pan_of(session, unit)
+        for unit, mono in zip(found.units, found.mono, strict=True)
+        if mono and len(unit.lanes) == 1 and unit.id not in paired and abs(pan_of(session, unit)) > PLACED
+    }
+    turned: dict[str, float] = {}
+    best = lopsided_lu(found, gains_of(session, found))
+    while best > EVEN_LU:
+        trials = {
+            unit_id: lopsided_lu(found, gains_of(session, found, {**turned, unit_id: -pan}))
+            for unit_id, pan in movable.items()
+            if unit_id not in turned
+        }
+        if not trials or min(trials.values()) > best - LEAST_GAIN_LU:
+            break
+        chosen = min(trials, key=lambda unit_id: trials[unit_id])
+        turned[chosen], best = -movable[chosen], trials[chosen]
+    return turned, best
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = stand(look)
+    if found is None or seats.fitting(look.session) is not None:
+        return []
+    before = lopsided_lu(found, gains_of(look.session, found))
+    if before < LOPSIDED_LU:
+        return []
+    turned, after = wanted_pans(look.session, found)
+    if not turned:
+        return []
+    names = ", ".join(look.session.lane(lane_id).name for lane_id in turned)
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="balance",
+            targets=tuple(turned),
+            title=f"The other side for {len(turned)} source{'s' if len(turned) > 1 else ''}",
+            reason=f"One side is louder: {number(before)} LU between left and right along the song. With {names} "
+            f"opposite, {number(after)} are left. Nobody stands further in or out than now.",
+            parameters={PANS: turned},
+            evidence={"left_right_rms_lu": before, "turned": len(turned)},
+            metric=METRIC.id,
+            before=before,
+            expected=after,
+            tolerance=METRIC.tolerance,
+            weight=5.5,
+        )
+    ]
+
+
+def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
+    pans = proposal.parameters.get(PANS)
+    assert isinstance(pans, dict)
+    return [(i, f"{session.lane(i).name} to {PAN.text(pan)}") for i, pan in pans.items() if session.is_lane(i)]
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    for lane_id, pan in per_strip(proposal, PANS).items():
+        if session.is_lane(lane_id):
+            session = edits.change_strips(session, (lane_id,), pan=round(pan, 3))
+    return session
+
+
+def changed(proposal: Proposal) -> Proposal:
+    """With sources left out it is found afterwards."""
+    from msgspec.structs import replace
+
+    return replace(proposal, expected=None) if left_out(proposal) else proposal
+
+
+def between_sides_lu(look: Look) -> float | None:
+    found = stand(look)
+    return lopsided_lu(found, gains_of(look.session, found)) if found is not None else None
+
+
+NEEDS = ("files", "order", "names", "levels", "strips", "settings")
+KIND = Kind("balance.lopsided", NEEDS, propose, edit, parts=parts, changed=changed)
+METRIC = Metric("left-right", "left against right", "LU", 1, 0.2, NEEDS, lambda look, _: between_sides_lu(look))
