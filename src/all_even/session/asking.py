@@ -7,9 +7,13 @@ from dataclasses import dataclass
 
 from all_even.measure.recording.character import Character
 from all_even.measure.recording.sounding import MOST_SAID, SURE, Kind
-from all_even.session.roles import NOT_IN_THE_MIX, family_of
+from all_even.session.model import Lane
+from all_even.session.roles import NOT_IN_THE_MIX, family_of, guessed
 
 CONTRADICTS = 0.90
+UNSURE = 0.6
+FROM_SOUND: dict[Kind, str] = {"struck": "drums", "bass": "bass", "pitched": "instrument"}
+"""The role that says no more than the sound does."""
 LIKELY_ROLES: dict[Kind, tuple[str, ...]] = {
     "struck": ("drums", "percussion"),
     "bass": ("bass", "synth bass"),
@@ -35,9 +39,27 @@ def kind_of(role: str) -> Kind:
     return "struck" if family in ("drums", "percussion") else "bass" if family == "bass" else "pitched"
 
 
-def question(role: str, character: Character | None, centroid_hz: float | None = None) -> Question | None:
+def confidence(lane: Lane, character: Character | None) -> float:
+    """How sure a lane's role is, 0 to 1, from its file's name and its sound together; 1 where people chose it."""
+    stem = lane.file.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    role, by_name = guessed(stem)
+    if role != lane.role:
+        return 1.0 if lane.role != "unknown" else 0.0
+    found = character.sounding if character is not None else None
+    if role == "unknown" or role in NOT_IN_THE_MIX or found is None or family_of(role) in ("other", "buses"):
+        return by_name
+    by_sound = min(MOST_SAID, found.likely)
+    if kind_of(role) == found.kind:
+        return 1.0 - (1.0 - by_name) * (1.0 - by_sound)
+    kept, turned = by_name * (1.0 - by_sound), (1.0 - by_name) * by_sound
+    return kept / (kept + turned)
+
+
+def question(
+    role: str, character: Character | None, centroid_hz: float | None = None, sure: float = 1.0
+) -> Question | None:
     """What to ask about a lane; None where its name and its sound agree, or where nothing is sure. centroid_hz: where
-    its energy lies."""
+    its energy lies. sure: of the role (`confidence`)."""
     found = character.sounding if character is not None else None
     if found is None or role in NOT_IN_THE_MIX:
         return None
@@ -49,6 +71,10 @@ def question(role: str, character: Character | None, centroid_hz: float | None =
     if kind_of(role) != found.kind and found.likely > CONTRADICTS and family_of(role) not in ("other", "buses"):
         text = f"Its name says {role}; it sounds {WORDS[found.kind]} ({said}). The name holds until you say otherwise."
         return Question(text, _roles(found.kind, centroid_hz))
+    if sure < UNSURE and family_of(role) not in ("other", "buses"):
+        text = f"Its name may say {role} ({100.0 * sure:.0f} % sure). Is it?"
+        other = next((item for item in _roles(found.kind, centroid_hz) if item != role), None)
+        return Question(text, (role, other) if other is not None else (role,))
     return None
 
 

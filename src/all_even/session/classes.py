@@ -8,10 +8,12 @@ Class = Literal["lead", "carrying", "support", "colour"]
 CLASSES: tuple[Class, ...] = ("lead", "carrying", "support", "colour")
 LEADS = frozenset({"lead voice", "voice"})
 CARRYING = frozenset({"kick", "kick out", "snare top", "snare bottom", "drums"})
-COLOURS = frozenset({"pad", "overhead", "ride", "cymbal", "hi-hat", "room", "scratch voice", "printed effect"})
+COLOURS = frozenset(
+    {"pad", "overhead", "ride", "cymbal", "hi-hat", "room", "band room", "scratch voice", "printed effect"}
+)
 CENTRAL = LEADS | CARRYING
 LOW_END = frozenset({"kick", "kick out"})
-PAIRED = frozenset({"overhead", "room"})
+PAIRED = frozenset({"overhead", "room", "band room"})
 KIT = frozenset({"hi-hat", "tom", "ride", "cymbal"})
 
 

@@ -3,6 +3,8 @@
 Between two sections it changes within 10 ms before the later one begins, so that nothing clicks.
 """
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from all_even.dsp.parameter import CLIP_GAIN
@@ -50,3 +52,17 @@ def set_section_gain(session: Session, lane_id: str, section: Section, gain_db: 
         return edits.change_strips(session, (lane_id,), automation=others, clip_gain_db=values[0])
     moving = Automation(parameter=PARAMETER, points=tuple(Point(time_s=time, value=value) for time, value in points))
     return edits.change_strips(session, (lane_id,), automation=(*others, moving))
+
+
+def reset(session: Session, lane_ids: Iterable[str]) -> Session:
+    """No clip gain at all on these lanes, at rest or over time."""
+    for lane_id in lane_ids:
+        if session.is_lane(lane_id):
+            others = tuple(item for item in session.lane(lane_id).automation if item.parameter != PARAMETER)
+            session = edits.change_strips(session, (lane_id,), clip_gain_db=0.0, automation=others)
+    return session
+
+
+def moves(lane: Lane) -> bool:
+    """Whether the clip gain is another from section to section."""
+    return any(item.parameter == PARAMETER for item in lane.automation)

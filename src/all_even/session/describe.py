@@ -218,15 +218,18 @@ def _setting_changes(old: Described, new: Described) -> list[str]:
     return phrases
 
 
+_AUTOMATED = {"level_db": "level", "clip_gain_db": "clip gain"}
+
+
 def _automation_changes(old: tuple[Automation, ...], new: tuple[Automation, ...]) -> list[str]:
     before = {item.parameter: item for item in old}
     after = {item.parameter: item for item in new}
     phrases = [
-        f"{item.parameter} automated with {len(item.points)} points"
+        f"{_AUTOMATED.get(item.parameter, item.parameter)} automated with {len(item.points)} points"
         for item in new
         if before.get(item.parameter) != item
     ]
-    return phrases + [f"{name} no longer automated" for name in before if name not in after]
+    return phrases + [f"{_AUTOMATED.get(name, name)} no longer automated" for name in before if name not in after]
 
 
 def _folder_changes(old: Session, new: Session) -> list[str]:

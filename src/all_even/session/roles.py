@@ -62,6 +62,9 @@ ROLES: tuple[Role, ...] = (
     Role("overhead", "drums", (r"\b(overheads?|ovhds?|ovh|oh ?[lr]?|ohs|over heads?|aeriens?|aéreos?)\b",)),
     Role("ride", "drums", (r"\bride\b",)),
     Role("cymbal", "drums", (r"\b(cymbals?|cym|becken|platillos?|cymbales?|piatti?|prato|crash|china|splash)\b",)),
+    Role("band room", "other", (
+        r"\b(band|live|stage|hall|church|ensemble) ?(rooms?|amb\w*|mics?|microphones?)\b",
+        r"\b(audience|crowd|publikum|public)\b",)),
     Role("room", "drums", (r"\b(rooms?|ambi\w*|amb|rm|raum|sala|pi[eè]ce)\b",)),
     Role("drums", "drums", (r"\b(drums?|kit|loop|beat|schlagzeug|batterie|bater[ií]a|batteria)\b",
         r"\b(trummor|perkusja|trommeln?)\b",)),
@@ -120,6 +123,7 @@ ROLES: tuple[Role, ...] = (
         r"\b(full mix|stereo mix|mix|maquette|monitor mix|board mix|desk mix)\b")),
     Role("bus", "buses", (r"\b(bus|grp|group|sum|stem)\b",)),
     *(Role(name, "buses", ()) for name in ("summing group", "parallel bus", "return", "folder group", "mix bus")),
+    Role("instrument", "other", ()),
     Role("unknown", "other", ()),
 )  # fmt: skip
 
@@ -147,11 +151,23 @@ def is_held(role: str) -> bool:
 
 def guess_role(stem: str) -> str:
     """The role a file name speaks of, `unknown` where it says nothing."""
+    return guessed(stem)[0]
+
+
+WHOLE_WORD, THREE_LETTERS, TWO_LETTERS = 0.95, 0.85, 0.65
+"""How sure a name makes one of a role, by the longest word that says so: short ones mean several things."""
+
+
+def guessed(stem: str) -> tuple[str, float]:
+    """The role a file name speaks of and how sure that is, 0 to 1; `unknown` and 0 where it says nothing."""
     typed, longer = typed_out(stem).lower(), written_out(stem).lower()
     for role in _ORDERED_FOR_GUESSING:
-        if any(re.search(pattern, typed) or re.search(pattern, longer) for pattern in role.words):
-            return role.name
-    return "unknown"
+        for pattern in role.words:
+            found = re.search(pattern, typed) or re.search(pattern, longer)
+            if found:
+                letters = max((len(word) for word in re.findall(r"[^\W\d_]+", found[0])), default=0)
+                return role.name, WHOLE_WORD if letters > 3 else THREE_LETTERS if letters == 3 else TWO_LETTERS
+    return "unknown", 0.0
 
 
 def display_name(stem: str) -> str:

@@ -15,7 +15,7 @@ from all_even.session.roles import family_of
 Seat = tuple[float, int]
 """Bearing from -1 (left) to 1, and row."""
 ROW_OF_ROLE = {
-    "lead voice": 0, "voice": 0, "backing voice": 2, "pad": 3, "overhead": 4, "room": 4, "double bass": 2,
+    "lead voice": 0, "voice": 0, "backing voice": 2, "pad": 3, "overhead": 4, "room": 4, "band room": 4, "double bass": 2,
 }  # fmt: skip
 ROW_OF_FAMILY = {
     "drums": 3, "percussion": 3, "bass": 2, "guitars": 1, "keys": 1, "winds & brass": 2, "strings": 1, "voices": 1,
@@ -78,7 +78,7 @@ def fitting(session: Session) -> LineUp | None:
     for line_up in LINE_UPS:
         inside = sum(count for role, count in roles.items() if role in line_up.seats)
         band = any(role in RHYTHM for role in roles) and line_up.key != "big-band"
-        rooms = sum(count for role, count in roles.items() if role in ("room", "overhead", "lead voice"))
+        rooms = sum(count for role, count in roles.items() if role in ("room", "band room", "overhead", "lead voice"))
         if inside >= line_up.fewest and not band and inside + rooms >= 0.8 * len(lanes):
             return line_up
     return None

@@ -7,6 +7,7 @@ def _moves() -> Moves:
     from all_even.moves.gather import (
         align,
         alternatives,
+        by_sound,
         duplicates,
         guides,
         kick_choice,
@@ -20,7 +21,7 @@ def _moves() -> Moves:
     )
 
     parts = (
-        template, order, names, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides, retune,
+        template, order, names, by_sound, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides, retune,
     )  # fmt: skip
     return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
 

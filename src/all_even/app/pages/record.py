@@ -226,5 +226,6 @@ class RecordPage(Page):
             from all_even.engine.record import out_of_line
 
             count = len(out_of_line(songs))
-            told = "Nothing falls out of line." if not count else f"{count} figures fall out of line, and are marked."
+            what = "1 figure falls" if count == 1 else f"{count} figures fall"
+            told = f"{what} out of line, and {'is' if count == 1 else 'are'} marked." if count else "All are in line."
             self.told.setText(f"{told} As saved, before mastering: only how far apart they stand matters.")

@@ -44,7 +44,7 @@ def proposal_of(session: Session, template: Template, least_share: float = 0.0) 
         arguments=arguments,
         before=float(_alike(session, template, found)),
         expected=float(len(found)),
-        weight=4.0,
+        weight=12.0,
     )
 
 

@@ -49,12 +49,13 @@ class WholeDrawing(Drawing):
         for index, name in enumerate(zones.NAMES):
             left = plot.left() + index * width
             self._zone(painter, plot, QRectF(left, plot.top(), width, plot.height()), index, index in flagged)
-            low, high = zones.EDGES_HZ[index : index + 2]
-            label = f"{name}  {_hertz(low)}–{_hertz(high)}"
-            if width < 110.0:
-                label = name
-            box = QRectF(left, plot.bottom() + 2, width, 15)
-            paint.text(painter, box, label, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            box = QRectF(left, plot.bottom() - 17, width, 15)
+            paint.text(painter, box, name, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        for index, edge in enumerate(zones.EDGES_HZ):
+            x = plot.left() + index * width
+            paint.line(painter, x, plot.top(), x, plot.bottom() + 3, theme.colour("line", 0.6))
+            box = QRectF(min(x - 22, self.width() - 44.0), plot.bottom() + 2, 44, 15)
+            paint.text(painter, box, _hertz(edge), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
         if len(found.references) < zones.FEWEST:
             text = EMPTY if not found.references else f"{len(found.references)} of {zones.FEWEST}: not judged"
             box = QRectF(plot.left() + 8, plot.top() + 3, plot.width() - 16, 16)
@@ -83,8 +84,8 @@ class WholeDrawing(Drawing):
         if own is not None:
             colour = theme.colour("look" if flagged else "text")
             painter.setPen(QPen(colour, 3))
-            painter.drawLine(QPointF(centre + 2, y_of(own)), QPointF(centre + 22, y_of(own)))
-            label = QRectF(centre + 26, y_of(own) - 8, 44, 16)
+            painter.drawLine(QPointF(centre - 2, y_of(own)), QPointF(centre + 22, y_of(own)))
+            label = QRectF(centre + 24, y_of(own) - 8, 36, 16)
             paint.text(painter, label, signed(own), size=theme.SMALL, colour=colour)
 
 

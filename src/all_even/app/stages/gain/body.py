@@ -14,7 +14,7 @@ from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import FINE, NUDGE_FINE, Rail
 from all_even.app.stages.gain import drawings
 from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
-from all_even.session import edits
+from all_even.session import clip_edits, edits
 from all_even.session.model import Lane
 
 if TYPE_CHECKING:
@@ -70,7 +70,7 @@ class GainBody(Body):
         if not isinstance(lane, Lane):
             return
         drawings.clip_rail(painter, columns.rails["clip"], box, lane.clip_gain_db, held)
-        clip = CLIP_GAIN.text(lane.clip_gain_db)
+        clip = "by section" if clip_edits.moves(lane) else CLIP_GAIN.text(lane.clip_gain_db)
         paint.figure(painter, column_box(box, columns, "value"), *paint.split_figure(clip))
         points, wrong = self.path(lane)
         path = column_box(box, columns, "path")
@@ -102,7 +102,16 @@ class GainBody(Body):
         if not isinstance(lane, Lane):
             return None
         points, wrong = self.path(lane)
-        return lane.clip_gain_db, lane.role, row.heard, held, points, wrong.into if wrong else -1, id(row.report)
+        return (
+            lane.clip_gain_db,
+            clip_edits.moves(lane),
+            lane.role,
+            row.heard,
+            held,
+            points,
+            wrong.into if wrong else -1,
+            id(row.report),
+        )
 
     def part_at(self, columns: Columns, x: float) -> str:
         rail = columns.rails["clip"]
@@ -114,7 +123,7 @@ class GainBody(Body):
     def reset(self, part: str, row_id: str) -> None:
         if part == "clip":
             wanted = touched(self.desk, row_id)
-            self.desk.edit(lambda s: edits.change_strips(s, wanted, clip_gain_db=0.0))
+            self.desk.edit(lambda s: clip_edits.reset(s, wanted))
 
     def key(self, event: QKeyEvent) -> bool:
         from PyQt6.QtCore import Qt

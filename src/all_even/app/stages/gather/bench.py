@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 DOUBLE_S = 0.13
 """A sixteenth at 115 BPM: hits closer than this are doubles, or one too many."""
 
+ROLE_TIP = "What the selected lanes are; also decides their family"
+
 
 class GatherBench(Bench):
     def __init__(self, desk: Desk) -> None:
@@ -70,7 +72,7 @@ class GatherBench(Bench):
         self.name.editingFinished.connect(self._rename)
         self.role: QComboBox = QComboBox()
         self.role.setAccessibleName("Role")
-        self.role.setToolTip("What the selected lanes are; also decides their family (R)")
+        self.role.setToolTip(f"{ROLE_TIP} (R)")
         self.role.addItems([role.name for role in ROLES])
         self.role.setMaxVisibleItems(20)
         self.role.activated.connect(lambda _i: self._set(role=self.role.currentText()))
@@ -160,9 +162,9 @@ class GatherBench(Bench):
                 value = getattr(measures, name) if measures else None
                 figure.show_value(decibel_text(value, units[name.rsplit("_", 1)[-1]]))
         self.findings.setText(self._finding_text(report, lane.role))
-        self._ask(report, lane.role)
+        self._ask(report, lane)
 
-    def _ask(self, report: "FileReport | None", role: str) -> None:
+    def _ask(self, report: "FileReport | None", lane: Lane) -> None:
         """What the lane may be, where its name and its sound do not agree."""
         from all_even.measure.level.third_octave import MIDBANDS_HZ
         from all_even.session import asking
@@ -170,7 +172,9 @@ class GatherBench(Bench):
         asked = None
         if report is not None and report.measures is not None:
             centre = asking.centroid_hz(report.measures.third_octave_db, tuple(MIDBANDS_HZ))
-            asked = asking.question(role, report.character, centre)
+            sure = asking.confidence(lane, report.character)
+            asked = asking.question(lane.role, report.character, centre, sure)
+            self.role.setToolTip(f"{ROLE_TIP} (R). {100.0 * sure:.0f} % sure of it, from name and sound")
         self._roles = asked.roles if asked is not None else ()
         self.question.setText(asked.text if asked is not None else "")
         self.question.setVisible(asked is not None)

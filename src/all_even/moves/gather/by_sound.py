@@ -1,0 +1,91 @@
+"""Lanes whose names say nothing, called what they sound like: struck, bass, or pitched. More can't be told by sound.
+
+One move for all of them, so that a folder of numbered files is no folder of questions; each can be left out, and each
+lane still asks on its bench.
+"""
+
+from msgspec.structs import replace
+
+from all_even.engine.figures.look import Look
+from all_even.measure.recording.sounding import MOST_SAID, SURE
+from all_even.moves.kind import Kind, left_out
+from all_even.moves.metric import Metric
+from all_even.session import edits
+from all_even.session.asking import FROM_SOUND
+from all_even.session.model import Proposal, Session
+
+FEWEST = 3
+ROLES = "roles"
+
+
+def wanted(look: Look) -> dict[str, tuple[str, float]]:
+    """The role and how likely it is, by lane id."""
+    found = {}
+    for lane in look.session.lanes:
+        report = look.reports.get(lane.id)
+        if lane.role != "unknown" or lane.hidden or report is None or report.character is None:
+            continue
+        heard = report.character.sounding
+        if heard is not None and heard.likely >= SURE:
+            found[lane.id] = FROM_SOUND[heard.kind], min(MOST_SAID, heard.likely)
+    return found
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = wanted(look)
+    if len(found) < FEWEST:
+        return []
+    unnamed = sum(lane.role == "unknown" and not lane.hidden for lane in look.session.lanes)
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="gather",
+            title=f"Call {len(found)} unnamed lanes what they sound like",
+            reason="Their names say nothing. What is struck, what is a bass and what is pitched can be heard; which "
+            "instrument it is can't: say more where you know more.",
+            parameters={ROLES: tuple(f"{lane_id} {role}" for lane_id, (role, _) in found.items())},
+            evidence={look.session.lane(lane_id).name[:80]: f"{role}, {100 * likely:.0f} %"
+                      for lane_id, (role, likely) in list(found.items())[:150]},
+            metric=METRIC.id,
+            before=float(unnamed),
+            expected=float(unnamed - len(found)),
+            weight=3.5,
+        )
+    ]  # fmt: skip
+
+
+def roles_of(proposal: Proposal) -> dict[str, str]:
+    """The roles it gives, by lane id."""
+    pairs = proposal.parameters.get(ROLES)
+    assert isinstance(pairs, tuple)
+    return {lane_id: role for lane_id, _, role in (pair.partition(" ") for pair in pairs)}
+
+
+def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
+    told = proposal.evidence
+    return [
+        (lane_id, f"{session.lane(lane_id).name}: {told.get(session.lane(lane_id).name[:80], role)}")
+        for lane_id, role in roles_of(proposal).items()
+        if session.is_lane(lane_id)
+    ]
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    out = left_out(proposal)
+    for lane_id, role in roles_of(proposal).items():
+        if session.is_lane(lane_id) and lane_id not in out:
+            session = edits.change_strips(session, (lane_id,), role=role)
+    return session
+
+
+def changed(proposal: Proposal) -> Proposal:
+    before = proposal.before or 0.0
+    return replace(proposal, expected=before - len(roles_of(proposal)) + len(left_out(proposal)))
+
+
+KIND = Kind("gather.by-sound", ("files", "order", "names"), propose, edit, heard=False, parts=parts, changed=changed)
+METRIC = Metric(
+    "roles-unknown", "lanes in sight that nobody knows", "", 0, 0.0, ("order",),
+    lambda look, _: float(sum(lane.role == "unknown" and not lane.hidden for lane in look.session.lanes)),
+)  # fmt: skip
