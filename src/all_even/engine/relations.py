@@ -69,7 +69,11 @@ def _pairs_rest_on(look: Look, prints: Fingerprints, _target: str) -> str:
 
 def _pairs(look: Look, _target: str) -> tuple[tuple[str, str, Pair], ...]:
     lanes = [lane.id for lane in look.session.lanes if lane.id in look.reports]
-    found = find_pairs([look.reports[lane_id] for lane_id in lanes], progress=lambda *_: look.stop_if_cancelled())
+    found = find_pairs(
+        [look.reports[lane_id] for lane_id in lanes],
+        progress=lambda *_: look.stop_if_cancelled(),
+        workers=look.workers,
+    )
     return tuple((lanes[pair.a], lanes[pair.b], pair) for pair in found)
 
 

@@ -42,9 +42,6 @@ class Stand:
     def units(self) -> tuple[Unit, ...]:
         return self.table.units
 
-    def index(self, unit_id: str) -> int:
-        return [unit.id for unit in self.units].index(unit_id)
-
 
 def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
     """Faders and what is behind chains, but no pans: those are what is tried."""

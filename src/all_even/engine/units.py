@@ -15,7 +15,7 @@ from all_even import decibels
 from all_even.engine import listening
 from all_even.engine.arrival import arriving_energy
 from all_even.engine.feeds import edge_gains
-from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.figure import Figure, size_of
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.relations import relations, source_units
@@ -30,6 +30,7 @@ from all_even.session.model import MIX, NOWHERE, Lane, Strip
 
 Array = NDArray[np.float64]
 BLOCK_FRAMES = 1 << 16
+MOST_TABLE_BYTES = 128 << 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,8 +57,8 @@ class Unit:
         return self.head.name if len(self.lanes) == 1 else f"{self.head.name} + {len(self.lanes) - 1}"
 
 
-def units(look: Look, *, muted: bool = False) -> tuple[Unit, ...]:
-    """The sources that take part in the balance: in sight, measured, heard. muted: those that are not heard, too."""
+def units(look: Look) -> tuple[Unit, ...]:
+    """The sources that take part in the balance: in sight, measured, heard."""
     session = look.session
     sounding = routing.hearing(session).sounding
     found = []
@@ -65,7 +66,7 @@ def units(look: Look, *, muted: bool = False) -> tuple[Unit, ...]:
         lanes = tuple(
             lane
             for lane in map(session.lane, ids)
-            if takes_part(lane.role) and not lane.hidden and (muted or _heard(lane, sounding))
+            if takes_part(lane.role) and not lane.hidden and _heard(lane, sounding)
             and (measures := look.measures(lane.id)) is not None and measures.integrated_lufs is not None
             and lane.destination != NOWHERE
         )  # fmt: skip
@@ -189,7 +190,16 @@ def _table(look: Look, _target: str) -> Table:
         for unit in found
     }
     whole = masking.find_masking(tracks, look.session.sample_rate)
-    return Table(found, tracks, whole.floor, whole.shares)
+    step = -(-size_of(tracks) // MOST_TABLE_BYTES)
+    thinned = tracks if step <= 1 else {unit_id: _every(track, step) for unit_id, track in tracks.items()}
+    return Table(found, thinned, whole.floor, whole.shares)
+
+
+def _every(track: Excitation, step: int) -> Excitation:
+    """Every so many frames: of long songs with many tracks no trial needs them all."""
+    parts = (track.power, track.spread, track.weight)
+    power, spread, weight = (np.ascontiguousarray(part[::step]) for part in parts)
+    return Excitation(power, spread, weight)
 
 
 TABLE = Figure("table of sources", 1, "session", _table_rests_on, _table)

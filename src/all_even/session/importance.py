@@ -13,7 +13,8 @@ Weight = Literal["lead", "carrying", "usual", "layer", "guide"]
 """A field of `session.settings.WorkSettings`."""
 BY_ROLE: dict[str, Weight] = {
     "lead voice": "lead", "voice": "lead", "kick": "carrying", "kick out": "usual", "snare top": "carrying",
-    "snare bottom": "layer", "sub bass": "usual", "bass amplifier": "usual", "scratch voice": "guide", "room": "layer", "band room": "layer",
+    "snare bottom": "layer", "sub bass": "usual", "bass amplifier": "usual", "scratch voice": "guide", "room": "layer",
+    "band room": "layer",
     "backing voice": "usual", "pad": "layer", TRIGGER: "guide", CLICK_TRACK: "guide",
     REFERENCE: "guide",
 }  # fmt: skip

@@ -15,7 +15,8 @@ from all_even.session.roles import family_of
 Seat = tuple[float, int]
 """Bearing from -1 (left) to 1, and row."""
 ROW_OF_ROLE = {
-    "lead voice": 0, "voice": 0, "backing voice": 2, "pad": 3, "overhead": 4, "room": 4, "band room": 4, "double bass": 2,
+    "lead voice": 0, "voice": 0, "backing voice": 2, "pad": 3, "overhead": 4, "room": 4, "band room": 4,
+    "double bass": 2,
 }  # fmt: skip
 ROW_OF_FAMILY = {
     "drums": 3, "percussion": 3, "bass": 2, "guitars": 1, "keys": 1, "winds & brass": 2, "strings": 1, "voices": 1,

@@ -21,7 +21,8 @@ def _moves() -> Moves:
     )
 
     parts = (
-        template, order, names, by_sound, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides, retune,
+        template, order, names, by_sound, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides,
+        retune,
     )  # fmt: skip
     return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
 

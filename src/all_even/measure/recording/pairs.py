@@ -8,6 +8,7 @@ sign the polarity. Duplicates have the same content, or cancel when one is taken
 """
 
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import combinations, pairwise
 from typing import Literal
@@ -44,6 +45,7 @@ FEWEST_OCTAVES = 2
 SAME_LAG_S = 0.0004
 SAME_LAG_PERIODS = 0.12
 """Octaves agree on a lag within 0.4 ms, or this share of their period where that is longer."""
+AT_ONCE = 64
 NULL_DB = -50.0
 """A duplicate leaves less than this when subtracted."""
 Array = NDArray[np.float64]
@@ -65,7 +67,7 @@ class Pair:
 
 
 def find_pairs(
-    reports: Sequence[FileReport], *, progress: Callable[[int, int], None] | None = None
+    reports: Sequence[FileReport], *, progress: Callable[[int, int], None] | None = None, workers: int = 1
 ) -> tuple[Pair, ...]:
     """All pairs among measured files, in order. Files that could not be measured belong to nothing."""
     usable = [
@@ -77,14 +79,20 @@ def find_pairs(
     longest = max((len(onset) for onset in onsets.values()), default=0)
     size = 1 << (longest + round(FURTHEST_S * 100)).bit_length()
     spectra = {i: np.fft.rfft(onset, size) for i, onset in onsets.items()}
-    found: list[Pair] = []
     pairs = list(combinations(usable, 2))
-    for done, (a, b) in enumerate(pairs):
-        if progress is not None:
-            progress(done, len(pairs))
+
+    def compared(pair: tuple[int, int]) -> list[Pair]:
+        a, b = pair
         lag_s = _screened(spectra[a], spectra[b], size)
-        if lag_s is not None:
-            found += _compared(reports, a, b, lag_s)
+        return _compared(reports, a, b, lag_s) if lag_s is not None else []
+
+    found: list[Pair] = []
+    with ThreadPoolExecutor(max_workers=max(1, workers), thread_name_prefix="pairs") as pool:
+        for start in range(0, len(pairs), AT_ONCE):  # a few at a time, so that a cancel is heard soon
+            if progress is not None:
+                progress(start, len(pairs))
+            for pair in pool.map(compared, pairs[start : start + AT_ONCE]):
+                found += pair
     return tuple(found)
 
 

@@ -72,19 +72,6 @@ def covered(stage: Stage, gains: Array) -> Covered:
     )  # fmt: skip
 
 
-def loudspeaker_shares(stage: Stage, spread: Bands, gains: Array) -> Array:
-    """Before loudspeakers only; spread: `spread_of(stage)`."""
-    shadow = 10.0 ** (
-        np.interp(np.log(masking.centres_hz()), np.log([hz for hz, _ in SHADOW_DB]), [db for _, db in SHADOW_DB]) / 10.0
-    )
-    return _shares(stage, spread, gains, shadow)
-
-
-def spread_of(stage: Stage) -> Bands:
-    """What the ear's filters make of the powers, (tracks, frames, bands)."""
-    return _spread(stage)
-
-
 def _spread(stage: Stage) -> Bands:
     centres = masking.centres_hz()
     spreading = hearing.roex(centres, centres).T.astype(np.float32)
