@@ -69,3 +69,43 @@ def test_a_broken_midi_file_is_one_sentence(tmp_path, content):
     with pytest.raises(UserError) as caught:
         midi.hits_s(path)
     assert str(caught.value).startswith("broken.mid ")
+
+
+def midi_file(path, messages, ticks=480):
+    import mido
+
+    file = mido.MidiFile(ticks_per_beat=ticks)
+    track = mido.MidiTrack()
+    track.extend(mido.MetaMessage(kind, time=time, **values) for kind, time, values in messages)
+    file.tracks.append(track)
+    file.save(path)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("over", "under", "quarters", "bpm", "beats"),
+    [
+        (4, 4, 120.0, 120.0, 4),
+        (3, 4, 90.0, 90.0, 3),
+        (6, 8, 90.0, 60.0, 2),
+        (7, 8, 100.0, 200.0, 7),
+        (2, 2, 120.0, 60.0, 2),
+    ],
+)
+def test_a_midi_file_tells_tempo_and_beats_of_a_bar(tmp_path, over, under, quarters, bpm, beats):
+    """Standard MIDI Files 1.0: set_tempo is microseconds a quarter note whatever the time signature."""
+    said = [
+        ("set_tempo", 0, {"tempo": round(60e6 / quarters)}),
+        ("time_signature", 0, {"numerator": over, "denominator": under}),
+        ("end_of_track", 4800, {}),
+    ]
+    found = midi.tempo(midi_file(tmp_path / "song.mid", said))
+    assert found.bpm == pytest.approx(bpm, rel=1e-5)
+    assert (found.beats_per_bar, found.changes) == (beats, False)
+
+
+def test_of_several_tempos_the_one_that_lasts_longest_counts_and_none_is_120(tmp_path):
+    said = [("set_tempo", 0, {"tempo": 400_000}), ("set_tempo", 480, {"tempo": 600_000}), ("end_of_track", 9600, {})]
+    found = midi.tempo(midi_file(tmp_path / "two.mid", said))
+    assert (round(found.bpm), found.changes) == (100, True)
+    assert midi.tempo(midi_file(tmp_path / "none.mid", [("end_of_track", 960, {})])).bpm == 120.0

@@ -11,7 +11,7 @@ from all_even.engine.figures.look import Look
 from all_even.engine.sources import Sources
 from all_even.measure.recording.files import measure_files
 from all_even.moves import making
-from all_even.session import alternatives, chain_edits, edits, store
+from all_even.session import alternatives, chain_edits, edits, store, template
 from all_even.session.model import Proposal, Session
 from all_even.session.new import inspect_all, new_session, sound_paths
 
@@ -24,6 +24,9 @@ def look_at(folder: Path) -> Look:
     sources.update(session)
     reports = dict(measure_files([(store.lane_path(session, lane), lane.take) for lane in session.lanes]))
     return Look(session, Book(sources), {lane.id: reports[i] for i, lane in enumerate(session.lanes)})
+
+
+LEANING = ("trombone", "mandolin", "clarinet", "electric guitar", "viola", "harmonium")
 
 
 def states_for_every_kind(session: Session) -> list[Session]:
@@ -47,7 +50,10 @@ def states_for_every_kind(session: Session) -> list[Session]:
     folders = (*session.folders, session.folders[0])
     again = replace(session.lane(bass.id), id="again", name="Again", folder=len(folders) - 1)
     doubled = edits.add_lanes(replace(session, folders=folders), [again])
-    return [at_the_side, chained, low, small, quintet, clicked, long_kick, doubled]
+    nameless = edits.change_strips(session, [lane.id for lane in session.lanes], role="unknown")
+    leaning = edits.change_strips(session, [by_role[role] for role in LEANING], pan=-0.8)
+    template.keep(template.of_session(session, "As it was"))
+    return [at_the_side, chained, low, small, quintet, clicked, long_kick, doubled, nameless, leaning]
 
 
 def measured_again(look: Look, session: Session) -> Look:

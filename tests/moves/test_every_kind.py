@@ -8,7 +8,7 @@ from all_even import stages
 from all_even.engine.figures.look import Look
 from all_even.moves import making
 from all_even.moves.ground import GROUNDS
-from all_even.session import edits, store
+from all_even.session import edits, store, template
 from all_even.session.history import History
 from all_even.session.model import MIX, Proposal, Session
 from tests.moves.looks import look_at, measured_again, states_for_every_kind
@@ -82,7 +82,7 @@ def test_it_is_stale_as_soon_as_what_it_looked_at_is_another(look, move):
 
 def _moved(session: Session, ground: str) -> Session:
     """A session of which this ground is another."""
-    lane = next(lane for lane in session.lanes if not lane.hidden and lane.role != "unknown")
+    lane = next(lane for lane in session.lanes if not lane.hidden)
     change = {
         "names": {"name": "Something else"},
         "order": {"role": "glockenspiel"},
@@ -96,6 +96,9 @@ def _moved(session: Session, ground: str) -> Session:
         return edits.set_work(session, glue_db=3.0)
     if ground == "files":
         return replace(session, lanes=session.lanes[1:])
+    if ground == "templates":  # of the machine, not of the session
+        template.keep(template.of_session(session, f"Made at {len(template.known())}"))
+        return session
     from all_even.dsp.utility import Gain
     from all_even.session import chain_edits
 

@@ -175,7 +175,7 @@ def test_changes_are_said_as_the_ledger_says_them(session):
         == "Bass: Compressor threshold −18.0 dB → −30.0 dB, release 100.0 ms → 80.0 ms"
     )
     automated = chain_edits.automate(session, "kick", "level_db", ((1.0, -3.0), (2.0, 0.0)))
-    assert describe.sentence(session, automated) == "Kick: level_db automated with 2 points"
+    assert describe.sentence(session, automated) == "Kick: level automated with 2 points"
     shaped = chain_edits.set_shape(session, DuckShape(id="d", name="Pulse", hits_s=(1.0, 2.0), hits_from="from Kick"))
     assert describe.sentence(session, shaped) == "Duck shape Pulse added: 2 hits from Kick"
     longer = chain_edits.set_shape(shaped, replace(shaped.shapes[0], length_ms=120.0))

@@ -1,60 +1,72 @@
 """One constant retune of a whole recording into a file of its own; the original stays as it is.
 
-The shifting is Rubber Band's (through pedalboard), in its older engine with long windows and smooth transients: on a
-tone of eleven partials everything else stays 60 dB under it, and hits keep their places within a millisecond. Its newer
-engine, the default, drifted by 0.1 s in a minute (pedalboard 0.9.26), which `tests/audio/test_retune.py` would find.
+The shifting is done by the program `rubberband` (Rubber Band, package rubberband-cli), with its finer engine: on a tone
+of eleven partials everything else stays 60 dB under it, and hits keep their places within a millisecond. Its older
+engine does not move pitches of under half a semitone where it keeps attacks, and moves hits by 20 ms where it doesn't;
+the same library through a Python package drifted by 0.1 s in a minute.
 """
 
+import shutil
+import subprocess
+import tempfile
+import threading
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
+import soundfile
 
 from all_even.audio import sound_file
 from all_even.audio.sound_file import Samples
 from all_even.audio.writing import write_sound
-from all_even.errors import UserError, system_reason
-from all_even.late import scipy
+from all_even.errors import Cancelled, UserError, system_reason
 
+PROGRAM = "rubberband"
 FOLDER = "Retuned by All Even"
 """Beside the recording; not looked into when a folder is opened."""
 MOST_CENTS = 100.0
 LONGEST_S = 1800.0
-_LAG_STEP, _LAG_S, _LAG_OVER_S = 8, 0.05, 60.0
+POLL_S = 0.1
 
 
-def shifted(samples: Samples, sample_rate: int, cents: float) -> Samples:
-    """(frames, channels) at another pitch, as long as before. cents: up to 100 either way."""
-    from pedalboard import time_stretch
+def is_there() -> bool:
+    """Whether the program that shifts pitches is on this machine."""
+    return shutil.which(PROGRAM) is not None
 
+
+def shifted(samples: Samples, sample_rate: int, cents: float, cancelled: threading.Event | None = None) -> Samples:
+    """(frames, channels) at another pitch, as long as before. cents: up to 100 either way. A UserError where the
+    program is not there or fails; `Cancelled` soon after `cancelled` is set."""
+    if not is_there():
+        raise UserError("Retuning needs the program rubberband: install the package rubberband-cli.")
     cents = min(MOST_CENTS, max(-MOST_CENTS, cents))
-    found = time_stretch(
-        np.ascontiguousarray(samples.T), sample_rate, 1.0, cents / 100.0, high_quality=False, transient_mode="smooth",
-        use_long_fft_window=True, preserve_formants=False,
-    ).T  # fmt: skip
-    late = _lag(samples, found, sample_rate)
+    with tempfile.TemporaryDirectory(prefix="all-even-retune-") as folder:
+        before, after = Path(folder) / "before.wav", Path(folder) / "after.wav"
+        try:
+            soundfile.write(before, samples, sample_rate, subtype="FLOAT")
+            command = [PROGRAM, "-3", "-q", "-p", f"{cents / 100.0:.4f}", str(before), str(after)]
+            with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+                                  stderr=subprocess.DEVNULL) as running:  # fmt: skip
+                _wait(running, cancelled)
+            if running.returncode:
+                raise UserError("Retuning failed: rubberband stopped with an error.")
+            found = soundfile.read(after, dtype="float32", always_2d=True)[0]
+        except (OSError, soundfile.SoundFileError):
+            raise UserError("Retuning failed: there is no room for a temporary copy, or it can't be read.") from None
     result = np.zeros_like(samples)
-    kept = found[max(0, late) : max(0, late) + len(samples) - max(0, -late)]
-    result[max(0, -late) : max(0, -late) + len(kept)] = kept
+    count = min(len(found), len(samples))
+    result[:count] = found[:count]
     return result
 
 
-def _lag(before: Samples, after: Samples, sample_rate: int) -> int:
-    """By how many frames the sound came late, from its envelope."""
-    most = round(_LAG_S * sample_rate / _LAG_STEP)
-    a, b = _envelope(before, sample_rate), _envelope(after, sample_rate)
-    count = min(len(a), len(b))
-    if count <= 2 * most:
-        return 0
-    likeness = scipy.signal.correlate(b[:count], a[:count], mode="full", method="fft")
-    middle = count - 1
-    return (int(np.argmax(likeness[middle - most : middle + most + 1])) - most) * _LAG_STEP
-
-
-def _envelope(samples: Samples, sample_rate: int) -> NDArray[np.float64]:
-    loud = np.abs(samples[: round(_LAG_OVER_S * sample_rate)]).sum(axis=1, dtype=np.float64)
-    steps = loud[: len(loud) // _LAG_STEP * _LAG_STEP].reshape(-1, _LAG_STEP).mean(axis=1)
-    return steps - steps.mean() if len(steps) else steps
+def _wait(running: "subprocess.Popen[bytes]", cancelled: threading.Event | None) -> None:
+    while True:
+        try:
+            running.wait(POLL_S)
+            return
+        except subprocess.TimeoutExpired:
+            if cancelled is not None and cancelled.is_set():
+                running.kill()
+                raise Cancelled from None
 
 
 def place_of(path: Path, take: tuple[int, ...] | None, cents: float) -> Path:
@@ -65,8 +77,8 @@ def place_of(path: Path, take: tuple[int, ...] | None, cents: float) -> Path:
     return home / f"{path.stem}{channels} {sign}{abs(cents):.0f} cents.wav"
 
 
-def retune(path: Path, take: tuple[int, ...] | None, cents: float) -> Path:
-    """Writes a retuned copy (32-bit float WAV), or finds the one that is there. A sentence where it can't be."""
+def retune(path: Path, take: tuple[int, ...] | None, cents: float, cancelled: threading.Event | None = None) -> Path:
+    """Writes a retuned copy (32-bit float WAV), or finds the one that is there. A UserError where it can't be."""
     target = place_of(path, take, cents)
     if target.is_file():
         return target
@@ -80,10 +92,10 @@ def retune(path: Path, take: tuple[int, ...] | None, cents: float) -> Path:
         reader.close()
     if take:
         samples = np.ascontiguousarray(samples[:, [channel - 1 for channel in take]])
+    found = shifted(samples, info.sample_rate, cents, cancelled)
     try:
         target.parent.mkdir(exist_ok=True)
     except OSError as error:
         raise UserError(f"A folder beside {path.name} can't be made: {system_reason(error)}.") from None
-    found = shifted(samples, info.sample_rate, cents)
     write_sound(target, (found,), sample_rate=info.sample_rate, channels=found.shape[1], bits="32f")
     return target

@@ -146,6 +146,6 @@ def out_of_line(songs: Sequence[SongFigures]) -> dict[tuple[int, str], float]:
                 continue
             distance = own - float(np.median(known))
             spread = float(np.max(np.abs(np.array(known) - np.median(known))))
-            if abs(distance) > max(column.far, 1.5 * spread):
+            if abs(distance) > max(column.far, 2.0 * spread):
                 found[index, column.field] = distance
     return found

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp import pan as panning
@@ -44,8 +45,9 @@ class Stand:
 
 
 def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
-    """Faders and what is behind chains, but no pans: those are what is tried."""
+    """Faders and what is behind chains, but no pans of single channels: those are what is tried."""
     session = look.session
+    pans = [(s.id, s.pan) for s in session.strips if not session.is_lane(s.id) or prints.channels(s.id) != 1]
     strips = [
         (s.id, prints.strips.get(s.id) if session.is_lane(s.id) else s.chain, s.level_db, s.mute, s.solo, s.destination,
          s.group, s.automation)
@@ -53,10 +55,12 @@ def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
     ]  # fmt: skip
     roles = [(lane.id, lane.role, lane.hidden, lane.id in look.reports) for lane in session.lanes]
     folders = [(g.id, g.level_db, g.mute, g.solo) for g in session.folder_groups]
-    return digest((strips, roles, folders, session.pan_law, session.settings))
+    return digest((strips, pans, roles, folders, session.settings))
 
 
 def _compute(look: Look, _target: str) -> Stand | None:
+    """At -3 dB in the centre a single channel brings the same power wherever it stands."""
+    look = look.at(replace(look.session, pan_law="-3 dB"))
     shares = table(look)
     if not shares.units:
         return None
@@ -81,7 +85,7 @@ def _compute(look: Look, _target: str) -> Stand | None:
     )
 
 
-STAND = Figure("stand", 1, "session", _rests_on, _compute)
+STAND = Figure("stand", 2, "session", _rests_on, _compute)
 
 
 def stand(look: Look) -> Stand | None:

@@ -14,6 +14,7 @@ from all_even.session.model import Automation, Lane, Point, Session
 
 PARAMETER = "clip_gain_db"
 RAMP_S = 0.010
+SAME_DB = 0.05
 
 
 def _points(lane: Lane) -> list[tuple[float, float]]:
@@ -35,22 +36,23 @@ def section_gains_db(lane: Lane, sections: tuple[Section, ...]) -> tuple[float, 
     return tuple(gain_at_db(lane, 0.5 * (section.start_s + section.end_s)) for section in sections)
 
 
-def set_section_gain(session: Session, lane_id: str, section: Section, gain_db: float) -> Session:
+def set_section_gain(
+    session: Session, lane_id: str, sections: tuple[Section, ...], index: int, gain_db: float
+) -> Session:
     """Another clip gain from a section's beginning to its end; KeyError for a lane that is not there. Where it is
-    then the same all along, the lane has one clip gain again."""
+    then the same all along, the lane has one clip gain again; what was finer than the sections becomes theirs."""
     lane = session.lane(lane_id)
-    gain_db = CLIP_GAIN.clamped(gain_db)
-    start_s, end_s = section.start_s, section.end_s
-    before, after = gain_at_db(lane, max(0.0, start_s - 2.0 * RAMP_S)), gain_at_db(lane, end_s + RAMP_S)
-    points = [point for point in _points(lane) if point[0] < start_s - RAMP_S]
-    points += [(start_s - RAMP_S, before)] if start_s > RAMP_S else []
-    points += [(start_s, gain_db), (max(start_s, end_s - RAMP_S), gain_db), (end_s, after)]
-    points += [point for point in _points(lane) if point[0] > end_s]
-    values = [value for _, value in points]
+    gains = list(section_gains_db(lane, sections))
+    gains[index] = CLIP_GAIN.clamped(gain_db)
     others = tuple(item for item in lane.automation if item.parameter != PARAMETER)
-    if max(values) - min(values) < 0.05 and (start_s <= RAMP_S or abs(before - gain_db) < 0.05):
-        return edits.change_strips(session, (lane_id,), automation=others, clip_gain_db=values[0])
-    moving = Automation(parameter=PARAMETER, points=tuple(Point(time_s=time, value=value) for time, value in points))
+    if max(gains) - min(gains) < SAME_DB:
+        return edits.change_strips(session, (lane_id,), automation=others, clip_gain_db=gains[0])
+    points = [Point(time_s=0.0, value=gains[0])]
+    for section, before, after in zip(sections[1:], gains, gains[1:], strict=False):
+        if before != after:
+            points.append(Point(time_s=max(0.0, section.start_s - RAMP_S), value=before))
+            points.append(Point(time_s=section.start_s, value=after))
+    moving = Automation(parameter=PARAMETER, points=tuple(points))
     return edits.change_strips(session, (lane_id,), automation=(*others, moving))
 
 

@@ -14,7 +14,7 @@ from all_even.session.model import Proposal, Session
 
 LOPSIDED_LU = 1.0
 """Common practice: a decibel between the sides is heard as a mix that leans."""
-EVEN_LU, LEAST_GAIN_LU = 0.5, 0.3
+EVEN_LU, LEAST_GAIN_LU = 0.5, 0.1
 PLACED = 0.1
 PANS = "pans"
 

@@ -1,7 +1,7 @@
 """One constant retune of a part that is out of tune with the others, into a file of its own.
 
 For a part that is flat or sharp all along: a transposed clock, a tape at another speed, an instrument tuned by itself.
-Notes one by one are not our work. Pitch shifting costs something: attacks become softer; on a card, not by itself.
+Notes one by one are not our work.
 """
 
 import dataclasses
@@ -27,6 +27,8 @@ FILE = "file"
 
 def propose(look: Look) -> list[Proposal]:
     session = look.session
+    if not retuning.is_there():
+        return []
     return [
         _retune(session, lane_id, cents)
         for lane_id, cents in look.get(SONG).tuning_cents.items()
@@ -46,7 +48,7 @@ def _retune(session: Session, lane_id: str, cents: float) -> Proposal:
         targets=(lane_id,),
         title=f"Retune {name} by {signed(-cents, 0)} cents",
         reason=f"It is {abs(cents):.0f} cents {way} against the others all along. A copy of the file is made beside it "
-        f"in “{retuning.FOLDER}” and used instead; the recording stays. Attacks become a little softer: listen.",
+        f"in “{retuning.FOLDER}” and used instead; the recording stays. Listen: pitch shifting is never free.",
         parameters={"cents": round(-cents, 1)},
         evidence={"tuning_cents": cents},
         metric=METRIC.id,
@@ -64,7 +66,7 @@ def prepare(look: Look, proposal: Proposal) -> Proposal:
     cents = proposal.parameters["cents"]
     assert isinstance(cents, float | int)
     path = store.lane_path(look.session, lane)
-    copy = retuning.retune(path, lane.take, float(cents))
+    copy = retuning.retune(path, lane.take, float(cents), look.cancelled)
     inside = copy.relative_to(Path(look.session.folders[lane.folder].path)).as_posix()
     ready = replace(proposal, parameters={**proposal.parameters, FILE: inside})
     if isinstance(look.book.sources, Sources):  # so that it can be heard before it is made

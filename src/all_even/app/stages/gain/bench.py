@@ -121,6 +121,5 @@ class GainBench(Bench):
         desk = self.desk
         current, song = desk.current_lane, desk.figures.song
         if current is not None and song is not None and index < len(song.sections):
-            section = song.sections[index]
             merge = f"clip {current} section {index}"
-            desk.edit(lambda s: clip_edits.set_section_gain(s, current, section, gain_db), merge=merge)
+            desk.edit(lambda s: clip_edits.set_section_gain(s, current, song.sections, index, gain_db), merge=merge)

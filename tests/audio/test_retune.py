@@ -1,0 +1,88 @@
+"""One constant retune: pitch as asked, times as they were, the original untouched."""
+
+import threading
+
+import numpy as np
+import pytest
+import soundfile
+
+from all_even.audio import retune
+from all_even.errors import Cancelled, UserError
+from all_even.session.new import sound_paths
+from tests.conftest import RATE, sine
+from tests.measure.sounds import kick, placed
+
+pytestmark = pytest.mark.skipif(not retune.is_there(), reason="rubberband (package rubberband-cli) is not here")
+
+
+def cents_of(sound: np.ndarray, hertz: float) -> float:
+    """The strongest partial against a frequency; the window makes 0.1 cents out of 4 s."""
+    size = 1 << 21
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)), size))
+    peak = int(np.argmax(spectrum))
+    left, middle, right = np.log(spectrum[peak - 1 : peak + 2])
+    return 1200.0 * np.log2((peak + 0.5 * (left - right) / (left - 2 * middle + right)) * RATE / size / hertz)
+
+
+@pytest.mark.parametrize("cents", [24.0, -36.0])
+@pytest.mark.parametrize("hertz", [55.0, 440.0])
+def test_a_tone_is_moved_by_so_many_cents_and_keeps_its_level(cents, hertz):
+    tone = sum(sine(hertz * k, 6.0, -12.0 - 6.0 * k) for k in range(1, 6))
+    found = retune.shifted(tone[:, None].astype(np.float32), RATE, cents)[:, 0].astype(np.float64)
+    assert len(found) == len(tone)
+    inside = slice(RATE, 5 * RATE)
+    assert cents_of(found[inside], hertz) == pytest.approx(cents, abs=1.0)
+    assert 20 * np.log10(np.std(found[inside]) / np.std(tone[inside])) == pytest.approx(0.0, abs=0.5)
+
+
+@pytest.mark.parametrize("cents", [24.0, -36.0])
+def test_hits_stay_where_they_were_from_the_first_to_the_last(cents):
+    seconds = 20.0
+    times = np.arange(0.5, seconds - 1.0, 0.5)
+    beat = placed(kick(), times, seconds)
+    found = retune.shifted(beat[:, None].astype(np.float32), RATE, cents)[:, 0]
+    late = []
+    before, after = (np.convolve(np.abs(sound), np.ones(480) / 480.0, mode="same") for sound in (beat, found))
+    for time in times[1:-1]:
+        at = round(time * RATE)
+        hit, moved = before[at - 2400 : at + 12_000], after[at - 4800 : at + 14_400]
+        late.append((np.argmax(np.correlate(moved - moved.mean(), hit - hit.mean(), mode="valid")) - 2400) / RATE * 1e3)
+    assert np.ptp(late) < 1.5
+    assert abs(np.median(late)) < 1.0
+
+
+def test_a_copy_lies_beside_the_recording_and_no_folder_lists_it(write, tmp_path):
+    path = write("bass.wav", np.stack([sine(110.0, 3.0, -12.0), np.zeros(3 * RATE)], axis=1))
+    before = path.read_bytes()
+    copy = retune.retune(path, (1,), -24.0)
+    assert copy.parent.name == retune.FOLDER
+    assert soundfile.info(copy).channels == 1
+    assert soundfile.info(copy).frames == 3 * RATE
+    assert path.read_bytes() == before
+    assert retune.retune(path, (1,), -24.0) == copy
+    assert sound_paths(tmp_path) == [path]
+
+
+def test_a_folder_that_refuses_is_one_sentence(write, monkeypatch):
+    path = write("bass.wav", sine(110.0, 1.0, -12.0))
+
+    def refuse(*_, **__):
+        raise PermissionError(13, "no")
+
+    monkeypatch.setattr(retune.Path, "mkdir", refuse)
+    with pytest.raises(UserError, match="can't be made"):
+        retune.retune(path, None, 10.0)
+
+
+def test_a_machine_without_the_program_is_told_what_to_install(monkeypatch):
+    monkeypatch.setenv("PATH", "")
+    assert not retune.is_there()
+    with pytest.raises(UserError, match="rubberband-cli"):
+        retune.shifted(np.zeros((100, 1), dtype=np.float32), RATE, 10.0)
+
+
+def test_a_long_one_stops_when_nobody_waits_for_it_any_more():
+    stop = threading.Event()
+    stop.set()
+    with pytest.raises(Cancelled):
+        retune.shifted(np.zeros((60 * RATE, 2), dtype=np.float32), RATE, 10.0, stop)
