@@ -346,3 +346,62 @@ def test_the_version_and_a_man_page_that_names_every_command_and_option(capsys):
         assert f".SS {name}" in page
         for action in parser._actions:
             assert all(option in page for option in action.option_strings)
+
+
+def test_references_are_listed_added_and_forgotten(capsys, write, tmp_path, home):
+    mix = write("mix.wav", stereo(sine(440.0, 2.0, -12.0)))
+    assert run(capsys, "references")[1].strip() == "No reference is known."
+    status, out, _ = run(capsys, "references", mix, "--json")
+    assert (status, json.loads(out)) == (0, [str(mix)])
+    junk = tmp_path / "junk.wav"
+    junk.write_bytes(b"no")
+    status, _, err = run(capsys, "references", junk)
+    assert status == 1
+    assert "junk.wav" in err
+    assert run(capsys, "references", "--forget")[1].strip() == "No reference is known."
+
+
+def test_songs_of_a_record_side_by_side(capsys, short_folder, tmp_path):
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    status, out, _ = run(capsys, "record", path, path, path, "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert [song["name"] for song in found["songs"]] == [found["songs"][0]["name"]] * 3
+    assert found["out_of_line"] == []
+    assert "LUFS" in run(capsys, "record", path)[1]
+
+
+def test_a_template_is_kept_proposed_and_forgotten(capsys, short_folder, tmp_path, home):
+    path, other = tmp_path / "song.alleven", tmp_path / "next.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    from all_even.dsp.passes import HighPass
+    from all_even.session import chain_edits, store
+
+    store.save(chain_edits.add_station(store.load(path), "lane-1", HighPass(frequency_hz=40.0)), path)
+    status, out, _ = run(capsys, "template", path, "--save", "The trio")
+    assert (status, "The trio:" in out) == (0, True)
+    run(capsys, "new", short_folder, "-o", other)
+    status, out, _ = run(capsys, "moves", other, "--stage", "gather", "--apply", "gather.template.the-trio", "--json")
+    (move,) = [item for item in json.loads(out)["moves"] if item["made"]]
+    assert move["after"] == move["expected"] > move["before"]
+    assert run(capsys, "template", "--forget", "The trio")[1] == ""
+    assert run(capsys, "template", "--forget", "The trio")[0] == 1
+
+
+def test_a_tempo_may_come_from_a_midi_file_and_an_anchor_be_named(capsys, short_folder, tmp_path):
+    from all_even.session import store
+    from tests.measure.test_hits import midi_file
+
+    said = [("set_tempo", 0, {"tempo": 500_000}), ("time_signature", 0, {"numerator": 3, "denominator": 4})]
+    path = tmp_path / "song.alleven"
+    midi = midi_file(tmp_path / "song.mid", [*said, ("end_of_track", 960, {})])
+    assert run(capsys, "new", short_folder, "-o", path, "--tempo-from", midi)[0] == 0
+    song = store.load(path).song
+    assert (song.tempo_bpm, song.beats_per_bar, song.bar_s) == (120.0, 3, 0.0)
+    name = store.load(path).lanes[0].name
+    status, out, _ = run(capsys, "moves", path, "--anchor", name, "--stage", "balance", "--json")
+    assert status == 0
+    assert "remarks" in json.loads(out)
+    assert store.load(path).anchor == "lane-1"
+    assert "no lane Nobody" in run(capsys, "moves", path, "--anchor", "Nobody")[2]

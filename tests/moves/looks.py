@@ -52,7 +52,7 @@ def states_for_every_kind(session: Session) -> list[Session]:
     doubled = edits.add_lanes(replace(session, folders=folders), [again])
     nameless = edits.change_strips(session, [lane.id for lane in session.lanes], role="unknown")
     leaning = edits.change_strips(session, [by_role[role] for role in LEANING], pan=-0.8)
-    template.keep(template.of_session(session, "As it was"))
+    template.keep(template.of_session(chained, "As it was"))
     return [at_the_side, chained, low, small, quintet, clicked, long_kick, doubled, nameless, leaning]
 
 

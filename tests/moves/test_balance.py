@@ -9,7 +9,7 @@ from all_even.engine.stand import covered_at, gains_of, lopsided_lu, mono_loss, 
 from all_even.engine.units import table, unit_lufs, units
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.masking import excitation_of, find_masking
-from all_even.moves.balance import all_even, bass_ceiling, pair_sides
+from all_even.moves.balance import all_even, bass_ceiling, lopsided, pair_sides, remarks
 from all_even.session import edits
 from all_even.session.classes import class_of
 from all_even.session.model import Lane, Session
@@ -179,3 +179,60 @@ def test_far_out_sources_lose_three_decibels_in_mono_and_central_ones_none():
 def test_relations_do_not_ask_for_the_files_again(demo):
     first = relations(demo)
     assert relations(demo.at(edits.change_strips(demo.session, [demo.session.lanes[0].id], level_db=-3.0))) == first
+
+
+# What is said before anything is moved, and sides that lean.
+
+
+def test_a_mix_in_which_everybody_stands_in_the_middle_is_told_and_one_side_by_side_is_not(demo, placed):
+    (said,) = [remark for remark in remarks.remarks(demo) if remark.kind == "all-centre"]
+    assert len(said.lanes) == said.size > 10
+    assert by_role(demo, "kick").id not in said.lanes
+    after = make(placed, find(placed, "balance.spread"))
+    assert "all-centre" not in {remark.kind for remark in remarks.remarks(after)}
+
+
+def test_two_alike_at_one_place_are_told_until_they_stand_apart(demo):
+    voices = [lane.id for lane in demo.session.lanes if lane.role == "backing voice"][:2]
+    others = [lane.id for lane in demo.session.lanes if lane.id not in voices and lane.role != "lead voice"]
+    few = edits.change_strips(demo.session, others[4:], mute=True)
+    for pan, said in ((0.5, True), (-0.5, False)):
+        state = edits.change_strips(edits.change_strips(few, voices[:1], pan=0.5), voices[1:], pan=pan)
+        found = [remark for remark in remarks.remarks(demo.at(state)) if remark.kind == "one-seat"]
+        assert (set(voices) in [set(remark.lanes) for remark in found]) is said
+
+
+def test_a_mix_that_leans_is_put_upright_by_sources_that_change_sides(demo):
+    leaning = demo.at(states_for_every_kind(demo.session)[-1])
+    move = find(leaning, "balance.lopsided")
+    assert move.before > lopsided.LOPSIDED_LU
+    after = make(leaning, move)
+    assert result_of(after) == pytest.approx(move.expected, abs=0.1)
+    assert result_of(after) < move.before - 0.5
+    for lane_id in move.targets:
+        assert after.session.lane(lane_id).pan == -leaning.session.lane(lane_id).pan
+    assert "balance.lopsided" not in [item.id for item in opened(demo, "balance")]
+
+
+def test_the_sides_of_the_figure_are_those_of_the_print(demo):
+    """Left against right of the stand, without stereo sources, is that of the rendered mix over the same 3 s."""
+    stereo_ids = [lane.id for lane in demo.session.lanes if demo.book.fingerprints(demo.session).channels(lane.id) == 2]
+    state = edits.change_strips(states_for_every_kind(demo.session)[-1], stereo_ids, mute=True)
+    look = demo.at(state)
+    weighted_energy = look.mix.hops.weighted.astype(np.float64)
+    window = 300
+    sums = np.add.reduceat(weighted_energy, np.arange(0, len(weighted_energy), window)) / window
+    loud = sums.sum(axis=1) > 1e-7
+    ratio = 10.0 * np.log10(sums[loud, 0] / sums[loud, 1])
+    assert lopsided.between_sides_lu(look) == pytest.approx(float(np.sqrt(np.mean(ratio**2))), abs=0.5)
+
+
+def test_an_anchor_stays_where_it_is_and_the_others_come_to_it(demo):
+    voice = by_role(demo, "lead voice").id
+    state = edits.set_anchor(edits.change_strips(demo.session, [voice], level_db=-12.0), voice)
+    look = demo.at(state)
+    after = make(look, find(look, "balance.voice-first"))
+    assert after.session.lane(voice).level_db == -12.0
+    assert result_of(after) < 0.3
+    with pytest.raises(KeyError):
+        edits.set_anchor(demo.session, "lane-999")

@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 import soundfile
 
+from all_even.audio import retune as retuning
 from all_even.engine.overlay import overlay
 from all_even.engine.relations import relations, source_units
-from all_even.moves.gather import align
+from all_even.moves.gather import align, by_sound
 from all_even.session import alternatives, edits
 from tests.conftest import RATE, noise
 from tests.measure.sounds import kick, placed, plucked, snare
@@ -166,3 +167,48 @@ def test_what_nobody_named_is_neither_aligned_nor_placed(kit):
     nameless = kit.at(edits.change_strips(kit.session, [item.id for item in kit.session.lanes], role="unknown"))
     assert not [move for move in opened(nameless, "gather") if move.kind == "gather.align"]
     assert spread.wanted_pans(nameless, stand(nameless)) == {}
+
+
+# Out of tune, and nameless.
+
+
+@pytest.mark.skipif(not retuning.is_there(), reason="rubberband (package rubberband-cli) is not here")
+def test_a_flat_part_is_retuned_into_a_file_of_its_own_and_in_tune_afterwards(tmp_path):
+    folder = tmp_path / "band"
+    folder.mkdir()
+    notes = [(0.4 + 0.6 * i, 0.55, 110.0 * 2 ** (step / 12)) for i, step in enumerate([0, 3, 7, 5, 10, 7, 3, 0] * 3)]
+    parts = {"organ": 1.0, "piano": 2.0, "viola": 1.5, "bass": 0.5}
+    flat = 2.0 ** (-30.0 / 1200.0)
+    for index, (name, octave) in enumerate(parts.items()):
+        tuned = [(start, length, hertz * octave * (flat if name == "viola" else 1.0)) for start, length, hertz in notes]
+        sound = plucked(tuned, SECONDS)
+        written = 0.4 * sound / np.abs(sound).max() + 1e-4 * noise(SECONDS, 60 + index)[: len(sound)]
+        soundfile.write(folder / f"{name}.wav", written, RATE, subtype="PCM_24")
+    look = look_at(folder)
+    moves = [move for move in opened(look, "gather") if move.kind == "gather.retune"]
+    assert [move.targets for move in moves] == [(lane(look, "viola").id,)]
+    assert moves[0].before == pytest.approx(-30.0, abs=4.0)
+    before = (folder / "viola.wav").read_bytes()
+    after = make(look, moves[0])
+    assert abs(result_of(after)) < moves[0].tolerance
+    assert after.session.lane(moves[0].targets[0]).file.startswith(retuning.FOLDER)
+    assert (folder / "viola.wav").read_bytes() == before
+    assert not [move for move in opened(after, "gather") if move.kind == "gather.retune"]
+
+
+def test_nameless_lanes_are_called_what_they_sound_like_in_one_move_and_each_can_be_left_out(kit):
+    nameless = kit.at(edits.change_strips(kit.session, [item.id for item in kit.session.lanes], role="unknown"))
+    move = find(nameless, "gather.by-sound")
+    (_, *others) = by_sound.parts(nameless.session, move)
+    assert len(others) >= 2
+    after = make(nameless, move)
+    assert result_of(after) == move.expected
+    named = {item.file[:-4]: item.role for item in after.session.lanes if item.role != "unknown"}
+    assert named.get("snare top", "drums") == "drums"
+    assert named.get("bass DI", "bass") in ("bass", "instrument")
+    first = by_sound.parts(nameless.session, move)[0][0]
+    from all_even import stages
+    from all_even.moves import making
+
+    less = making.without_parts(stages.kinds()["gather.by-sound"], move, [first])
+    assert make(nameless, less).session.lane(first).role == "unknown"

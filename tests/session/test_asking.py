@@ -84,3 +84,26 @@ def test_only_sure_remarks_are_made_of_the_playing():
 @pytest.mark.parametrize("timing", [Timing(30.0, 16.0, 60), Timing(30.0, 5.0, 15), Timing(9.0, 2.0, 60)])
 def test_nothing_is_claimed_of_few_or_scattered_onsets(timing):
     assert playing.remarks(session("bass DI"), Song(None, (), {}, {}, {"l0": timing})) == ()
+
+
+def test_a_short_word_makes_a_name_less_sure_and_the_sound_speaks_for_or_against_it(heard, organ, beat):
+    def lane(file: str, role: str) -> Lane:
+        return Lane(id="l0", name=file, file=f"{file}.wav", role=role)
+
+    assert asking.confidence(lane("Violin", "violin"), None) == 0.95
+    assert asking.confidence(lane("OB 2", "oboe"), None) == 0.65
+    assert asking.confidence(lane("OB 2", "oboe"), heard(organ)) > 0.9
+    against = asking.confidence(lane("OB 2", "oboe"), heard(beat))
+    assert against < 0.3
+    assert "may say oboe" in asking.question("oboe", heard(organ), None, 0.55).text
+    assert asking.confidence(lane("OB 2", "kick"), heard(organ)) == 1.0  # people said so
+    assert asking.confidence(lane("Audio 01", "unknown"), None) == 0.0
+
+
+def test_the_rooms_of_a_band_are_told_from_those_of_a_kit():
+    from all_even.session.roles import family_of, guess_role
+
+    names = {"Band room L": "band room", "Live amb": "band room", "Audience 2": "band room", "Room L": "room",
+             "Drum room": "drums"}  # fmt: skip
+    assert {name: guess_role(name) for name in names} | {"Drum room": "drums"} == names
+    assert family_of("band room") == "other"

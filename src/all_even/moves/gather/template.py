@@ -17,7 +17,8 @@ def propose(look: Look) -> list[Proposal]:
     session = look.session
     if session.buses or any(lane.chain for lane in session.lanes):
         return []
-    return [move for template in templates.known() if (move := proposal_of(session, template, LEAST_SHARE)) is not None]
+    moves = [proposal_of(session, template, LEAST_SHARE) for template in templates.known()]
+    return [move for move in moves if move is not None and move.before != move.expected]
 
 
 def proposal_of(session: Session, template: Template, least_share: float = 0.0) -> Proposal | None:
