@@ -50,7 +50,7 @@ def test_clip_gain_is_dragged_section_by_section_and_heard_undone_and_reset(open
     desk = opened.desk
     opened.wait(lambda: desk.figures.song is not None)
     desk.edit(lambda s: edits.change_strips(s, [s.lanes[0].id], clip_gain_db=1.0))
-        from all_even.session import song_map
+    from all_even.session import song_map
 
     desk.edit(lambda s: song_map.split_section(s, desk.figures.song, 4.0))
     desk.edit(lambda s: song_map.split_section(s, desk.figures.song, 8.0))

@@ -116,7 +116,7 @@ def clip_rail(painter: QPainter, rail: Rail, row: QRectF, gain_db: float, held: 
 class WayDrawing(Drawing):
     """One lane's way, large: at each point how long it is how loud, its RMS and its peak."""
 
-    title = "Level at each point of the lane, dBFS: how long it is how loud, RMS while playing (bar), peak (tick)"
+    title = "Level at each point, dBFS: RMS while playing (bar), peak (tick)"
 
     def __init__(self) -> None:
         super().__init__(
