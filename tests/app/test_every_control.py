@@ -29,7 +29,7 @@ from all_even.dsp import kinds
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.session import chain_edits, routing_edits
 
-PAGES = ("settings", "shortcuts", "about")
+PAGES = ("settings", "shortcuts", "about", "record")
 SCREENS = ("start", *stages.all_keys())
 SMALLEST = 24
 ARROW = 26  # what a combo box needs beside its text

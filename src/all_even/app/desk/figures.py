@@ -120,7 +120,7 @@ class DeskFigures:
             from all_even.audio import content
             from all_even.measure.recording import files
             from all_even.measure.recording.files import FileReport
-            from all_even.measure.recording.first_look import first_look
+            from all_even.measure.recording.first_look import first_looks
 
             jobs, lanes = [], []
             for lane in wanted:
@@ -130,12 +130,12 @@ class DeskFigures:
                 except UserError as error:
                     report.send((lane.id, FileReport(Path(lane.file), error=str(error))))
 
-            for lane, (path, take) in zip(lanes, jobs, strict=True):
-                if report.cancelled.is_set():
-                    raise Cancelled
-                if not content.is_known(path):  # else it is measured already, most likely
-                    report.progress(-1.0, f"A first look at {lane.name}")
-                    report.send((lane.id, first_look(path, take)))
+            # What was hashed before is measured already, most likely.
+            fresh = [index for index, (path, _) in enumerate(jobs) if not content.is_known(path)]
+            if fresh:
+                report.progress(-1.0, f"A first look at {len(fresh)} files")
+            for index, seen in first_looks([jobs[i] for i in fresh], cancelled=report.cancelled):
+                report.send((lanes[fresh[index]].id, seen))
 
             def progress(done: int, total: int, name: str) -> None:
                 report.progress(done / total, f"Measuring: {done} of {total}, {name}")

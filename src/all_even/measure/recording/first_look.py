@@ -4,6 +4,9 @@ So that the first faults of a large folder are known within seconds; measuring t
 back what was true of the pieces only.
 """
 
+import threading
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,8 +14,9 @@ import numpy as np
 
 from all_even.audio import sound_file
 from all_even.audio.sound_file import SoundFileError
+from all_even.errors import Cancelled
 from all_even.measure.faults.findings import Finding, findings
-from all_even.measure.recording.files import FileReport
+from all_even.measure.recording.files import WORKERS, FileReport
 from all_even.measure.recording.track import Measurement
 
 PIECE_S = 2.0
@@ -49,3 +53,19 @@ def first_look(path: Path, take: tuple[int, ...] | None = None) -> tuple[Finding
         for finding in findings(report)
         if finding.kind in TELLING and not (finding.kind == "dc_offset" and abs(finding.size or 0.0) < SURE_DC)
     )
+
+
+def first_looks(
+    jobs: Sequence[tuple[Path, tuple[int, ...] | None]], *, cancelled: threading.Event
+) -> Iterator[tuple[int, tuple[Finding, ...]]]:
+    """Looks at many files at once; yields (index, findings) as they are seen. Raises `Cancelled` when it is set."""
+
+    def look(job: tuple[Path, tuple[int, ...] | None]) -> tuple[Finding, ...]:
+        return () if cancelled.is_set() else first_look(*job)
+
+    with ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="look") as pool:
+        pending = {pool.submit(look, job): index for index, job in enumerate(jobs)}
+        for future in as_completed(pending):
+            if cancelled.is_set():
+                raise Cancelled
+            yield pending[future], future.result()
