@@ -16,12 +16,15 @@ from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
+from all_even.cli import main as render
+from all_even.demo.stems import write_stems
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.dsp.saturation import Saturation
-from all_even.session import chain_edits, edits
+from all_even.session import chain_edits, edits, references, store
 from all_even.session.model import Loop
+from all_even.session.new import inspect_all, new_session, sound_paths
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 LONGEST_WAIT_S = 180.0
@@ -34,6 +37,22 @@ def wait(condition: Callable[[], bool]) -> None:
             sys.exit("The window did not become ready.")
         QApplication.processEvents()
         time.sleep(0.01)
+
+
+def other_songs(folder: Path) -> tuple[list[Path], list[Path]]:
+    """Session files and plain mixes of five more tunes of ours, a little panned."""
+    sessions, mixes = [], []
+    for seed, name in enumerate(("Low Tide", "Night Ferry", "Harbour Wall", "Long Pier", "Grey Gulls"), 1):
+        stems = write_stems(folder / name, seed=seed, bars=8)
+        infos, _ = inspect_all(sound_paths(stems))
+        session = new_session(stems, infos, name)
+        for index, lane in enumerate(session.lanes):
+            session = edits.change_strips(session, (lane.id,), level_db=-9.0, pan=(-0.5, 0.0, 0.5)[index % 3])
+        sessions.append(folder / f"{name}.alleven")
+        store.save(session, sessions[-1])
+        mixes.append(folder / f"{name}.wav")
+        render(["render", str(sessions[-1]), "-o", str(mixes[-1])])
+    return sessions, mixes
 
 
 def main() -> None:
@@ -95,6 +114,25 @@ def main() -> None:
     bench.show_view(2)
     wait(lambda: not desk.work.busy())
     shot("balance-kick-and-bass")
+    with tempfile.TemporaryDirectory() as folder:
+        songs, mixes = other_songs(Path(folder))
+        references.keep(mixes)
+        desk.figures.renew()
+        bench.show_view(3)
+        wait(lambda: not desk.work.busy())
+        desk.mix_measured.emit()
+        wait(lambda: not desk.work.busy())
+        shot("balance-whole")
+        references.keep(())
+        store.save(desk.session, Path(folder) / "Slack Water.alleven")
+        window.show_page("record")
+        page = window._extra["record"]
+        page.paths = []
+        page.add([Path(folder) / "Slack Water.alleven", *songs])
+        page._measure(page.paths)
+        wait(lambda: not desk.work.busy("record"))
+        shot("record")
+        window.leave_page()
     bench.show_view(0)
     scratch = next(lane.id for lane in desk.session.lanes if lane.file == "scratch vox.wav")
     desk.edit(lambda s: edits.change_strips(s, (scratch,), mute=True))

@@ -61,7 +61,7 @@ COLUMNS: tuple[Column, ...] = (
     Column("integrated_lufs", "Loudness", "LUFS", 1.0),
     Column("peak_dbfs", "Peak", "dBFS", 3.0),
     Column("low_share_db", "Low share", "dB", 2.0),
-    Column("voice_lu", "Voice to the rest", "LU", 1.5),
+    Column("voice_lu", "Voice", "LU", 1.5),
     Column("width_low_db", "Width low", "dB", 3.0),
     Column("width_mid_db", "mid", "dB", 3.0),
     Column("width_high_db", "high", "dB", 3.0),
