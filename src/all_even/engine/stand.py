@@ -3,8 +3,9 @@
 Pans are arithmetic on what each source brings to its fader; stereo sources are taken to come from both sides alike.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from msgspec.structs import replace
@@ -18,8 +19,10 @@ from all_even.engine.units import Table, Unit, table, unit_energy
 from all_even.measure.level.hops import HOP_S
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.placing import Covered, Stage
+from all_even.session.classes import class_of
 from all_even.session.importance import importance
 from all_even.session.model import Session
+from all_even.session.roles import family_of
 
 Array = NDArray[np.float64]
 WINDOW_S = 3.0
@@ -106,6 +109,33 @@ def gains_of(session: Session, found: Stand, pans: Mapping[str, float] | None = 
         place = (pans or {}).get(unit.id, pan_of(session, unit))
         rows.append(panning.mono_gains(place if mono else 0.5 * place, "-3 dB"))
     return np.array(rows)
+
+
+ALIKE = 0.8
+"""Likeness of two spectra (cosine of what counts of them), from where two parts are heard as one (our own rule)."""
+AT_ONCE = 0.3
+"""Of the time the rarer one plays."""
+
+
+def alike(found: Stand, among: Sequence[int]) -> dict[tuple[int, int], float]:
+    """Pairs of sources of one family and class whose spectra are alike and that play at once: their likeness, by their
+    places among the units, the smaller first."""
+    weight = found.stage.weight
+    playing = {index: weight[index].sum(axis=1) > 0.0 for index in among}
+    mean = {index: weight[index].mean(axis=0, dtype=np.float64) for index in among}
+    pairs = {}
+    for a, b in combinations(sorted(among), 2):
+        roles = found.units[a].role, found.units[b].role
+        if len({(family_of(role), class_of(role)) for role in roles}) > 1:
+            continue
+        rarer = min(int(playing[a].sum()), int(playing[b].sum()))
+        if rarer == 0 or int((playing[a] & playing[b]).sum()) < AT_ONCE * rarer:
+            continue
+        lengths = float(np.linalg.norm(mean[a]) * np.linalg.norm(mean[b]))
+        likeness = float(mean[a] @ mean[b]) / max(lengths, 1e-30)
+        if likeness >= ALIKE:
+            pairs[a, b] = likeness
+    return pairs
 
 
 def covered_at(session: Session, found: Stand, pans: Mapping[str, float] | None = None) -> Covered:

@@ -3,28 +3,19 @@
 Places are only judged of single channels that are no part of the centre by their role.
 """
 
-from itertools import combinations
-
-import numpy as np
-
 from all_even.dsp.parameter import number
 from all_even.engine.figures.look import Look
-from all_even.engine.stand import Stand, pan_of, stand
+from all_even.engine.stand import Stand, alike, pan_of, stand
 from all_even.engine.whole import whole
 from all_even.measure.level import zones
 from all_even.session import seats
-from all_even.session.classes import PAIRED, class_of, stands_central
+from all_even.session.classes import PAIRED, stands_central
 from all_even.session.remark import Remark
-from all_even.session.roles import family_of
 
 IN_THE_MIDDLE = 0.1
 """Of full pan: nearer nobody hears it beside the centre."""
 FEWEST_CENTRAL = 4
 ONE_SEAT = 0.15
-ALIKE = 0.8
-"""Likeness of two spectra (cosine of what counts of them), from where two parts are heard as one (our own rule)."""
-AT_ONCE = 0.3
-"""Of the time the rarer one plays."""
 MOST_PAIRS = 3
 
 
@@ -56,25 +47,11 @@ def _all_centre(look: Look, found: Stand) -> list[Remark]:
 
 def _one_seat(look: Look, found: Stand) -> list[Remark]:
     """Two of a family and a class, alike in their spectrum and playing at once, at one place."""
-    weight = found.stage.weight
     told = []
-    for a, b in combinations(_movable(look, found), 2):
+    for (a, b), likeness in alike(found, _movable(look, found)).items():
         first, second = found.units[a], found.units[b]
-        if (family_of(first.role), class_of(first.role)) != (family_of(second.role), class_of(second.role)):
-            continue
-        if abs(pan_of(look.session, first) - pan_of(look.session, second)) > ONE_SEAT:
-            continue
-        playing = weight[a].sum(axis=1) > 0.0, weight[b].sum(axis=1) > 0.0
-        rarer = min(playing[0].sum(), playing[1].sum())
-        if rarer == 0 or (playing[0] & playing[1]).sum() < AT_ONCE * rarer:
-            continue
-        mean_a, mean_b = weight[a].mean(axis=0, dtype=np.float64), weight[b].mean(axis=0, dtype=np.float64)
-        likeness = float(mean_a @ mean_b / max(np.linalg.norm(mean_a) * np.linalg.norm(mean_b), 1e-30))
-        if likeness >= ALIKE:
-            text = (
-                f"alike ({100.0 * likeness:.0f} %) and at one place: heard as one. Apart, or one an octave away, both "
-                "are heard."
-            )
+        if abs(pan_of(look.session, first) - pan_of(look.session, second)) <= ONE_SEAT:
+            text = f"{100.0 * likeness:.0f} % alike, at one place: heard as one"
             told.append(Remark((first.id, second.id), "one-seat", likeness, text))
     return sorted(told, key=lambda remark: -remark.size)[:MOST_PAIRS]
 

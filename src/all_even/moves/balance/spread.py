@@ -15,6 +15,7 @@ from all_even.dsp.parameter import PAN, number
 from all_even.engine.figures.look import Look
 from all_even.engine.stand import (
     Stand,
+    alike,
     covered_at,
     gains_of,
     lopsided_lu,
@@ -40,6 +41,8 @@ FEWEST = 3
 LEAST_GAIN = 0.02
 PANS = "pans"
 BACKING_OUT = 0.75
+ALIKE_COST_LU = 0.1
+"""What two alike on one side may cost in equality of the sides."""
 
 
 def wanted_pans(look: Look, found: Stand) -> dict[str, float]:
@@ -71,11 +74,14 @@ def _width(role: str) -> float:
 def _balanced(
     session: Session, found: Stand, movable: list[int], width: dict[int, float], signs: dict[int, int]
 ) -> dict[int, int]:
-    """Sides that keep left and right equal: neighbours swapped as long as it helps."""
+    """Sides that keep left and right equal, and what is alike apart: neighbours swapped as long as it helps."""
+
+    pairs = alike(found, movable)
 
     def cost(tried: dict[int, int]) -> float:
         pans = {found.units[i].id: tried[i] * width[i] for i in movable}
-        return lopsided_lu(found, gains_of(session, found, pans))
+        together = sum(tried[a] == tried[b] for a, b in pairs)
+        return lopsided_lu(found, gains_of(session, found, pans)) + ALIKE_COST_LU * together
 
     best = cost(signs)
     for _ in range(3):
