@@ -18,10 +18,11 @@ $(STAMP): pyproject.toml constraints.txt tools/system-packages.sh
 demo: $(STAMP)
 	$(BIN)/all-even --demo
 
-# The sound server that some tests play to; where it can't be had, they skip and say so.
+# The sound server that some tests play to; where it can't be had, they skip and say so. A module's tests stay with one
+# worker: what they share is made once.
 test: $(STAMP)
 	-sh tools/system-packages.sh pulseaudio pulseaudio-utils libasound2-plugins
-	$(BIN)/python -m pytest -n auto
+	$(BIN)/python -m pytest -n auto --dist loadscope
 
 # Broken files, kills and random hands in their full number, under 15 minutes; a short form is in `test`.
 attack: $(STAMP)

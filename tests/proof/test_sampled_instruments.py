@@ -21,7 +21,8 @@ from all_even.measure.recording.track import Measurement
 from all_even.measure.time.hits import find_hits
 from all_even.measure.time.tempo import Train, find_tempo
 from all_even.measure.time.traces import trace_samples
-from tests.moves.looks import look_at, make, opened, result_of
+from all_even.moves.balance.lopsided import between_sides_lu
+from tests.moves.looks import find, look_at, make, opened, result_of
 from tests.proof.sampled import BANK, BASSES, PLAYER, RATE, SECOND_BANK, Event, make_song, play, play_kit, recorded_kits
 
 pytestmark = [
@@ -328,3 +329,53 @@ def test_what_recorded_instruments_sound_like_without_their_names(songs, tmp_pat
             print(f"  {kind}: {right} of {whole} right; of {sure} it was sure of, {sure_right}")
     assert sum(count[0] for count in counts.values()) >= 0.7 * sum(count[1] for count in counts.values())
     assert sum(count[2] for count in counts.values()) >= 0.9 * sum(count[3] for count in counts.values())
+
+
+BAND = {
+    "Steel guitar": (25, 52), "Clean guitar": (27, 55), "Crunch guitar": (29, 50), "Piano": (0, 60), "Organ": (16, 58),
+    "Strings": (48, 62), "Trumpet": (56, 64), "Alto sax": (65, 60), "Viola": (41, 60), "Backing vox": (52, 62),
+}  # fmt: skip
+"""Names of files, with program and lowest note."""
+
+
+def test_side_by_side_uncovers_on_bands_of_recorded_instruments(songs, tmp_path_factory, capsys):
+    """The promise of the move, which was shaped on other material: covered before loudspeakers and in one ear, left
+    against right, mono; for five bands of a kit, a bass, a voice and six others that play in one range at once."""
+    gains, ears, sides, off = [], [], [], []
+    for song in songs[:5]:
+        folder, rng = tmp_path_factory.mktemp(f"band-{song.seed}"), np.random.default_rng(900 + song.seed)
+        files = {"Kick": song.sounds["kick"], "Snare": song.sounds["snare"], "Hat": song.sounds["hat"],
+                 "Bass": song.sounds["bass"]}  # fmt: skip
+        length_s = len(files["Kick"]) / RATE
+        chosen = rng.choice(sorted(BAND), 6, replace=False)
+        for name, (program, lowest) in {"Lead vox": (53, 62), **{name: BAND[name] for name in chosen}}.items():
+            files[str(name)] = play(_part(rng, song.bpm, lowest, length_s), folder, program=program, drums=False)
+        for name, sound in files.items():
+            soundfile.write(folder / f"{name}.wav", sound, RATE, subtype="PCM_24")
+        look = look_at(folder)
+        placed = make(look, find(look, "balance.voice-first"))
+        move = find(placed, "balance.spread")
+        after = make(placed, move)
+        gains.append(move.before - result_of(after))
+        ears.append(100.0 * float(move.evidence["covered_ear_gain"]))
+        sides.append(float(between_sides_lu(after)))
+        off.append(abs(result_of(after) - move.expected))
+    with capsys.disabled():
+        print(f"\nSide by side: {np.round(gains, 1)} % less covered before loudspeakers, {np.round(ears, 1)} in one")
+        print(f"  ear; left/right {np.round(sides, 2)} LU; off the promise {np.round(off, 2)} %")
+    assert max(off) < 0.5
+    assert np.median(gains) >= 5.0
+    assert np.median(ears) >= 9.0
+    assert np.median(sides) <= 0.5
+
+
+def _part(rng: np.random.Generator, bpm: float, lowest: int, length_s: float) -> list[Event]:
+    """Notes and chords of two, a beat or two each, with rests, in an octave and a half."""
+    beat, time, events = 60.0 / bpm, 0.5, []
+    while time < length_s - 2.0:
+        length = beat * float(rng.choice([0.5, 1.0, 1.0, 2.0]))
+        if rng.random() > 0.15:
+            for _ in range(int(rng.integers(1, 3))):
+                events.append(Event(time, lowest + int(rng.integers(0, 18)), int(rng.integers(70, 110)), 0.9 * length))
+        time += length
+    return events

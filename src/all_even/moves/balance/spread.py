@@ -6,7 +6,7 @@ chosen so that left and right are equally loud along the song. It lowers what co
 two loudspeakers; in mono nothing of it is left, and what stands far out loses level there.
 """
 
-from itertools import pairwise
+from itertools import combinations, product
 
 import numpy as np
 from msgspec.structs import replace
@@ -40,8 +40,10 @@ UNTOUCHED = 0.1
 FEWEST = 3
 LEAST_GAIN = 0.02
 PANS = "pans"
+ALL_TRIED = 11
+"""Up to so many sources every choice of sides is tried; of more, those that single and paired changes lead to."""
 BACKING_OUT = 0.75
-ALIKE_COST_LU = 0.1
+ALIKE_COST_LU = 0.4
 """What two alike on one side may cost in equality of the sides."""
 
 
@@ -74,7 +76,7 @@ def _width(role: str) -> float:
 def _balanced(
     session: Session, found: Stand, movable: list[int], width: dict[int, float], signs: dict[int, int]
 ) -> dict[int, int]:
-    """Sides that keep left and right equal, and what is alike apart: neighbours swapped as long as it helps."""
+    """Sides that keep left and right equal, and what is alike apart."""
 
     pairs = alike(found, movable)
 
@@ -83,12 +85,15 @@ def _balanced(
         together = sum(tried[a] == tried[b] for a, b in pairs)
         return lopsided_lu(found, gains_of(session, found, pans)) + ALIKE_COST_LU * together
 
+    if len(movable) <= ALL_TRIED:
+        first, *others = movable
+        trials = ({first: 1, **dict(zip(others, tried, strict=True))} for tried in product((1, -1), repeat=len(others)))
+        return min(trials, key=cost)
     best = cost(signs)
     for _ in range(3):
         before = best
-        swaps = [(a, b) for a, b in pairwise(movable)] + [(i, i) for i in movable]
-        for a, b in swaps:
-            tried = {**signs, a: -signs[a], b: -signs[b]} if a != b else {**signs, a: -signs[a]}
+        for a, b in [(a, b) for a, b in combinations(movable, 2)] + [(i, i) for i in movable]:
+            tried = {**signs, a: -signs[a], b: -signs[b]}
             value = cost(tried)
             if value < best - 1e-6:
                 best, signs = value, tried
