@@ -5,6 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from all_even import stages
+from all_even.audio import retune
 from all_even.engine.figures.look import Look
 from all_even.moves import making
 from all_even.moves.ground import GROUNDS
@@ -32,6 +33,8 @@ def cases(demo_folder) -> dict[str, tuple[Look, Proposal]]:
 
 @pytest.fixture(params=KINDS)
 def case(request, cases) -> tuple[Look, Proposal]:
+    if request.param == "gather.retune" and not retune.is_there():
+        pytest.skip("rubberband (package rubberband-cli) is not here")
     return cases[request.param]
 
 
