@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QListWidget,
+    QPushButton,
     QScrollBar,
     QWidget,
 )
@@ -32,6 +33,7 @@ from all_even.session import chain_edits, routing_edits
 PAGES = ("settings", "shortcuts", "about", "record")
 SCREENS = ("start", *stages.all_keys())
 SMALLEST = 24
+PADDING = 12  # at the sides of a button's text
 ARROW = 26  # what a combo box needs beside its text
 WALK = f"{__file__}::test_every_control_is_named_explained_large_enough_and_whole[size0]"
 
@@ -54,6 +56,10 @@ def show(rig, screen: str) -> None:
     rig.window.grab()
 
 
+def framed(control: QAbstractButton) -> bool:
+    return isinstance(control, QPushButton) and control.property("role") != "plain"
+
+
 def walk(rig, screen: str) -> list[str]:
     """Everything that is wrong with the controls of a screen."""
     paint.shortened.clear()
@@ -69,7 +75,7 @@ def walk(rig, screen: str) -> list[str]:
         if control.height() < SMALLEST or control.width() < SMALLEST:
             wrong.append(f"{where} is {control.width()}x{control.height()}")
         if isinstance(control, QAbstractButton) and control.text():
-            needed = control.fontMetrics().horizontalAdvance(control.text())
+            needed = control.fontMetrics().horizontalAdvance(control.text()) + (PADDING if framed(control) else 0)
             if needed > control.width():
                 wrong.append(f"{where}: {needed} px of text in {control.width()}")
         if isinstance(control, QComboBox):
@@ -109,6 +115,11 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folde
         for tab in range(4):
             rig.window.workbench.side.setCurrentIndex(tab)
             wrong += walk(rig, screen)
+        if screen == "balance":
+            for view in range(4):
+                rig.measured()
+                rig.window.workbench.bench.of("balance").show_view(view)
+                wrong += walk(rig, screen)
     assert sorted(set(wrong)) == []
 
 

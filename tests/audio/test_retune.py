@@ -1,5 +1,6 @@
 """One constant retune: pitch as asked, times as they were, the original untouched."""
 
+import os
 import threading
 
 import numpy as np
@@ -59,7 +60,11 @@ def test_a_copy_lies_beside_the_recording_and_no_folder_lists_it(write, tmp_path
     assert soundfile.info(copy).channels == 1
     assert soundfile.info(copy).frames == 3 * RATE
     assert path.read_bytes() == before
+    made = copy.stat().st_mtime_ns
     assert retune.retune(path, (1,), -24.0) == copy
+    assert copy.stat().st_mtime_ns == made
+    os.utime(path, ns=(made + 10**6, made + 10**6))  # another recording under the same name
+    assert retune.retune(path, (1,), -24.0).stat().st_mtime_ns > made
     assert sound_paths(tmp_path) == [path]
 
 

@@ -77,10 +77,18 @@ def place_of(path: Path, take: tuple[int, ...] | None, cents: float) -> Path:
     return home / f"{path.stem}{channels} {sign}{abs(cents):.0f} cents.wav"
 
 
+def _is_of(copy: Path, path: Path) -> bool:
+    """Whether a copy is there and younger than its recording."""
+    try:
+        return copy.stat().st_mtime_ns >= path.stat().st_mtime_ns
+    except OSError:
+        return False
+
+
 def retune(path: Path, take: tuple[int, ...] | None, cents: float, cancelled: threading.Event | None = None) -> Path:
     """Writes a retuned copy (32-bit float WAV), or finds the one that is there. A UserError where it can't be."""
     target = place_of(path, take, cents)
-    if target.is_file():
+    if _is_of(target, path):
         return target
     info = sound_file.inspect_pair(path, take) if take else sound_file.inspect(path)
     if info.duration_s > LONGEST_S:

@@ -103,7 +103,7 @@ class RemarksCard(Card):
         if present:
             name = ", ".join(desk.session.lane(lane).name for lane in present)
             line = fields.button(
-                texts.clipped(name, 34), f"{name}: {remark.text}", partial(desk.select, present), role="plain"
+                texts.clipped(name, 26), f"{name}: {remark.text}", partial(desk.select, present), role="plain"
             )
             line.setStyleSheet("text-align: left")
             line.setAccessibleName(f"{name}: {remark.text}")

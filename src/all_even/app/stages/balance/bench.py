@@ -5,7 +5,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QBoxLayout, QButtonGroup, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
 
 from all_even import texts
 from all_even.app import fields
@@ -30,13 +30,14 @@ if TYPE_CHECKING:
 
 
 VIEWS = (
-    ("Along the song", "How loud the selected lane arrives along the song"),
+    ("Song", "How loud the selected lane arrives along the song"),
     ("Seats", "Who sits where: pan as a bearing, rows from the front"),
     ("Kick and bass", "How clearly the kick is heard, and how loud the bass may be"),
     ("Whole", "The mix in six zones of the spectrum, beside finished ones"),
 )
 
 
+WIDE_MIX, NARROW_MIX = 340, 320
 MEASURING = "The mix is being measured …"
 
 
@@ -74,7 +75,7 @@ class BalanceBench(Bench):
         self.whole = WholeDrawing()
         row.addLayout(self._views(), 1)
         self.mix = MixFigures(desk)
-        self.mix.setFixedWidth(340)
+        self.mix.setFixedWidth(WIDE_MIX)
         row.addWidget(self.mix)
 
     def _views(self) -> QVBoxLayout:
@@ -90,7 +91,6 @@ class BalanceBench(Bench):
             self.views.addButton(button, index)
             row.addWidget(button)
         self.views.setExclusive(True)
-        row.addStretch(1)
         self.mirror = fields.button(
             "Players", "Seen from the players instead of the audience", self._mirror, checkable=True
         )
@@ -106,14 +106,27 @@ class BalanceBench(Bench):
             "Add references …", "Finished mixes to compare with; they are known to all sessions, and never copied",
             lambda: self.desk.wanted.emit("Add references …"),
         )  # fmt: skip
+        more = QHBoxLayout()
+        more.setSpacing(4)
+        more.addStretch(1)
         for widget in (self.mirror, self.mute_bass, self.small, self.add_references):
-            row.addWidget(widget)
+            more.addWidget(widget)
+        self.bar = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        self.bar.setSpacing(4)
+        self.bar.addLayout(row)
+        self.bar.addLayout(more, 1)
         column = QVBoxLayout()
         column.setSpacing(4)
-        column.addLayout(row)
+        column.addLayout(self.bar)
         column.addWidget(self.stack, 1)
         self.show_view(0)
         return column
+
+    def fit(self, narrow: bool) -> None:
+        """With little width what belongs to a view stands under the views."""
+        down, right = QBoxLayout.Direction.TopToBottom, QBoxLayout.Direction.LeftToRight
+        self.bar.setDirection(down if narrow else right)
+        self.mix.setFixedWidth(NARROW_MIX if narrow else WIDE_MIX)
 
     def show_view(self, index: int) -> None:
         """0: along the song; 1: the seating plan; 2: kick and bass; 3: the whole."""

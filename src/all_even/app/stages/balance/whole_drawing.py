@@ -14,12 +14,14 @@ if TYPE_CHECKING:
     from all_even.engine.whole import Whole
 
 LOW_DB, HIGH_DB = -36.0, 12.0
+ROOMY = 92.0
+"""Pixels of a zone beside whose bar there is room for its figure."""
 TICKS = (-30.0, -20.0, -10.0, 0.0, 10.0)
-EMPTY = "No reference is known yet: add finished mixes that you like, five at least to be told what lies outside."
+EMPTY = "Add five references to be told what lies outside"
 
 
 class WholeDrawing(Drawing):
-    title = "Zones of the mix against its loudness, dB: the mix, each reference, what they do together"
+    title = "Zones of the mix against its loudness, dB"
 
     def __init__(self) -> None:
         super().__init__(
@@ -85,7 +87,9 @@ class WholeDrawing(Drawing):
             colour = theme.colour("look" if flagged else "text")
             painter.setPen(QPen(colour, 3))
             painter.drawLine(QPointF(centre - 2, y_of(own)), QPointF(centre + 22, y_of(own)))
-            label = QRectF(centre + 24, y_of(own) - 8, 36, 16)
+            beside = box.width() >= ROOMY
+            place = QPointF(centre + 24, y_of(own) - 8) if beside else QPointF(centre - 8, y_of(own) - 19)
+            label = QRectF(place.x(), place.y(), 36, 16)
             paint.text(painter, label, signed(own), size=theme.SMALL, colour=colour)
 
 
