@@ -279,8 +279,7 @@ def test_a_lost_output_is_returned_to_and_starts_from_silence():
         opened[0].there = True
         assert player.lost.there
         player.reopen()
-        wait(lambda: player.device is opened[-1] and len(opened) == 2)
-        assert player.lost is None
+        wait(lambda: player.device is opened[-1] and len(opened) == 2 and player.lost is None)
         wait(lambda: len(opened[1].inner.recording()) > 2 * RATE)
         heard = np.abs(opened[1].inner.recording()[:, 0])
         assert heard[:480].max() < 0.01 * heard[RATE : 2 * RATE].max()
