@@ -66,21 +66,21 @@ def test_tempo_is_tapped_and_typed_and_sections_are_split_and_named_on_the_strip
     desk, strip = opened.desk, opened.window.workbench.head.transport.strip
     opened.wait(lambda: desk.figures.song is not None)
     act = opened.window.verbs
-    act.type_tempo()
+    act.time.type_tempo()
     strip._field.setText("98.5 bpm")
     QTest.keyClick(strip._field, Qt.Key.Key_Return)
     assert desk.session.song.tempo_bpm == 98.5
     opened.wait(lambda: desk.figures.song.tempo is not None and desk.figures.song.tempo.bpm == 98.5)
-    act.song("bars later")
+    act.time.change("bars later")
     assert desk.session.song.bar_s is not None
     desk.ears.player.locate(4.0)
-    act.song("split")
+    act.time.change("split")
     assert desk.session.song.sections
-    act.name_section()
+    act.time.name_section()
     strip._field.setText("Chorus")
     QTest.keyClick(strip._field, Qt.Key.Key_Return)
     assert "Chorus" in {mark.name for mark in desk.session.song.sections}
-    act.song("sections as found")
+    act.time.change("sections as found")
     assert desk.session.song.sections == ()
 
 

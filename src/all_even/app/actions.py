@@ -1,8 +1,6 @@
 """What commands do: the verbs of the window, on the parts it is made of."""
 
-import time
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
@@ -11,16 +9,16 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit, 
 
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
+from all_even.app.song_time import SongTime
 from all_even.app.work import Report
 from all_even.errors import UserError
 from all_even.session import copying, edits
-from all_even.session.model import MIX, Loop, Session
+from all_even.session.model import MIX, Loop
 from all_even.session.roles import family_of
 from all_even.session.store import SUFFIX
 
 if TYPE_CHECKING:
     from all_even.app.bench.bench import Bench
-    from all_even.app.head.song_strip import SongStrip
     from all_even.app.status import StatusLine
     from all_even.app.workbench import Workbench
 
@@ -44,7 +42,7 @@ class Actions:
 
     def __init__(self, desk: Desk, frame: Frame, dialogs: QWidget) -> None:
         self.desk, self.frame, self._dialogs = desk, frame, dialogs
-        self._taps: list[float] = []
+        self.time = SongTime(self)
 
     # Files.
 
@@ -110,6 +108,11 @@ class Actions:
                 dialog.selectFile(f"{self.desk.session.name}{SUFFIX}")
         return [Path(name) for name in dialog.selectedFiles()] if dialog.exec() else []
 
+    def ask_text(self, what: str, known: str, typed: Callable[[str], None]) -> None:
+        """A few words, typed over the song strip."""
+        if self.frame.workbench is not None:
+            self.frame.workbench.head.transport.strip.ask(what, known, typed)
+
     def add_references(self) -> None:
         """Finished mixes to compare with, known to all sessions on this machine."""
         from all_even.session import references
@@ -170,30 +173,7 @@ class Actions:
                 return
             desk.said.emit(f"Template “{name.strip()}” kept: proposed for the next folder, by roles.")
 
-        self._strip().ask("Name of the template", desk.session.name, typed)
-
-    def tempo_from_midi(self) -> None:
-        """Tempo and bars as a MIDI file has them; its beginning is the beginning of the song."""
-        from all_even.audio import midi
-        from all_even.session import song_map
-
-        desk = self.desk
-        if not desk.is_open:
-            return
-        chosen = self.choose(QFileDialog.FileMode.ExistingFile, "Tempo from a MIDI file", "MIDI files (*.mid *.midi)")
-        if not chosen:
-            return
-        try:
-            found = midi.tempo(chosen[0])
-        except UserError as error:
-            desk.said.emit(str(error))
-            return
-        desk.edit(
-            lambda s: song_map.set_song(s, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0),
-            reason=f"from {chosen[0].name}",
-        )
-        more = " It has other tempos too; this one lasts longest." if found.changes else ""
-        desk.said.emit(f"{found.bpm:.2f} BPM, {found.beats_per_bar} beats in a bar, from {chosen[0].name}.{more}")
+        self.ask_text("Name of the template", desk.session.name, typed)
 
     def filter_lanes(self) -> None:
         """The field over the lanes."""
@@ -341,89 +321,6 @@ class Actions:
             self.frame.workbench.lanes.hidden_button.toggle()
 
     # Pages and panels.
-
-    # The song's time.
-
-    def _position_s(self) -> float:
-        player = self.desk.ears.known_player
-        return player.position_s() if player is not None else 0.0
-
-    def _strip(self) -> "SongStrip":
-        assert self.frame.workbench is not None
-        return self.frame.workbench.head.transport.strip
-
-    def song(self, what: str) -> None:
-        """Puts tempo, bars or sections right, at the playing position where it matters."""
-        from all_even.session import song_map
-
-        desk = self.desk
-        song = desk.figures.song if desk.is_open else None
-        if song is None:
-            desk.said.emit("The song's time is not known yet: its tracks are being measured.")
-            return
-        at_s = self._position_s()
-        index = song_map.section_at(desk.session, song, at_s)
-        changes: dict[str, Callable[[Session], Session]] = {
-            "tempo as found": lambda s: song_map.set_song(s, tempo_bpm=None, bar_s=None),
-            "bars later": lambda s: song_map.shift_bars(s, song, 1),
-            "bars earlier": lambda s: song_map.shift_bars(s, song, -1),
-            "split": lambda s: song_map.split_section(s, song, at_s),
-            "join": lambda s: song_map.remove_section(s, song, index),
-            "sections as found": lambda s: song_map.set_song(s, sections=()),
-        }
-        desk.edit(changes[what])
-
-    def tap(self) -> None:
-        """One tap in time; from the fourth on the tempo follows."""
-        from all_even.session import song_map
-
-        if not self.desk.is_open:
-            return
-        self._taps = [*self._taps[-31:], time.monotonic()]
-        bpm = song_map.tapped_bpm(self._taps)
-        if bpm is None:
-            self.desk.said.emit("Tap on: the tempo follows from the fourth beat.")
-        else:
-            self.desk.edit(lambda s: song_map.set_tempo(s, round(bpm, 1)), merge="tap")
-
-    def type_tempo(self) -> None:
-        from all_even.session import song_map
-
-        desk, workbench = self.desk, self.frame.workbench
-        if not desk.is_open or workbench is None:
-            return
-
-        def typed(text: str) -> None:
-            try:
-                bpm = float(text.lower().replace("bpm", "").replace(",", ".").strip())
-            except ValueError:
-                desk.said.emit(f"“{text}” is no tempo; a number of beats a minute is.")
-                return
-            desk.edit(lambda s: song_map.set_tempo(s, bpm))
-
-        song = desk.figures.song
-        known = f"{song.tempo.bpm:.1f}" if song is not None and song.tempo is not None else ""
-        self._strip().ask("Beats a minute", known, typed)
-
-    def name_section(self) -> None:
-        from all_even.session import song_map
-
-        desk = self.desk
-        song = desk.figures.song if desk.is_open else None
-        if song is None or self.frame.workbench is None:
-            return
-        marks = song_map.marks_of(desk.session, song)
-        index = max(0, song_map.section_at(desk.session, song, self._position_s()))
-        if index < len(marks):
-            done = partial(self._named_section, index)
-            self._strip().ask("Name of the section", marks[index].name, done)
-
-    def _named_section(self, index: int, name: str) -> None:
-        from all_even.session import song_map
-
-        song = self.desk.figures.song
-        if song is not None:
-            self.desk.edit(lambda s: song_map.name_section(s, song, index, name))
 
     def write_note(self) -> None:
         if self.desk.is_open and self.frame.workbench is not None:

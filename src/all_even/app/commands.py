@@ -61,6 +61,11 @@ class Command:
     marked: "Callable[[Desk], bool] | None" = None
 
 
+def song(change: str) -> "Callable[[Actions], object]":
+    """Puts the song's time right."""
+    return lambda actions: actions.time.change(change)
+
+
 def go_to(stage: str, actions: "Actions") -> None:
     actions.desk.set_stage(stage)
 
@@ -122,18 +127,23 @@ def all_commands() -> list[Command]:
         Command("Play", "Follow", "F", lambda a: a.follow(), at=STRIP),
         Command("Play", "Compare two versions", "X", lambda a: a.compare()),
         Command("Play", "Hear the state now", "Shift+X", lambda a: a.desk.ears.hear_now()),
-        Command("Play", "Tap the tempo", "J", lambda a: a.tap(), at=STRIP, words="bpm beat"),
-        Command("Play", "Type the tempo", "Shift+J", lambda a: a.type_tempo(), at=STRIP, words="bpm"),
+        Command("Play", "Tap the tempo", "J", lambda a: a.time.tap(), at=STRIP, words="bpm beat"),
+        Command("Play", "Type the tempo", "Shift+J", lambda a: a.time.type_tempo(), at=STRIP, words="bpm"),
         Command(
-            "Play", "Tempo from a MIDI file …", "", lambda a: a.tempo_from_midi(), at=STRIP, words="bpm bars import"
+            "Play",
+            "Tempo from a MIDI file …",
+            "",
+            lambda a: a.time.tempo_from_midi(),
+            at=STRIP,
+            words="bpm bars import",
         ),
-        Command("Play", "Tempo as it was found", "", lambda a: a.song("tempo as found"), at=STRIP, words="bpm"),
-        Command("Play", "Bars begin a beat later", "", lambda a: a.song("bars later"), at=STRIP, words="downbeat one"),
-        Command("Play", "Bars begin a beat earlier", "", lambda a: a.song("bars earlier"), at=STRIP, words="downbeat"),
-        Command("Play", "A section begins here", "Shift+N", lambda a: a.song("split"), at=STRIP, words="verse chorus"),
-        Command("Play", "Name the section", "", lambda a: a.name_section(), at=STRIP, words="verse chorus rename"),
-        Command("Play", "Join the section to the one before", "", lambda a: a.song("join"), at=STRIP, words="remove"),
-        Command("Play", "Sections as they were found", "", lambda a: a.song("sections as found"), at=STRIP),
+        Command("Play", "Tempo as it was found", "", song("tempo as found"), at=STRIP, words="bpm"),
+        Command("Play", "Bars begin a beat later", "", song("bars later"), at=STRIP, words="downbeat one"),
+        Command("Play", "Bars begin a beat earlier", "", song("bars earlier"), at=STRIP, words="downbeat"),
+        Command("Play", "A section begins here", "Shift+N", song("split"), at=STRIP, words="verse chorus"),
+        Command("Play", "Name the section", "", lambda a: a.time.name_section(), at=STRIP, words="verse chorus rename"),
+        Command("Play", "Join the section to the one before", "", song("join"), at=STRIP, words="remove"),
+        Command("Play", "Sections as they were found", "", song("sections as found"), at=STRIP),
         Command("Play", "Return to the lost output", "", lambda a: a.desk.ears.reopen(), is_lost),
         *(
             Command("View", stage.name, f"F{index}", partial(go_to, stage.key), always, words="stage go to")

@@ -3,20 +3,20 @@
 Pairs, ensembles and what stands in the centre stay. Stereo sources are taken to come from both sides alike.
 """
 
-from all_even.dsp.parameter import PAN, number
+from all_even.dsp.parameter import number
 from all_even.engine.figures.look import Look
 from all_even.engine.stand import Stand, gains_of, lopsided_lu, pan_of, stand
+from all_even.moves.balance import pans
 from all_even.moves.balance.pair_sides import pairs
-from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import edits, seats
+from all_even.session import seats
 from all_even.session.model import Proposal, Session
 
 LOPSIDED_LU = 1.0
 """Common practice: a decibel between the sides is heard as a mix that leans."""
 EVEN_LU, LEAST_GAIN_LU = 0.5, 0.1
 PLACED = 0.1
-PANS = "pans"
 
 
 def wanted_pans(session: Session, found: Stand) -> tuple[dict[str, float], float]:
@@ -62,7 +62,7 @@ def propose(look: Look) -> list[Proposal]:
             title=f"The other side for {len(turned)} source{'s' if len(turned) > 1 else ''}",
             reason=f"One side is louder: {number(before)} LU between left and right along the song. With {names} "
             f"opposite, {number(after)} are left. Nobody stands further in or out than now.",
-            parameters={PANS: turned},
+            parameters={pans.PANS: turned},
             evidence={"left_right_rms_lu": before, "turned": len(turned)},
             metric=METRIC.id,
             before=before,
@@ -71,19 +71,6 @@ def propose(look: Look) -> list[Proposal]:
             weight=5.5,
         )
     ]
-
-
-def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
-    pans = proposal.parameters.get(PANS)
-    assert isinstance(pans, dict)
-    return [(i, f"{session.lane(i).name} to {PAN.text(pan)}") for i, pan in pans.items() if session.is_lane(i)]
-
-
-def edit(session: Session, proposal: Proposal) -> Session:
-    for lane_id, pan in per_strip(proposal, PANS).items():
-        if session.is_lane(lane_id):
-            session = edits.change_strips(session, (lane_id,), pan=round(pan, 3))
-    return session
 
 
 def changed(proposal: Proposal) -> Proposal:
@@ -99,5 +86,5 @@ def between_sides_lu(look: Look) -> float | None:
 
 
 NEEDS = ("files", "order", "names", "levels", "strips", "settings")
-KIND = Kind("balance.lopsided", NEEDS, propose, edit, parts=parts, changed=changed)
+KIND = Kind("balance.lopsided", NEEDS, propose, pans.edit, parts=pans.parts, changed=changed)
 METRIC = Metric("left-right", "left against right", "LU", 1, 0.2, NEEDS, lambda look, _: between_sides_lu(look))

@@ -3,10 +3,12 @@
 Common practice: the two microphones of a stereo pair stand fully left and right. Reversed ones are told from the names.
 """
 
+from msgspec.structs import replace
+
 from all_even.engine.figures.look import Look
-from all_even.moves.kind import Kind, per_strip
+from all_even.moves.balance import pans
+from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import edits
 from all_even.session.model import Lane, Proposal, Session
 from all_even.session.words import written_out
 
@@ -69,7 +71,7 @@ def propose(look: Look) -> list[Proposal]:
             reason=f"{names}{' …' if len(wanted) > 4 else ''}: the names say left and right"
             + (", and they stand the other way round." if reversed_ else ", and they stand in the middle.")
             + " Heard from the audience; swap them by hand for the drummer's view.",
-            parameters={"pans": wanted},
+            parameters={pans.PANS: wanted},
             evidence={"pairs": len(wanted) // 2, "reversed": len(reversed_)},
             metric=METRIC.id,
             before=float(len(wanted)),
@@ -79,14 +81,14 @@ def propose(look: Look) -> list[Proposal]:
     ]
 
 
-def edit(session: Session, proposal: Proposal) -> Session:
-    for lane_id, pan in per_strip(proposal, "pans").items():
-        if session.is_lane(lane_id):
-            session = edits.change_strips(session, (lane_id,), pan=pan)
-    return session
+def changed(proposal: Proposal) -> Proposal:
+    """Those left out stay off their sides."""
+    return replace(proposal, expected=None if left_out(proposal) else 0.0)
 
 
-KIND = Kind("balance.pairs", ("files", "order", "names", "levels"), propose, edit)
+KIND = Kind(
+    "balance.pairs", ("files", "order", "names", "levels"), propose, pans.edit, parts=pans.parts, changed=changed
+)
 METRIC = Metric(
     "off-side", "lanes of pairs not on their side", "", 0, 0.0, ("files", "order", "levels"),
     lambda look, _: float(len(mono_pairs(look))),

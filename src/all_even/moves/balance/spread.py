@@ -11,7 +11,7 @@ from itertools import combinations, product
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.dsp.parameter import PAN, number
+from all_even.dsp.parameter import number
 from all_even.engine.figures.look import Look
 from all_even.engine.stand import (
     Stand,
@@ -25,9 +25,10 @@ from all_even.engine.stand import (
     weighted,
 )
 from all_even.measure.sharing import placing
-from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.balance import pans
+from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import edits, seats
+from all_even.session import seats
 from all_even.session.classes import KIT, PAIRED, class_of, stands_central
 from all_even.session.model import Proposal, Session
 
@@ -39,7 +40,6 @@ UNTOUCHED = 0.1
 """A source within this of the centre was not placed yet."""
 FEWEST = 3
 LEAST_GAIN = 0.02
-PANS = "pans"
 ALL_TRIED = 11
 """Up to so many sources every choice of sides is tried; of more, those that single and paired changes lead to."""
 BACKING_OUT = 0.75
@@ -108,15 +108,15 @@ def propose(look: Look) -> list[Proposal]:
     found = stand(look)
     if found is None:
         return []
-    pans = wanted_pans(look, found)
-    if not pans:
+    wanted = wanted_pans(look, found)
+    if not wanted:
         return []
     session = look.session
-    now, then = covered_at(session, found), covered_at(session, found, pans)
+    now, then = covered_at(session, found), covered_at(session, found, wanted)
     before, after = weighted(found, now.loudspeakers), weighted(found, then.loudspeakers)
     if before - after < LEAST_GAIN:
         return []
-    gains = gains_of(session, found, pans)
+    gains = gains_of(session, found, wanted)
     loss, lopsided = mono_loss(found, gains), lopsided_lu(found, gains)
     ear = weighted(found, now.ear) - weighted(found, then.ear)
     return [
@@ -124,13 +124,13 @@ def propose(look: Look) -> list[Proposal]:
             id=KIND.id,
             kind=KIND.id,
             stage="balance",
-            targets=tuple(pans),
-            title=f"{len(pans)} sources side by side",
+            targets=tuple(wanted),
+            title=f"{len(wanted)} sources side by side",
             reason=f"Before loudspeakers {100 * (before - after):.0f} % less of the tracks is covered (in one ear "
             f"{100 * ear:.0f} %); left and right differ by {number(lopsided)} LU along the song. In mono nothing of it "
             f"is left: lows lose {number(-loss['low'])}, mids {number(-loss['mid'])}, highs {number(-loss['high'])} "
             "dB.",
-            parameters={PANS: pans},
+            parameters={pans.PANS: wanted},
             evidence={
                 "covered_loudspeakers": before,
                 "covered_loudspeakers_then": after,
@@ -145,19 +145,6 @@ def propose(look: Look) -> list[Proposal]:
             weight=6.0,
         )
     ]
-
-
-def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
-    pans = proposal.parameters.get(PANS)
-    assert isinstance(pans, dict)
-    return [(i, f"{session.lane(i).name} to {PAN.text(pan)}") for i, pan in pans.items() if session.is_lane(i)]
-
-
-def edit(session: Session, proposal: Proposal) -> Session:
-    for lane_id, pan in per_strip(proposal, PANS).items():
-        if session.is_lane(lane_id):
-            session = edits.change_strips(session, (lane_id,), pan=round(pan, 3))
-    return session
 
 
 def covered_percent(look: Look) -> float | None:
@@ -177,7 +164,7 @@ def changed(proposal: Proposal) -> Proposal:
 
 
 NEEDS = ("files", "order", "names", "levels", "strips", "settings")
-KIND = Kind("balance.spread", NEEDS, propose, edit, parts=parts, changed=changed)
+KIND = Kind("balance.spread", NEEDS, propose, pans.edit, parts=pans.parts, changed=changed)
 METRIC = Metric(
     "covered-loudspeakers", "covered before loudspeakers", "%", 1, 0.5, NEEDS, lambda look, _: covered_percent(look)
 )
