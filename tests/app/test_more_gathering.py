@@ -143,6 +143,8 @@ def test_songs_of_a_record_stand_side_by_side_and_a_broken_one_is_said(opened, t
     page._measure(page.paths)
     opened.wait(lambda: len(page.table.songs) == 3 and not desk.work.busy("record"))
     assert any("Zero.alleven" in sentence for sentence in said)
+    page._measure(page.paths)
+    assert not desk.work.busy("record")  # none was written since
     row = [song.name for song in page.table.songs].index("Three")
     (_, box) = page.table.boxes(0.0)[0]
     from all_even.app.pages.record import HEAD, ROW

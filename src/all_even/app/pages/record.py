@@ -148,6 +148,8 @@ class RecordPage(Page):
         self._open_path = open_path
         self.paths: list[Path] = []
         self._found: dict[Path, SongFigures] = {}
+        self._changed_ns: dict[Path, int] = {}
+        """When a measured file was written; it is measured anew where that is another time."""
         add = fields.button("Add songs …", "Session files of the other songs", self._ask)
         self.head.addWidget(add)
         self.told = fields.wrapped("", "quiet")
@@ -185,7 +187,9 @@ class RecordPage(Page):
             self._open_path(shown[row])
 
     def _measure(self, paths: list[Path]) -> None:
-        """Each song as its file is now, one after the other, off this thread."""
+        """Each song that was not measured as its file is now, one after the other, off this thread."""
+        times = {path: _written_ns(path) for path in paths}
+        paths = [path for path in paths if path not in self._found or self._changed_ns.get(path) != times[path]]
 
         def job(report: Report) -> None:
             from all_even.engine.record import measured
@@ -205,7 +209,7 @@ class RecordPage(Page):
                 self.paths = [item for item in self.paths if item != path]
                 self.desk.said.emit(value)
             else:
-                self._found[path] = value
+                self._found[path], self._changed_ns[path] = value, times[path]
             self._show()
 
         if paths:
@@ -229,3 +233,11 @@ class RecordPage(Page):
             what = "1 figure falls" if count == 1 else f"{count} figures fall"
             told = f"{what} out of line, and {'is' if count == 1 else 'are'} marked." if count else "All are in line."
             self.told.setText(f"{told} As saved, before mastering: only how far apart they stand matters.")
+
+
+def _written_ns(path: Path) -> int:
+    """When a file was written; -1 where it is not there."""
+    try:
+        return path.stat().st_mtime_ns
+    except OSError:
+        return -1

@@ -69,7 +69,7 @@ def _zones(look: Look) -> list[Remark]:
         name = zones.NAMES[index]
         text = (
             f"{name[:1].upper()}{name[1:]} ({low:.0f} to {high:.0f} Hz): {number(abs(beside))} dB "
-            f"{'over' if beside > 0.0 else 'under'} all that your {len(found.references)} references do at equal "
+            f"{'over' if beside > 0.0 else 'under'} what your {len(found.references)} references do at equal "
             "loudness. A flag, no fault: about one in ten is false. Listen, and look at single tracks first."
         )
         told.append(Remark((), "zone", beside, text))
