@@ -103,7 +103,7 @@ BAD = {
     "wrong type": (b'{"name": "a", "sample_rate": "fast"}', "in sample_rate"),
     "out of range": (b'{"name": "a", "sample_rate": 48000, "mix": {"trim_db": 90}}', "in mix, trim_db"),
     "newer": (b'{"format_version": 9, "name": "a", "sample_rate": 48000, "new": {}}',
-              "bad.alleven was written by a newer All Even (format 9; this one reads 7)."),
+              "bad.alleven was written by a newer All Even (format 9; this one reads 8)."),
     "huge list": (json.dumps({"name": "a", "sample_rate": 48000, "lanes":
                   [{"id": f"i{i}", "name": "n", "file": "f"} for i in range(2001)]}).encode(), "in lanes"),
     "bytes": (b"\xff\xfe\x00", "damaged or no JSON"),

@@ -1,11 +1,10 @@
-"""Tracks as they arrive in the mix: the spectra that mask each other, and the sums of kick and bass.
+"""Tracks as they arrive in the mix: the spectra that mask each other.
 
 Every lane is taken behind its chain, fader and pan, with the levels of the groups it goes through. What a strip
 brings to its fader is heard once per channel (`figures.book`); faders and pans are arithmetic on it. A group with a
 chain of its own changes all its members together: it is heard before and behind that chain, and what it does to
 each band of the ear at each moment is put on every member's share of it (powers are taken to add up). A
-parallel bus gives its sound back to those that send to it in the same way. The sums of kick and bass stay as the
-lanes bring them.
+parallel bus gives its sound back to those that send to it in the same way.
 """
 
 import threading
@@ -17,7 +16,6 @@ from numpy.typing import NDArray
 
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.figures.book import Book, Want
-from all_even.engine.mixing import add_lane, add_moving
 from all_even.engine.render import WORKERS
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation, Masking
@@ -190,56 +188,3 @@ def _through(session: Session, way: _Way, power: Powers, groups: Mapping[str, Po
         onward = _way(session, session.bus(bus_id).destination)
         bus_id = onward.next_bus if onward is not None else ""
     return power
-
-
-def sum_of(
-    session: Session,
-    book: Book,
-    lanes: Collection[str],
-    *,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
-) -> NDArray[np.float32] | None:
-    """(frames, 2) of these lanes together, with the levels of all their groups; None where none of them is heard.
-
-    Chains of groups are left aside, and so are sends.
-    """
-    prints = book.fingerprints(session)
-    hearing = routing.hearing(session)
-    heard = [
-        lane for lane in session.lanes
-        if lane.id in lanes and lane.id in prints.opened and _main_edge(lane) in hearing.open_edges
-        and lane.id in hearing.sounding and _way(session, lane.destination) is not None
-    ]  # fmt: skip
-    if not heard:
-        return None
-    book.hear(session, [("sound", lane.id) for lane in heard if lane.chain], cancelled=cancelled, workers=workers)
-    sounds = [book.sound(session, lane.id, cancelled=cancelled, workers=workers) for lane in heard]
-    onward = [_levels_onward(session, lane.destination) for lane in heard]
-    moving = [
-        moving_gains(session, lane, _main_edge(lane), sound.channels) for lane, sound in zip(heard, sounds, strict=True)
-    ]
-    still = [
-        edge_gains(session, lane, _main_edge(lane), sound.channels) @ levels
-        for lane, sound, levels in zip(heard, sounds, onward, strict=True)
-    ]
-    total = np.empty((prints.song_frames, 2), dtype=np.float32)
-    for start in range(0, prints.song_frames, BLOCK_FRAMES):
-        count = min(BLOCK_FRAMES, prints.song_frames - start)
-        together = np.zeros((count, 2))
-        for sound, levels, over_time, gains in zip(sounds, onward, moving, still, strict=True):
-            if over_time is None:
-                add_lane(together, sound.read(start, count), gains, False)
-            else:
-                add_moving(together, sound.read(start, count), over_time.between(start, count) @ levels)
-        total[start : start + count] = together
-    return total
-
-
-def _levels_onward(session: Session, destination: str) -> Array:
-    gains = np.eye(2)
-    while destination not in (MIX, NOWHERE):
-        bus = session.bus(destination)
-        gains = gains @ edge_gains(session, bus, _main_edge(bus), 2)
-        destination = bus.destination
-    return gains

@@ -139,7 +139,7 @@ def set_anchor(session: Session, lane_id: str | None) -> Session:
     return replace(session, anchor=None if lane_id is None else session.lane(lane_id).id)
 
 
-def set_work(session: Session, **values: float) -> Session:
+def set_work(session: Session, **values: float | str) -> Session:
     """Other targets or weights (`session.settings`), each in its range."""
     return replace(session, settings=clamped(replace(session.settings, **values)))
 

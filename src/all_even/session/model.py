@@ -17,9 +17,10 @@ from all_even.dsp.parameter import CLIP_GAIN, LEVEL, TRIM
 from all_even.dsp.processor import Identifier
 from all_even.session.settings import WorkSettings
 
-FORMAT_VERSION = 7
+FORMAT_VERSION = 8
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
-weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. `session.older` reads older files."""
+weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
+end. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -239,7 +240,8 @@ class State(Value, frozen=True, kw_only=True):
 Evidence = Annotated[dict[Name, float | int | Text | None], Meta(max_length=200)]
 
 
-PerStrip = Annotated[dict[Name, float], Meta(max_length=2_000)]
+PerStrip = Annotated[dict[Name, float], Meta(max_length=20_000)]
+"""Numbers by lane; or moments in s by their number."""
 Names = Annotated[tuple[Name, ...], Meta(max_length=2_000)]
 Parameters = Annotated[dict[Name, float | Text | PerStrip | Names | None], Meta(max_length=200)]
 

@@ -3,9 +3,9 @@
 They belong to schools, not to the sound: nothing is heard of them, but moves and figures go by them.
 """
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
-from all_even.dsp.processor import Described, setting
+from all_even.dsp.processor import Described, named, setting
 
 BESIDE_DB = 1.5
 """So far from its target the peak of the mix is left alone. Common practice: a mix peaks between -6 and -3 dBFS."""
@@ -18,6 +18,10 @@ WORKING_WITHIN_DB = 6.0
 while playing, peaks under about -6."""
 Offset = Annotated[float, setting("Lead", "LU", -24.0, 12.0, step=0.5)]
 Glue = Annotated[float, setting("Glue of the mix", "dB", 0.5, 6.0, step=0.5)]
+Owner = Literal["by its figures", "kick", "bass"]
+BY_FIGURES: Owner = "by its figures"
+"""Nobody decided: what the tracks have says who owns the bottom."""
+Home = Literal["leave alone", "thin", "lift"]
 Under = Annotated[float, setting("Parallel drums under the dry ones", "LU", 6.0, 40.0, step=1.0, decimals=0)]
 
 
@@ -30,6 +34,8 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "working_rms_dbfs": "Levels on the way", "working_peak_dbfs": "Levels on the way",
         "station_gain_db": "Levels on the way",
         "mix_peak_dbfs": "Targets", "glue_db": "Targets", "parallel_under_lu": "Targets",
+        "low_owner": "Low end", "owner_pull": "Low end", "bass_home": "Low end", "kick_over_bass_db": "Low end",
+        "duck_smooth": "Low end",
         "lead": "Importance", "carrying": "Importance", "usual": "Importance", "layer": "Importance",
         "guide": "Importance",
     }  # fmt: skip
@@ -46,6 +52,13 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "mix_peak_dbfs": "Where the trim brings the loudest sample; 1.5 dB beside it are left alone.",
         "glue_db": "What the gentle compressor of the mix takes away in loud passages.",
         "parallel_under_lu": "How far the crushed copy of the drums stays under the drums themselves.",
+        "low_owner": "Who has priority under 80 Hz; everything else at the low end turns with it.",
+        "owner_pull": "-1 where the kick usually owns the bottom (much dance, hip-hop), 1 where the bass does (rock, "
+        "long sub notes).",
+        "bass_home": "Schools for the bass at 100 to 200 Hz: hardly ever touch it, thin it as puffy, or lift it as its "
+        "home.",
+        "kick_over_bass_db": "How far a duck lets the kick stand over the bass while it sounds: more is deeper.",
+        "duck_smooth": "Over 0 a duck comes back softer and later; under 0 tighter, up to a short pump.",
         "lead": "Lead voices.",
         "carrying": "Kick, snare and bass: what carries the song.",
         "usual": "All that nothing else is said of.",
@@ -63,6 +76,11 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     mix_peak_dbfs: Peak = -4.5
     glue_db: Glue = 1.5
     parallel_under_lu: Under = 22.0
+    low_owner: Annotated[Owner, named("Owner of the bottom")] = BY_FIGURES
+    owner_pull: Annotated[float, setting("Genre's pull on the owner", "", -1.0, 1.0, step=0.5)] = 0.0
+    bass_home: Annotated[Home, named("Bass at 100 to 200 Hz")] = "leave alone"
+    kick_over_bass_db: Annotated[float, setting("Kick over bass in a duck", "dB", 4.0, 24.0, step=1.0)] = 10.0
+    duck_smooth: Annotated[float, setting("Duck smoother", "", -1.0, 1.0, step=0.1)] = 0.0
     lead: Annotated[float, setting("Lead", "", 0.0, 1.0, step=0.05, decimals=2)] = 1.0
     carrying: Annotated[float, setting("Carrying", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.8
     usual: Annotated[float, setting("Usual", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.5

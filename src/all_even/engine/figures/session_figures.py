@@ -3,16 +3,15 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from all_even.engine import arrival, judging, listening
+from all_even.engine import arrival, listening
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
-from all_even.engine.judging import LowEnd
+from all_even.engine.low_end import LowEnd, kicks_and_basses, low_end
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.engine.units import units
 from all_even.measure.recording import files
-from all_even.measure.recording.character import Character
 from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.track import TrackMeasures
 from all_even.measure.sharing.masking import Masking
@@ -90,7 +89,7 @@ SONG = Figure("song", 1, "session", _song_rests_on, lambda look, _: session_song
 def session_figures(session: Session, book: Book, reports: Mapping[str, FileReport]) -> SessionFigures:
     """Puts figures together from measured files and what is heard, in as few passes as there can be."""
     sounding = [lane.id for lane in session.lanes if lane.id in book.fingerprints(session).opened]
-    kicks, basses = judging.kicks_and_basses(session)
+    kicks, basses = kicks_and_basses(session)
     chained = [lane.id for lane in session.lanes if lane.id in kicks | basses and lane.id in sounding and lane.chain]
     book.hear(
         session,
@@ -121,11 +120,7 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
                 weights[lane.id],
             )
         )
-    characters: dict[str, Character] = {
-        lane_id: report.character for lane_id, report in reports.items() if report.character is not None
-    }
-    low_end = judging.low_end(session, book, characters)
-    return SessionFigures(mix, tuple(lanes), table.importance_mean(weights), sections, low_end, table)
+    return SessionFigures(mix, tuple(lanes), table.importance_mean(weights), sections, low_end(look), table)
 
 
 def measure_session(session: Session) -> tuple[SessionFigures, dict[str, str]]:

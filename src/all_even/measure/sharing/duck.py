@@ -46,6 +46,9 @@ KBR_DB = 10.0
 RECOVERY_SHARE = 0.1
 """A duck should be back this share of the distance before the next hit."""
 STEEPEST_DB_S = 60.0
+SMOOTH_WEIGHT, SMOOTH_SHARE, FORGIVEN = 3.0, 0.5, 2.0
+"""What a way back that fills half the distance to the next hit is worth to a fully smooth duck, and costs a fully tight
+one; how much more or less they mind a hole."""
 GAP_WEIGHT, GAP_MOST_DB = 0.3, 1.5
 """Of the deepest point of the hole, squared: the mean over a whole hit forgives a short deep hole. Counted up to
 1.5 dB: where the depth knob asks for more, a hole is what was asked for."""
@@ -161,10 +164,16 @@ class LowFigures:
 
 
 def low_figures(
-    meeting: Meeting, gain_db: Array, *, powers: tuple[Array, Array] | None = None, kbr_db: float = KBR_DB
+    meeting: Meeting,
+    gain_db: Array,
+    *,
+    powers: tuple[Array, Array] | None = None,
+    kbr_db: float = KBR_DB,
+    smooth: float = 0.0,
 ) -> LowFigures:
     """gain_db: of the duck at 1 kHz, 0 or negative. powers: of the bass without and with the duck, where it does
-    not take the whole band down alike; both behind the same crossover, whose delay is not the duck's doing."""
+    not take the whole band down alike; both behind the same crossover, whose delay is not the duck's doing. kbr_db,
+    smooth: what the cost asks for: depth, and -1 (tight, up to a short pump) to 1 (soft, up to a long one)."""
     m, count = meeting, len(meeting.key_power)
     if not len(m.first):
         raise ValueError("a duck is judged between two hits at least")
@@ -200,15 +209,21 @@ def low_figures(
     kbr = float(np.median(ratio))
     shortfall = max(0.0, kbr_db - kbr)
     late_share = np.maximum(0.0, 1.0 - margin / np.maximum(1.0, RECOVERY_SHARE * distance))
+    forgiven = FORGIVEN**-smooth
     cost = (
         float(np.sum(over**2)) / size
-        + float(np.sum(under**2)) / size
+        + forgiven * float(np.sum(under**2)) / size
         + 0.02 * shortfall**2
         + 4.0 * float(np.mean(late_share[normal]))
         + 2.0 * max(0.0, (float(np.mean(upward)) - STEEPEST_DB_S) / STEEPEST_DB_S)
         + 0.05 * float(np.mean(reduction))
-        + GAP_WEIGHT * min(GAP_MOST_DB, float(np.median(gap))) ** 2
+        + forgiven * GAP_WEIGHT * min(GAP_MOST_DB, float(np.median(gap))) ** 2
     )
+    if smooth:
+        hit = np.clip(np.searchsorted(first, m.frame_numbers, side="right") - 1, 0, len(first) - 1)
+        between = (reduction > 0.1 * depth[hit]) & (reduction < 0.9 * depth[hit])
+        back = float(np.median(per_hit(np.add, between.astype(np.float64)) / np.maximum(1.0, SMOOTH_SHARE * distance)))
+        cost += SMOOTH_WEIGHT * abs(smooth) * (1.0 - min(1.0, back) if smooth > 0.0 else min(1.0, back))
     return LowFigures(
         gap_db=float(np.median(gap)),
         gap_ms=float(np.median(hollow)),
@@ -300,6 +315,20 @@ def sound_figures(meeting: Meeting, ducked: Array, gain_db: Array) -> SoundFigur
         float(np.median(re_key)) if re_key else None,
         float(np.median(peaks)) if peaks else 0.0,
     )
+
+
+def ripple_db(sound: Array, gain_db: Array, rate: int) -> float | None:
+    """How much a gain that moves with the wave adds to a sound, re the sound, dB; None where it never moves.
+
+    sound, gain_db: (frames,) at one rate. The same figure as a duck's, wherever the gain is under -1 dB.
+    """
+    gain = 10.0 ** (gain_db / 20.0)
+    smooth = _smooth_box(gain, round(RIPPLE_SMOOTH_S * rate))
+    reduced = gain_db < -RIPPLE_FROM_DB
+    right = float(np.sum((smooth * sound)[reduced] ** 2))
+    if right <= 0.0:
+        return None
+    return float(10.0 * np.log10(max(float(np.sum(((gain - smooth) * sound)[reduced] ** 2)), 1e-20) / right))
 
 
 def _smooth_box(x: Array, frames: int) -> Array:

@@ -57,6 +57,18 @@ def focus(
 ) -> Focus | None:
     """kick, bass: (frames,) mono as they arrive in the mix, at `sample_rate`. None without a hit to judge."""
     kick_bands, bass_bands = (excitation(x, sample_rate, frame_s=frame_s, hop_s=hop_s) for x in (kick, bass))
+    return focus_of(kick_bands, bass_bands, hits_s, hop_s=hop_s, back_off_db=back_off_db)
+
+
+def focus_of(
+    kick_bands: Array,
+    bass_bands: Array,
+    hits_s: Sequence[float],
+    *,
+    hop_s: float = HOP_S,
+    back_off_db: float = BACK_OFF_DB,
+) -> Focus | None:
+    """The same from excitations, (frames, bands) each."""
     count = min(len(kick_bands), len(bass_bands))
     curves = []
     ends = [*hits_s[1:], count * hop_s]
@@ -89,12 +101,18 @@ def _heard(difference_db: Array) -> Array:
 
 
 @lru_cache(maxsize=4)
-def _matrix() -> tuple[Array, NDArray[np.bool_]]:
-    centres = hearing.band_centres_hz(*BANDS_HZ, BAND_ERB)
+def _matrices(length: int) -> tuple[Array, Array]:
+    """(length, 2 bins) from a windowed frame to its spectrum from 20 to 500 Hz; (bands, bins) to the ear's bands.
+
+    Components far outside still reach the outermost filters a little: that is why 20 to 500 Hz are taken in.
+    """
     bins = np.arange(PADDED // 2 + 1) * RATE / PADDED
-    # Components far outside still reach the outermost filters a little: 20 Hz to 500 Hz are taken in.
-    inside = (bins >= 20.0) & (bins <= 500.0)
-    return hearing.roex(centres, bins[inside]), inside
+    inside = bins[(bins >= 20.0) & (bins <= 500.0)]
+    window = np.hanning(length + 2)[1:-1]
+    window /= np.sqrt(np.sum(window**2))
+    turns = np.exp(-2j * np.pi * np.outer(np.arange(length) / RATE, inside)) * window[:, np.newaxis]
+    filters = hearing.roex(hearing.band_centres_hz(*BANDS_HZ, BAND_ERB), inside)
+    return np.hstack((turns.real, turns.imag)), filters
 
 
 def excitation(x: Array, sample_rate: int, *, frame_s: float = FRAME_S, hop_s: float = HOP_S) -> Array:
@@ -102,12 +120,11 @@ def excitation(x: Array, sample_rate: int, *, frame_s: float = FRAME_S, hop_s: f
     low = np.asarray(x if sample_rate == RATE else soxr.resample(x, sample_rate, RATE, quality="HQ"), dtype=np.float64)
     length, hop = round(frame_s * RATE), round(hop_s * RATE)
     padded = np.pad(low, (length // 2, length))
-    window = np.hanning(length + 2)[1:-1]
-    window /= np.sqrt(np.sum(window**2))
     frames = np.lib.stride_tricks.sliding_window_view(padded, length)[::hop][: len(low) // hop + 1]
-    filters, inside = _matrix()
+    transform, filters = _matrices(length)
     rows = []
     for start in range(0, len(frames), 2_000):
-        spectrum = np.fft.rfft(frames[start : start + 2_000] * window, PADDED, axis=1)[:, inside]
-        rows.append((spectrum.real**2 + spectrum.imag**2) @ filters.T)
+        spectrum = np.ascontiguousarray(frames[start : start + 2_000]) @ transform
+        power = spectrum[:, : filters.shape[1]] ** 2 + spectrum[:, filters.shape[1] :] ** 2
+        rows.append(power @ filters.T)
     return np.concatenate(rows) if rows else np.zeros((0, len(filters)))
