@@ -11,9 +11,11 @@ from all_even.engine.figures.look import Look
 from all_even.engine.sources import Sources
 from all_even.measure.recording.files import measure_files
 from all_even.moves import making
+from all_even.moves.low_end import dynamic_clearing
 from all_even.session import alternatives, chain_edits, edits, store, template
 from all_even.session.model import Proposal, Session
 from all_even.session.new import inspect_all, new_session, sound_paths
+from tests.moves import low_sessions
 
 
 def look_at(folder: Path) -> Look:
@@ -56,6 +58,18 @@ def states_for_every_kind(session: Session) -> list[Session]:
     return [at_the_side, chained, low, small, quintet, clicked, long_kick, doubled, nameless, leaning]
 
 
+def low_looks(folder: Path) -> list[Look]:
+    """Sessions of a kick and a bass in which, taken together, every move of the low end has something to do."""
+    made = (low_sessions.long_tail, low_sessions.baked, low_sessions.sine_sub, low_sessions.high_line,
+            low_sessions.rumbling, low_sessions.droning, low_sessions.uneven, low_sessions.one_loud_pitch)  # fmt: skip
+    looks = [look_at(make_folder(folder / make_folder.__name__)) for make_folder in made]
+    school = looks[0].at(edits.set_work(looks[0].session, bass_home="lift"))
+    made = making.propose(looks[0], [dynamic_clearing.KIND])
+    cleared = making.made(looks[0].session, dynamic_clearing.KIND, made[0])
+    softer = edits.nudge_levels(cleared, [lane.id for lane in cleared.lanes if lane.role == "bass"], -8.0)
+    return [*looks, school, looks[0].at(softer)]
+
+
 def measured_again(look: Look, session: Session) -> Look:
     """At another state, with files measured anew that are read otherwise there."""
     there = look.at(session)
@@ -72,7 +86,8 @@ def opened(look: Look, stage: str) -> list[Proposal]:
 
 def find(look: Look, move_id: str) -> Proposal:
     """The open move of this id."""
-    return next(move for move in making.propose(look, stages.kinds().values()) if move.id == move_id)
+    kinds = [kind for kind in stages.kinds().values() if f"{move_id}.".startswith(f"{kind.id}.")]
+    return next(move for move in making.propose(look, kinds) if move.id == move_id)
 
 
 def make(look: Look, proposal: Proposal) -> Look:

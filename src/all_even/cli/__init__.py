@@ -155,6 +155,11 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--end", type=seconds, default=None, metavar="S")
     render.set_defaults(run=sessions.render)
 
+    triggers = commands.add_parser("triggers", help="a session's duck to carry away: click, MIDI, gain as a table")
+    triggers.add_argument("session", type=Path, metavar="SESSION")
+    triggers.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="folder to write into")
+    triggers.set_defaults(run=sessions.triggers)
+
     recall = commands.add_parser("recall", help="write the recall sheet of a session")
     recall.add_argument("session", type=Path, metavar="SESSION")
     recall.add_argument("-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .csv or .json file")
@@ -178,6 +183,7 @@ COMMANDS = (
     "template",
     "render",
     "recall",
+    "triggers",
     "bench",
 )
 

@@ -61,7 +61,9 @@ def moves(options: argparse.Namespace) -> int:
     kinds = {kind.id: kind for part in parts for kind in (*part.kinds, *(part.also if options.stage else ()))}
     known = stages.metrics()
     found = {move.id: move for move in making.propose(look, kinds.values())}
-    wanted = list(found) if options.apply == "all" else options.apply.split(",") if options.apply else []
+    everything = options.apply == "all"
+    chosen_ids = options.apply.split(",") if options.apply else []
+    wanted = [move.id for move in found.values() if not kinds[move.kind].optional] if everything else chosen_ids
     unknown = [move_id for move_id in wanted if move_id not in found]
     if unknown:
         raise UserError(f"There is no move {unknown[0]} to make here.")
@@ -70,7 +72,7 @@ def moves(options: argparse.Namespace) -> int:
         result = making.verify(look, entry, known)
         look = look.at(edits.record_result(look.session, entry.serial, result))
     results: dict[str, float | None] = {}
-    for _ in range(MOST_ROUNDS if options.apply == "all" else 1):
+    for _ in range(MOST_ROUNDS if everything else 1):
         for move_id in wanted:
             # A move rests on what was measured; one made before it changes that, so it is proposed anew.
             kind = kinds[found[move_id].kind]
@@ -82,11 +84,11 @@ def moves(options: argparse.Namespace) -> int:
             result = making.verify(look, look.session.ledger[-1], known)
             look = look.at(edits.record_result(look.session, look.session.ledger[-1].serial, result))
             results[move_id] = result.value
-        if not wanted or options.apply != "all":
+        if not wanted or not everything:
             break
         opened = {move.id: move for move in making.propose(look, kinds.values())}
         found |= opened
-        wanted = list(opened)
+        wanted = [move.id for move in opened.values() if not kinds[move.kind].optional]
     if look.session is not before:
         store.save(look.session, options.output or options.session)
     remarks = [remark for part in parts for remark in part.remarks(look)]
@@ -113,7 +115,7 @@ def moves(options: argparse.Namespace) -> int:
 
 
 MOST_ROUNDS = 5
-"""Moves that others made possible are made as well, so many times over."""
+"""Moves that others made possible are made as well, so many times over. What is optional is made only by name."""
 
 
 def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:
@@ -238,6 +240,16 @@ def render(options: argparse.Namespace) -> int:
         written = print_mix(make_plan(session, sources), options.output, settings, protected=protected)
     overs = f", {written.overs} samples over full scale" if written.overs else ""
     say(f"{written.path.name}: {written.frames} frames{overs}")
+    return 0
+
+
+def triggers(options: argparse.Namespace) -> int:
+    from all_even.deliver.triggers import write_triggers
+    from all_even.session import store
+
+    session = store.load(options.session)
+    for path in write_triggers(_look(session), options.output, store.recordings(session)):
+        say(path.name)
     return 0
 
 

@@ -1,23 +1,34 @@
-"""Kick and bass as one group, with a limiter that only their sum reaches."""
+"""Kick and bass as one group, with a limiter that only their sum reaches.
+
+Tried on their sum as it arrives before it is proposed: where the sum hardly passes the kick's own peak there is nothing
+to hold; where the gain moves with the wave, or the limiter works all the time (a slapped bass peaks over the kick), it
+would do harm.
+"""
+
+from dataclasses import dataclass
 
 import numpy as np
 from msgspec.structs import replace
 
 from all_even import decibels
 from all_even.dsp.limiter import Limiter
+from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
 from all_even.engine.figures.look import Look
+from all_even.engine.parts import parts, processed
 from all_even.measure.level.true_peak import true_peak
+from all_even.measure.sharing.duck import RIPPLE_CLEAN_DB, ripple_db
 from all_even.moves.buses.finding import STRONGEST_GAIN
 from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, present, shared_bus
 from all_even.moves.kind import Kind
 from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import MIX, Proposal, Session
+from all_even.session.model import MIX, Lane, Proposal, Session
 
 NAME = "Kick & bass"
 SUM_OVER_KICK_DB = 0.3
 """How far over the kick's own peak the safety ceiling stands."""
-
+LEAST_DB, MOST_OF_THE_TIME, WORKING_DB = 0.2, 0.15, 0.1
+RELEASE_MS = 80.0
 
 CEILING = numbers(Limiter)["ceiling_db"]
 
@@ -27,6 +38,11 @@ def propose(look: Look) -> list[Proposal]:
     kick, bass = kicks(session), of_family(session, "bass")
     if not kick or not bass or shared_bus(session, kick, bass) or bus_named(session, NAME) is not None:
         return []
+    trial = tried(look, kick, bass)
+    if trial is None or trial.strongest_db < LEAST_DB or trial.share > MOST_OF_THE_TIME:
+        return []
+    if trial.ripple_db is not None and trial.ripple_db > RIPPLE_CLEAN_DB:
+        return []
     return [
         Proposal(
             id=KIND.id,
@@ -35,9 +51,15 @@ def propose(look: Look) -> list[Proposal]:
             targets=ids([*kick, *bass]),
             title="Kick and bass as one group with a safety limiter",
             reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands just over the peak of "
-            "the kick alone: the kick never touches it, only both together do.",
+            "the kick alone: the kick never touches it, only both together do, by "
+            f"{number(trial.strongest_db)} dB at most and {number(100.0 * trial.share, 0)} % of the time.",
             parameters={"basses": ids(bass)},
-            evidence={"kick_tracks": len(kick), "bass_tracks": len(bass)},
+            evidence={
+                "kick_tracks": len(kick),
+                "bass_tracks": len(bass),
+                "ripple_db": trial.ripple_db,
+                "working_share": trial.share,
+            },
             metric=STRONGEST_GAIN.id,
             arguments={"bus": NAME, "station": "Limiter"},
             before=0.0,
@@ -46,6 +68,35 @@ def propose(look: Look) -> list[Proposal]:
             weight=5.0,
         )
     ]
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """strongest_db: the most it takes; share: of the time while anything plays in which it works; ripple_db: what its
+    gain adds at the rate of the wave."""
+
+    strongest_db: float
+    share: float
+    ripple_db: float | None
+
+
+def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Trial | None:
+    """The limiter on kick and bass as they arrive; None where one of them does not."""
+    sides = {"kick": ids(kick), "bass": ids(bass)}
+    found = parts(look.session, look.book, sides, cancelled=look.cancelled, workers=look.workers)
+    if "kick" not in found or "bass" not in found:
+        return None
+    rate = look.session.sample_rate
+    peak = true_peak(found["kick"], rate)
+    if peak <= 0.0:
+        return None
+    both = found["kick"] + found["bass"]
+    ceiling_db = CEILING.clamped(decibels.level_db(peak) + SUM_OVER_KICK_DB)
+    _, gain_db = processed(_safety(ceiling_db), rate, both, None)
+    mono = both.mean(axis=1, dtype=np.float64)
+    playing = np.abs(mono) > 1e-3 * np.abs(mono).max(initial=0.0)
+    share = float(np.mean(gain_db[playing] < -WORKING_DB)) if playing.any() else 0.0
+    return Trial(-float(gain_db.min(initial=0.0)), share, ripple_db(mono, gain_db, rate))
 
 
 def prepare(look: Look, proposal: Proposal) -> Proposal:
@@ -81,7 +132,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 
 def _safety(ceiling_db: float) -> Limiter:
-    return Limiter(ceiling_db=ceiling_db, release_ms=60.0)
+    return Limiter(ceiling_db=ceiling_db, release_ms=RELEASE_MS)
 
 
 def _is_empty(session: Session, bus_id: str) -> bool:

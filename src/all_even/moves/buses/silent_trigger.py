@@ -82,5 +82,6 @@ def _duck(threshold_db: float, trigger: str) -> Compressor:
 THRESHOLD = numbers(Compressor)["threshold_db"]
 KIND = Kind(
     "buses.silent-trigger", ("order", "names", "routing", "levels", "chains", "strips"), propose, edit, prepare,
+    optional=True,
     parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None),
 )  # fmt: skip

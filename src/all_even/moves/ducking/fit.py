@@ -8,7 +8,9 @@ that fills the beat) the nearest is given and said to be so.
 """
 
 import itertools
+import os
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -36,6 +38,7 @@ FEWEST_HITS = 3
 PLAIN = {"depth_db": 5.0, "attack_ms": 10.0, "release_ms": 100.0}
 DEFAULT = {"attack_ms": 10.0, "release_ms": 100.0}
 LONGEST_S = 600.0
+WORKERS = min(4, os.cpu_count() or 2)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,7 +70,8 @@ class Duck:
 class Ducks:
     """All methods and controls, best first. needed: whether kick and bass meet at all.
 
-    infeasible: a sentence where no method lets the bass come back before the next hit.
+    infeasible: a sentence where no method lets the bass come back before the next hit. sketch: what they were fitted
+    on.
     """
 
     meeting: Meeting
@@ -76,6 +80,7 @@ class Ducks:
     methods: tuple[Duck, ...]
     needed: bool
     infeasible: str | None
+    sketch: Sketch
 
     @property
     def best(self) -> Duck:
@@ -93,15 +98,21 @@ def find_ducks(
     hits_s: Sequence[float] | None = None,
     only: Sequence[str] | None = None,
     kbr_db: float = duck.KBR_DB,
+    smooth: float = 0.0,
+    detector: NDArray[np.floating] | None = None,
+    tail_ms: float | None = None,
 ) -> Ducks:
     """Fits every method to a kick and a bass, (frames,) or (frames, channels), one rate.
 
     hits_s: of the key, looked for where None. only: names of the methods to fit. kbr_db: how far the kick should
-    stand over the bass, dB. UserError where the key has fewer than three hits.
+    stand over the bass, dB; smooth: -1 to 1, see `measure.sharing.duck`. detector: what compressors listen to, where
+    that is not the kick as it arrives; tail_ms: of the kick where it is known. UserError where the key has fewer than
+    three hits.
     """
     first, second = _mono(key), _mono(target)
     count = max(len(first), len(second))
     first, second = (np.pad(side, (0, count - len(side))) for side in (first, second))
+    listening = None if detector is None else np.pad(_mono(detector), (0, max(0, count - len(detector))))[:count]
     traces = trace_samples(first[:, np.newaxis], sample_rate)
     found = hits.find_hits(traces, kick=True) if hits_s is None else None
     times = tuple(found.times_s if found is not None else sorted(hits_s or ()))
@@ -112,17 +123,18 @@ def find_ducks(
     kick = pitch.kick_pitch(traces.low, level, times)
     pulse = tempo.find_tempo([tempo.Train(times, "kick")], count / sample_rate)
     beat_s = 60.0 / pulse.bpm if pulse is not None else None
-    meeting = duck.meet(first, second, sample_rate, times, tail.ms if tail else DEFAULT_TAIL_MS)
+    meeting = duck.meet(first, second, sample_rate, times, tail_ms or (tail.ms if tail else DEFAULT_TAIL_MS))
     distance = float(np.median(np.diff(times)))
     grid, beats = _placed(times, pulse, distance, count / sample_rate)
-    prepared = methods.sketch(meeting, kick.peak_hz or DEFAULT_PEAK_HZ, beat_s or distance, grid, beats)
+    prepared = methods.sketch(meeting, kick.peak_hz or DEFAULT_PEAK_HZ, beat_s or distance, grid, beats, listening)
     nothing = np.zeros(len(meeting.key_power))
-    unducked = duck.low_figures(meeting, nothing, kbr_db=kbr_db)
+    unducked = duck.low_figures(meeting, nothing, kbr_db=kbr_db, smooth=smooth)
     wanted = [method for method in methods.METHODS if only is None or method.name in only]
-    fitted = [fit(method, prepared, kbr_db=kbr_db) for method in wanted]
+    with ThreadPoolExecutor(WORKERS) as pool:  # the kernels let go of the interpreter
+        fitted = list(pool.map(lambda method: fit(method, prepared, kbr_db=kbr_db, smooth=smooth), wanted))
     proposed = [one for one in fitted if not one.effect_only] or fitted
     pile_up = min(proposed, key=lambda one: one.rank).low.pile_up_db if proposed else unducked.pile_up_db
-    everything = [*fitted, *_controls(prepared, unducked, pile_up, kbr_db)]
+    everything = [*fitted, *_controls(prepared, unducked, pile_up, kbr_db, smooth)]
     everything.sort(key=lambda one: one.rank)
     infeasible = None
     if proposed and not any(one.feasible for one in proposed):
@@ -132,10 +144,11 @@ def find_ducks(
             f"be back before the next one. Nearest: {nearest.name}, {nearest.low.unrecovered_hits} hits not recovered."
         )
     needed = unducked.cost >= duck.NOT_NEEDED
-    return Ducks(meeting, kick.frequency_hz or kick.peak_hz, beat_s, tuple(everything), needed, infeasible)
+    key_hz = kick.frequency_hz or kick.peak_hz
+    return Ducks(meeting, key_hz, beat_s, tuple(everything), needed, infeasible, prepared)
 
 
-def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB) -> Duck:
+def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB, smooth: float = 0.0) -> Duck:
     """The best settings of one method, judged at full rate."""
     fixed = {"range_db": methods.BAND_RANGE_DB} if method.name == "band" else {}
     knobs = method.knobs
@@ -145,7 +158,7 @@ def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB) -> Duck:
     def cost(shares: Array, sketch: Sketch = sketch) -> float:
         numbers = {knob.name: float(knob.unscaled(share)) for knob, share in zip(knobs, shares, strict=True)}
         outside = float(np.sum(np.maximum(0.0, np.abs(shares - 0.5) - 0.5)))
-        low = _judged(method, sketch, numbers | fixed, kbr_db)
+        low = sketched(method, sketch, numbers | fixed, kbr_db, smooth)
         return low.cost + UNRECOVERED_COST * low.unrecovered_hits / len(sketch.meeting.first) + 100.0 * outside
 
     starts = itertools.product(*(np.linspace(0.0, 1.0, knob.coarse) for knob in knobs))
@@ -158,10 +171,18 @@ def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB) -> Duck:
     )  # fmt: skip
     shares = result.x if result.fun <= cost(best) else best
     numbers = {knob.name: float(knob.unscaled(share)) for knob, share in zip(knobs, shares, strict=True)}
-    return judge(method, sketch, numbers | fixed, kbr_db=kbr_db)
+    return judge(method, sketch, numbers | fixed, kbr_db=kbr_db, smooth=smooth)
 
 
-def judge(method: Method, sketch: Sketch, numbers: Parameters, *, control: bool = False, kbr_db: float) -> Duck:
+def judge(
+    method: Method,
+    sketch: Sketch,
+    numbers: Parameters,
+    *,
+    control: bool = False,
+    kbr_db: float = duck.KBR_DB,
+    smooth: float = 0.0,
+) -> Duck:
     """Plays a method at full rate and measures it."""
     ducked, gain_db, settings = methods.played(method.name, sketch, numbers)
     meeting = sketch.meeting
@@ -169,31 +190,33 @@ def judge(method: Method, sketch: Sketch, numbers: Parameters, *, control: bool 
     powers = None
     if method.name == "band":
         powers = (sketch.whole_power, duck.smoothed_power(duck.low_band(ducked, meeting.sample_rate)))
-    low = duck.low_figures(meeting, gain, powers=powers, kbr_db=kbr_db)
+    low = duck.low_figures(meeting, gain, powers=powers, kbr_db=kbr_db, smooth=smooth)
     sound = duck.sound_figures(meeting, ducked, gain_db)
     return Duck(method.name, settings, numbers, low, sound, control, method.effect_only)
 
 
-def _judged(method: Method, sketch: Sketch, numbers: Parameters, kbr_db: float) -> LowFigures:
+def sketched(
+    method: Method, sketch: Sketch, numbers: Parameters, kbr_db: float = duck.KBR_DB, smooth: float = 0.0
+) -> LowFigures:
+    """The low figures of a setting from the sketch: quick enough to follow a hand."""
     gain = method.gain_db(sketch, numbers)
-    return duck.low_figures(sketch.meeting, gain, powers=method.powers(sketch, gain), kbr_db=kbr_db)
+    return duck.low_figures(sketch.meeting, gain, powers=method.powers(sketch, gain), kbr_db=kbr_db, smooth=smooth)
 
 
-def _controls(sketch: Sketch, unducked: LowFigures, pile_up_db: float, kbr_db: float) -> list[Duck]:
+def _controls(sketch: Sketch, unducked: LowFigures, pile_up_db: float, kbr_db: float, smooth: float) -> list[Duck]:
     """What every proposal is compared with: nothing, plain compression, and a keyed compressor left at its defaults."""
     meeting = sketch.meeting
     silent = np.zeros(len(meeting.target))
     none = Duck("none", {}, {}, unducked, duck.sound_figures(meeting, meeting.target, silent), control=True)
-    plain = judge(methods.CONTROL_PLAIN, sketch, PLAIN, control=True, kbr_db=kbr_db)
+    plain = judge(methods.CONTROL_PLAIN, sketch, PLAIN, control=True, kbr_db=kbr_db, smooth=smooth)
     # The depth at which the default reaches the same pile-up: it falls as the depth grows.
     low, high = 0.1, methods.DEEPEST_DB
     for _ in range(14):
         middle = 0.5 * (low + high)
-        found = _judged(methods.CONTROL_DEFAULT, sketch, {"depth_db": middle, **DEFAULT}, kbr_db)
+        found = sketched(methods.CONTROL_DEFAULT, sketch, {"depth_db": middle, **DEFAULT}, kbr_db, smooth)
         low, high = (middle, high) if found.pile_up_db > pile_up_db else (low, middle)
-    default = judge(
-        methods.CONTROL_DEFAULT, sketch, {"depth_db": 0.5 * (low + high), **DEFAULT}, control=True, kbr_db=kbr_db
-    )
+    numbers = {"depth_db": 0.5 * (low + high), **DEFAULT}
+    default = judge(methods.CONTROL_DEFAULT, sketch, numbers, control=True, kbr_db=kbr_db, smooth=smooth)
     return [none, plain, default]
 
 

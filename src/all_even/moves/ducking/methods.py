@@ -6,7 +6,7 @@ magnitude 6000 times a second, through the engine's own compressor and ducker ke
 """
 
 import dataclasses
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -77,7 +77,7 @@ BEND = Knob("curve", -1.0, 1.0, 2, log=False)
 @dataclass(frozen=True, slots=True, eq=False)
 class Sketch:
     """What does not change while a fit turns its knobs. squares: of the keys' largest
-    magnitudes, at 6 kHz; levels_db: their peaks at the hits.
+    magnitudes, at 6 kHz; levels_db: their peaks at the hits. detector: what detectors listen to at full rate.
 
     band: the target outside and inside the band of the band method, low-band analytic at 1 kHz; whole_power: of
     both together.
@@ -92,17 +92,25 @@ class Sketch:
     levels_db: dict[str, float]
     band: tuple[NDArray[np.complex128], NDArray[np.complex128]]
     whole_power: Array
+    detector: Array
 
 
-def sketch(meeting: Meeting, peak_hz: float, beat_s: float, grid_s: Array, beats_s: Array) -> Sketch:
-    """Prepares the keys of all methods. grid_s: the hits as the tempo would place them; beats_s: every beat."""
+def sketch(
+    meeting: Meeting,
+    peak_hz: float,
+    beat_s: float,
+    grid_s: Array,
+    beats_s: Array,
+    detector: Array | None = None,
+) -> Sketch:
+    """Prepares the keys of all methods. grid_s: the hits as the tempo would place them; beats_s: every beat. detector:
+    what the keys listen to, (frames,), where that is not the kick as it arrives."""
     m = meeting
-    high = scipy.signal.sosfilt(
-        scipy.signal.butter(2, KEY_HIGH_PASS_HZ, "highpass", fs=m.sample_rate, output="sos"), m.key
-    )
-    low_band = _band_of(m.key, peak_hz, m.sample_rate)[1]
+    heard = m.key if detector is None else detector
+    high = _high_passed(heard, m.sample_rate)
+    low_band = _band_of(heard, peak_hz, m.sample_rate)[1]
     keys = {
-        "full": _held(m.key, m.sample_rate),
+        "full": _held(heard, m.sample_rate),
         "high": _held(high, m.sample_rate),
         "band": _held(low_band, m.sample_rate),
         "click": _held(click_track(m), m.sample_rate),
@@ -115,8 +123,9 @@ def sketch(meeting: Meeting, peak_hz: float, beat_s: float, grid_s: Array, beats
     whole = duck.smoothed_power(parts[0] + parts[1])
     squares = {name: np.square(key) for name, key in keys.items()}
     return Sketch(
-        m, peak_hz, beat_s, tuple(map(float, grid_s)), tuple(map(float, beats_s)), squares, levels, parts, whole
-    )
+        m, peak_hz, beat_s, tuple(map(float, grid_s)), tuple(map(float, beats_s)), squares, levels, parts, whole,
+        heard,
+    )  # fmt: skip
 
 
 def beginning(sketch: Sketch, hits: int) -> Sketch:
@@ -218,17 +227,31 @@ def compressor(sketch: Sketch, key: str, p: Parameters) -> Compressor:
 
 def _compressed(key: str) -> Callable[[Sketch, Parameters], Array]:
     def gain_db(sketch: Sketch, p: Parameters) -> Array:
-        station = compressor(sketch, key, p)
-        coefficients = coefficients_of(station, SKETCH_RATE)
-        # The two halves of the engine's compressor that make its gain; the sound itself is not needed here.
-        reduction = sketch.squares[key].copy()
-        wanted_reduction(reduction, coefficients)
-        smooth_reduction(reduction, coefficients, np.zeros(station.state_size(SKETCH_RATE))[:4])
-        step = SKETCH_RATE // duck.RATE
-        count = len(reduction) // step
-        return np.asarray(-reduction[: count * step].reshape(count, step).mean(axis=1))
+        return compressed_gain_db(compressor(sketch, key, p), sketch.squares[key])
 
     return gain_db
+
+
+def compressed_gain_db(station: Compressor, squares: Array) -> Array:
+    """What a compressor does to a sound, at 1 kHz. squares: of what it listens to, at 6 kHz (`listening`)."""
+    coefficients = coefficients_of(station, SKETCH_RATE)
+    # The two halves of the engine's compressor that make its gain; the sound itself is not needed here.
+    reduction = squares.copy()
+    wanted_reduction(reduction, coefficients)
+    smooth_reduction(reduction, coefficients, np.zeros(station.state_size(SKETCH_RATE))[:4])
+    step = SKETCH_RATE // duck.RATE
+    count = len(reduction) // step
+    return np.asarray(-reduction[: count * step].reshape(count, step).mean(axis=1))
+
+
+def listening(method: str, sound: Array, sample_rate: int) -> Array:
+    """Squares at 6 kHz of what a keyed compressor hears of a sound, (frames,)."""
+    return np.square(_held(_high_passed(sound, sample_rate) if KEYS[method] == "high" else sound, sample_rate))
+
+
+def _high_passed(sound: Array, sample_rate: int) -> Array:
+    sections = scipy.signal.butter(2, KEY_HIGH_PASS_HZ, "highpass", fs=sample_rate, output="sos")
+    return np.asarray(scipy.signal.sosfilt(sections, sound))
 
 
 def shape(hits_s: tuple[float, ...], p: Parameters) -> DuckShape:
@@ -278,11 +301,30 @@ CONTROL_DEFAULT = Method("keyed_default", (), _compressed("full"))
 KEYS = {"keyed": "full", "keyed_default": "full", "keyed_click": "click", "keyed_high_pass": "high", "plain": "own"}
 
 
+def band_compressor(crossovers_hz: tuple[float, float], inner: Compressor) -> BandCompressor:
+    """Only what lies between the two crossovers gives way."""
+    idle = Compressor(bypass=True)
+    bands = (idle, replace(inner, key=None, key_high_pass_hz=0.0), idle)
+    return BandCompressor(id="duck", crossovers_hz=crossovers_hz, bands=bands, key=KEY)
+
+
+def rebuilt(method: str, settings: Mapping[str, float]) -> Compressor | BandCompressor:
+    """The keyed station of a method from the settings that `played` told."""
+    plain = Compressor(
+        id="duck", knee_db=0.0, threshold_db=settings["threshold_db"], ratio=settings["ratio"],
+        attack_ms=settings["attack_ms"], release_ms=settings["release_ms"], range_db=settings.get("range_db", 100.0),
+        key=KEY, key_high_pass_hz=settings.get("key_high_pass_hz", 0.0),
+    )  # fmt: skip
+    if method != "band":
+        return plain
+    return band_compressor((settings["low_hz"], settings["high_hz"]), plain)
+
+
 def played(method: str, sketch: Sketch, p: Parameters) -> tuple[Array, Array, dict[str, float | str]]:
     """(ducked bass, gain in dB, both (frames,) at full rate; settings by name) by the engine's processors."""
     m = sketch.meeting
     block, gain = m.target[:, np.newaxis], np.zeros(len(m.target))
-    key = m.key[:, np.newaxis]
+    key = sketch.detector[:, np.newaxis]
     if method in KEYS:
         station = compressor(sketch, KEYS[method], p)
         heard = None if method == "plain" else click_track(m)[:, np.newaxis] if method == "keyed_click" else key
@@ -297,10 +339,8 @@ def played(method: str, sketch: Sketch, p: Parameters) -> tuple[Array, Array, di
             settings["click_ms"], settings["click_dbfs"] = CLICK_MS, CLICK_DB
         return out[:, 0], gain, settings
     if method == "band":
-        inner = replace(compressor(sketch, "band", p), key=None)
-        crossings = _crossovers(sketch.peak_hz)
-        idle = Compressor(bypass=True)
-        station_of_bands = BandCompressor(id="duck", crossovers_hz=crossings, bands=(idle, inner, idle), key=KEY)
+        station_of_bands = band_compressor(_crossovers(sketch.peak_hz), compressor(sketch, "band", p))
+        inner, crossings = station_of_bands.bands[1], station_of_bands.crossovers_hz
         out = Single(station_of_bands, m.sample_rate)(block, key, gain)
         return out[:, 0], gain, {
             "low_hz": crossings[0], "high_hz": crossings[1], "threshold_db": inner.threshold_db, "ratio": inner.ratio,

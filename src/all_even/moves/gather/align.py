@@ -115,7 +115,7 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
         before=now.mean_db,
         expected=gains["both"].mean_db,
         tolerance=METRIC.tolerance,
-        weight=6.0,
+        weight=7.1,
     )
 
 

@@ -1,0 +1,106 @@
+"""The kick's click: more of it makes the kick seem stronger, so that it can go down. A taste.
+
++3 dB at 6.3 kHz allowed 0.4 to 0.9 dB less kick at equal partial loudness in what was tried; for its low end nothing
+changes (the focus sees 35 to 250 Hz). So the card says what it is, and nothing is promised but the tone.
+"""
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.parameter import LEVEL, number
+from all_even.dsp.processor import Single, numbers
+from all_even.engine.figures.look import Look
+from all_even.engine.low_end import kicks_and_basses, main_kick
+from all_even.engine.parts import parts
+from all_even.late import scipy
+from all_even.moves.kind import Kind
+from all_even.moves.low_end import bottom
+from all_even.moves.low_end.bottom import with_stations
+from all_even.moves.metric import Arguments, Metric
+from all_even.session import edits
+from all_even.session.model import Proposal, Session
+
+PLACE_HZ, GAIN_DB, Q = 6300.0, 3.0, 0.7
+DOWN_DB = -0.6
+BAND_HZ = (4000.0, 9000.0)
+DULL_DB, SHARP_DB = -45.0, -12.0
+"""Under the first there is no click to lift; over the second it needs none."""
+
+
+def station(gain_db: float) -> Equaliser:
+    return Equaliser(bands=(Band(frequency_hz=PLACE_HZ, gain_db=gain_db, q=Q),))
+
+
+def _band_db(mono: NDArray[np.float64], rate: int, band_hz: tuple[float, float]) -> float:
+    high = min(band_hz[1], 0.45 * rate)
+    sections = scipy.signal.butter(2, (band_hz[0], high), "bandpass", fs=rate, output="sos")
+    return float(10.0 * np.log10(np.mean(np.square(scipy.signal.sosfilt(sections, mono))) + 1e-20))
+
+
+def _brightness(mono: NDArray[np.float64], rate: int) -> float:
+    return _band_db(mono, rate, BAND_HZ) - _band_db(mono, rate, (30.0, 250.0))
+
+
+def click_db(look: Look, _arguments: Arguments) -> float | None:
+    """The kicks' sound at 4 to 9 kHz re that at 30 to 250 Hz, as they arrive."""
+    rate = look.session.sample_rate
+    kicks, _ = kicks_and_basses(look.session)
+    found = parts(look.session, look.book, {"kick": kicks}, cancelled=look.cancelled, workers=look.workers)
+    if "kick" not in found or 0.45 * rate <= BAND_HZ[0]:
+        return None
+    return _brightness(found["kick"].mean(axis=1, dtype=np.float64), rate)
+
+
+def propose(look: Look) -> list[Proposal]:
+    main = main_kick(look)
+    now = click_db(look, {}) if main is not None else None
+    if main is None or now is None or not DULL_DB < now < SHARP_DB:
+        return []
+    lane = main[0]
+    if any(isinstance(item, Equaliser) and any(_lifts(band) for band in item.bands) for item in lane.chain):
+        return []
+    rate = look.session.sample_rate
+    kept = look.book.sound(look.session, lane.id, cancelled=look.cancelled, workers=look.workers)
+    sound = kept.read(0, kept.frames).astype(np.float64)
+    lifted = Single(station(GAIN_DB), rate)(sound)
+    change = _brightness(lifted.mean(axis=1), rate) - _brightness(sound.mean(axis=1), rate)
+    others = len(kicks_and_basses(look.session)[0]) > 1
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="low-end",
+            targets=(lane.id,),
+            title=f"More click for {lane.name}, and {number(-DOWN_DB)} dB less of it: a taste",
+            reason=f"{number(GAIN_DB, 0)} dB around {PLACE_HZ / 1000.0:.1f} kHz make a kick seem stronger, so that "
+            "it can go "
+            "down by about half a decibel. Nobody has to want this; for the low end itself nothing is gained.",
+            parameters={"gain_db": GAIN_DB, "down_db": DOWN_DB},
+            evidence={"click_db": now},
+            metric=METRIC.id,
+            before=now,
+            expected=None if others else now + change,
+            tolerance=METRIC.tolerance,
+            weight=1.0,
+        )
+    ]
+
+
+def _lifts(band: Band) -> bool:
+    return band.on and band.gain_db > 0.0 and BAND_HZ[0] <= band.frequency_hz <= BAND_HZ[1]
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    gain, down = (float(proposal.parameters[name]) for name in ("gain_db", "down_db"))  # type: ignore[arg-type]
+    session = with_stations(session, {lane_id: (station(gain),) for lane_id in proposal.targets})
+    return edits.nudge_levels(session, proposal.targets, down)
+
+
+KIND = Kind(
+    "low-end.click", bottom.GROUNDS, propose, edit, optional=True,
+    parameters={"gain_db": numbers(Band)["gain_db"], "down_db": LEVEL},
+    changed=lambda proposal: replace(proposal, expected=None),
+)  # fmt: skip
+METRIC = Metric("click", "click of the kick re its lows", "dB", 1, 0.5, bottom.MEASURED, click_db)

@@ -1,0 +1,71 @@
+"""Who owns the bottom: decided from what the tracks have, or asked where that is not clear."""
+
+from all_even.dsp.parameter import number
+from all_even.engine.figures.look import Look
+from all_even.engine.low_end import owned
+from all_even.measure.sharing.owner import Side
+from all_even.moves.kind import Kind
+from all_even.moves.low_end.bottom import GROUNDS
+from all_even.moves.metric import Metric
+from all_even.session import edits
+from all_even.session.model import Proposal, Session
+from all_even.session.settings import BY_FIGURES
+
+OTHER: dict[Side, Side] = {"kick": "bass", "bass": "kick"}
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = owned(look)
+    if found is None or found.owner is None or look.session.settings.low_owner != BY_FIGURES:
+        return []
+    side: Side = found.owner
+    against = found.speaking(OTHER[side])
+    but = f" Against it: {', '.join(against)}." if against else ""
+    words = ", and ".join((", ".join(found.speaking(side)[:-1]), found.speaking(side)[-1]))
+    reason = words.removeprefix(", and ")
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="low-end",
+            title=f"The {side} owns the bottom",
+            reason=f"{reason[:1].upper()}{reason[1:]}.{but} The other yields under 80 Hz; turn it round on the "
+            "bench, and "
+            "everything below turns with it.",
+            parameters={"owner": side},
+            evidence={
+                "z": found.z, "level_under_70_hz_db": found.level_db, "kick_share": found.kick_share,
+                "bass_share": found.bass_share, "deep_share": found.deep, "tail_ms": found.tail_ms,
+                "note_s": found.note_s, "pull": found.pull,
+            },
+            metric=METRIC.id,
+            before=0.0,
+            expected=1.0,
+            weight=8.0,
+        )
+    ]  # fmt: skip
+
+
+def question(look: Look) -> str | None:
+    """What is to be said where it is not clear; None where it is, or was decided."""
+    found = owned(look)
+    if found is None or found.owner is not None or look.session.settings.low_owner != BY_FIGURES:
+        return None
+    kick, bass = found.speaking("kick"), found.speaking("bass")
+    return (
+        f"Who owns the bottom is open (figure {number(found.z)}, sure from 1). For the kick: "
+        f"{', '.join(kick) or 'nothing'}. "
+        f"For the bass: {', '.join(bass) or 'nothing'}. Decide it on the bench."
+    )
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    return edits.set_work(session, low_owner=str(proposal.parameters["owner"]))
+
+
+def _is_decided(look: Look) -> float:
+    return 0.0 if look.session.settings.low_owner == BY_FIGURES else 1.0
+
+
+KIND = Kind("low-end.owner", GROUNDS, propose, edit, heard=False)
+METRIC = Metric("owner-decided", "owners decided", "", 0, 0.0, ("settings",), lambda look, _: _is_decided(look))

@@ -1,0 +1,172 @@
+"""What is to be said of the low end that no move puts right by itself: who owns it is open, pitches of kick and bass,
+bells that take out single notes, a sub out of tune with its bass, and that there is nothing to gain.
+"""
+
+import numpy as np
+
+from all_even.dsp.biquad import magnitude
+from all_even.dsp.ducker import follows_another
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.parameter import number, signed
+from all_even.engine.figures.look import Look
+from all_even.engine.figures.session_figures import SONG
+from all_even.engine.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair
+from all_even.measure.pitch.evenness import narrow_band
+from all_even.measure.pitch.pitch import cents_between, hertz, named
+from all_even.measure.sharing import phase
+from all_even.moves.low_end import bottom, single_notes
+from all_even.moves.low_end.owner import question
+from all_even.session import routing
+from all_even.session.hits import struck
+from all_even.session.model import Lane
+from all_even.session.remark import Remark
+
+BEATING_CENTS = 10.0
+RATE = 48_000
+LOCKED_MS = np.arange(-10.0, 10.01, 0.25)
+
+
+def remarks(look: Look) -> tuple[Remark, ...]:
+    """Most important first."""
+    if heard(look) is None:
+        return ()
+    found = [_nothing_to_gain(look), _open_owner(look), _in_tune(look), _locked(look)]
+    return tuple([item for item in found if item is not None] + _narrow(look) + _sub(look))
+
+
+def _nothing_to_gain(look: Look) -> Remark | None:
+    now = pair(look)
+    if bottom.colliding(look) is not None or now is None or now.focus is None:
+        return None
+    percent = 100.0 * now.focus.at_present
+    room = "" if now.limit_db is None else f"; {number(now.limit_db)} dB more bass would begin to be in its way"
+    cleared = any(follows_another(item) for lane in look.session.lanes for item in lane.chain)
+    begin = "Nothing more to clear" if cleared else "No duck and no clearing needed"
+    text = f"{begin}: {percent:.0f} % of the kick are heard over the bass as it is{room}."
+    return Remark((), "no-duck", percent, text)
+
+
+def _open_owner(look: Look) -> Remark | None:
+    text = question(look)
+    return Remark((), "owner", 0.0, text) if text is not None else None
+
+
+def _in_tune(look: Look) -> Remark | None:
+    """Cents and cycles are told; nothing is proposed: in tune with a bass whose phase is free, hits come out most
+    uneven (3.4 dB), and from about 1.2 cycles of drift they are within 1 dB."""
+    main, found, notes = main_kick(look), heard(look), bass_notes(look)
+    if main is None or found is None or not notes:
+        return None
+    lane, character = main
+    kick = struck(character, lane.role).kick
+    if kick.frequency_hz is None:
+        return None
+    lengths: dict[int, float] = {}
+    for note in notes:
+        midi = named(note.frequency_hz).midi
+        lengths[midi] = lengths.get(midi, 0.0) + note.length_s
+    settled = kick.frequency_hz
+    nearest = min(lengths, key=lambda midi: abs(cents_between(settled, hertz(midi))))
+    cents = cents_between(settled, hertz(nearest))
+    cycles = abs(settled - hertz(nearest)) * found.tail_ms / 1000.0
+    told = "close enough that hits come out unevenly where phase is free" if cycles < 1.2 else "no beating to hear"
+    text = (
+        f"Settles at {number(settled)} Hz, {signed(cents, 0)} cents from {named(hertz(nearest)).name} of the bass, "
+        f"{number(cycles)} cycles apart over its tail: {told}. Nothing to tune, unless the bass began with the same "
+        "wave at "
+        "each hit."
+    )
+    return Remark((lane.id,), "in-tune", cents, text)
+
+
+def _locked(look: Look) -> Remark | None:
+    """Whether a delay between kick and bass is worth anything on hits that did not choose it."""
+    found, main = heard(look), main_kick(look)
+    if found is None or main is None:
+        return None
+    summed = phase.low_sum(found.kick, found.bass, 4000, found.hits_s, found.tail_ms / 1000.0)
+    if summed is None:
+        return None
+    best: tuple[float, float, int] | None = None
+    for polarity in (1, -1):
+        for delay in LOCKED_MS:
+            gain = float(summed.gains(float(delay), polarity).gains_db[::2].mean())
+            if best is None or gain > best[0]:
+                best = (gain, float(delay), polarity)
+    assert best is not None
+    proven = summed.proven_db(best[1], best[2])
+    if proven is None or (best[1] == 0.0 and best[2] == 1):
+        return None
+    turned = ", its polarity turned" if best[2] < 0 else ""
+    way = "later" if best[1] > 0 else "earlier"
+    text = (
+        f"{number(abs(best[1]), 2)} ms {way}{turned}, its sum with the bass gains {number(proven)} dB, also on hits "
+        "that did not "
+        "choose it: their phase is locked. Try it by hand (Buses, Delay) and listen; no move, it is too little to be "
+        "sure."
+    )
+    return Remark((main[0].id,), "phase", proven, text)
+
+
+def _narrow(look: Look) -> list[Remark]:
+    """Bells on a bass that take out single notes, by name."""
+    _, basses = kicks_and_basses(look.session)
+    told = []
+    for lane in look.session.lanes:
+        if lane.id in basses and routing.is_sounding(look.session, lane):
+            told += _bells(look, lane)
+    return told
+
+
+def _bells(look: Look, lane: Lane) -> list[Remark]:
+    report = look.reports.get(lane.id)
+    if report is None or report.character is None or not report.character.notes:
+        return []
+    pitches = sorted({named(note.frequency_hz).midi for note in report.character.notes})
+    places = np.array([hertz(midi) for midi in pitches])
+    told = []
+    for item in lane.chain:
+        for band in item.bands if isinstance(item, Equaliser) and not item.bypass else ():
+            if not band.on or band.shape != "bell" or abs(band.gain_db) < 1.0 or _on_purpose(band):
+                continue
+            gains = 20.0 * np.log10(magnitude(np.array([band.section(RATE)]), places, RATE))
+            found = narrow_band(list(gains), band.gain_db)
+            if found.too_narrow and found.takes:
+                names = [
+                    named(hertz(midi)).name
+                    for midi, gain in zip(pitches, gains, strict=True)
+                    if gain / band.gain_db >= 0.5
+                ]
+                text = (
+                    f"The bell at {number(band.frequency_hz, 0)} Hz changes {found.takes} of {found.notes} pitches "
+                    "by half of it "
+                    f"or more ({', '.join(names[:6])}) and the others hardly: it takes out single notes. Wider, or on "
+                    "purpose."
+                )
+                told.append(Remark((lane.id,), "narrow-bell", found.range_db, text))
+    return told
+
+
+def _on_purpose(band: Band) -> bool:
+    """Whether a bell stands on a note as those of `single_notes` do."""
+    return (
+        band.q == single_notes.Q and abs(cents_between(band.frequency_hz, hertz(named(band.frequency_hz).midi))) < 5.0
+    )
+
+
+def _sub(look: Look) -> list[Remark]:
+    """A sub layered under a bass beats with it where the two are out of tune."""
+    lanes = [lane for lane in look.session.lanes if lane.role == "sub bass" and routing.is_sounding(look.session, lane)]
+    others = kicks_and_basses(look.session)[1] - {lane.id for lane in lanes}
+    if not lanes or not any(routing.is_sounding(look.session, look.session.lane(lane_id)) for lane_id in others):
+        return []
+    cents = look.get(SONG).tuning_cents
+    told = []
+    for lane in lanes:
+        beside = [cents[other] for other in others if other in cents]
+        if lane.id in cents and beside and abs(cents[lane.id] - float(np.median(beside))) >= BEATING_CENTS:
+            apart = cents[lane.id] - float(np.median(beside))
+            text = f"{signed(apart, 0)} cents from the bass that it lies under: the two beat. Retune the layer "
+            "(Gather)."
+            told.append(Remark((lane.id,), "sub-tuning", apart, text))
+    return told

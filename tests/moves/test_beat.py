@@ -1,0 +1,76 @@
+"""One beat in a picture: the landmarks say what the gain does, and moving one sets the number it stands for."""
+
+import numpy as np
+import pytest
+
+from all_even.moves.ducking import find_ducks
+from all_even.moves.low_end import beat
+from tests.measure.sounds import RATE, kick, placed, plucked
+
+SECONDS = 8.0
+HITS = [0.25 + 0.5 * i for i in range(15)]
+
+
+@pytest.fixture(scope="module")
+def ducks():
+    bass = plucked([(0.5 * i, 0.5, (55.0, 61.7)[i % 2]) for i in range(15)], SECONDS)
+    own = 0.5 * placed(kick(56.0, 150.0), HITS, SECONDS)
+    return find_ducks(own, bass, RATE, hits_s=HITS, only=["keyed", "drawn", "pulse"])
+
+
+def test_a_drawn_shape_has_the_landmarks_it_was_given(ducks):
+    own = {"depth_db": 9.0, "hold_ms": 60.0, "length_ms": 120.0, "curve": 0.0}
+    found = beat.beat(ducks, "drawn", own)
+    assert (found.landmarks.holds_ms, found.landmarks.back_ms, found.landmarks.depth_db) == (60.0, 180.0, 9.0)
+    assert found.gain_db.min() == pytest.approx(-9.0, abs=0.1)
+    at_rest = found.gain_db[(found.times_ms > 200) & (found.times_ms < 400)]
+    np.testing.assert_allclose(at_rest, 0.0, atol=0.01)
+
+
+def test_the_sum_is_never_over_both_together_and_the_hole_is_where_the_bass_is_away(ducks):
+    own = {"depth_db": 20.0, "hold_ms": 250.0, "length_ms": 100.0, "curve": 0.0}
+    found = beat.beat(ducks, "drawn", own)
+    assert found.excess_db.max() <= 3.1
+    hole = found.excess_db < -3.0
+    assert hole.any()
+    assert found.times_ms[hole].min() > 60.0
+    assert found.figures.gap_db > 3.0
+
+
+def test_controls_can_be_drawn_beside(ducks):
+    for name in ("none", "plain", "keyed_default"):
+        found = beat.beat(ducks, name, ducks.method(name).numbers)
+        assert np.isfinite(found.sum_db).all()
+    assert beat.beat(ducks, "none", {}).landmarks is None
+
+
+@pytest.mark.parametrize(("handle", "value", "knob"), [("back", 220.0, "length_ms"), ("holds", 80.0, "hold_ms"),
+                                                       ("depth", 5.0, "depth_db")])  # fmt: skip
+def test_moving_a_landmark_of_a_drawn_shape_sets_it_there(ducks, handle, value, knob):
+    own = {"depth_db": 9.0, "hold_ms": 60.0, "length_ms": 120.0, "curve": 0.0}
+    before = beat.beat(ducks, "drawn", own)
+    moved = beat.moved("drawn", own, before.landmarks, handle, value)
+    assert {name for name in own if moved[name] != own[name]} == {knob}
+    marks = beat.beat(ducks, "drawn", moved).landmarks
+    assert {"back": marks.back_ms, "holds": marks.holds_ms, "depth": marks.depth_db}[handle] == pytest.approx(value)
+
+
+def test_moving_a_landmark_of_a_compressor_goes_the_right_way(ducks):
+    own = ducks.method("keyed").numbers
+    before = beat.beat(ducks, "keyed", own)
+    for handle, value in (("back", before.landmarks.back_ms + 60.0), ("depth", before.landmarks.depth_db + 3.0)):
+        after = beat.beat(ducks, "keyed", beat.moved("keyed", own, before.landmarks, handle, value))
+        if handle == "back":
+            assert after.landmarks.back_ms > before.landmarks.back_ms + 20.0
+        else:
+            assert after.landmarks.depth_db > before.landmarks.depth_db + 1.0
+
+
+def test_no_landmark_leaves_the_range_of_its_number(ducks):
+    own = ducks.method("keyed").numbers
+    marks = beat.beat(ducks, "keyed", own).landmarks
+    for handle in beat.handles("keyed"):
+        for value in (-1e6, 1e6):
+            moved = beat.moved("keyed", own, marks, handle, value)
+            for knob in beat.BY_NAME["keyed"].knobs:
+                assert knob.low <= moved[knob.name] <= knob.high

@@ -1,0 +1,236 @@
+"""Moves of the low end on sessions made for them: each finds its own case, says what it is worth, and keeps its
+word."""
+
+import numpy as np
+import pytest
+
+from all_even import stages
+from all_even.dsp.ducker import Ducker
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.engine import low_end
+from all_even.engine.low_copies import copies
+from all_even.engine.low_end import pair
+from all_even.moves import making
+from all_even.moves.low_end import bottom, duck, dynamic_clearing, harmonics, remarks, rumble, standing_duck, sub_octave
+from all_even.moves.low_end.notes_of_bass import lines
+from all_even.session import chain_edits, edits
+from tests.moves import low_sessions
+from tests.moves.looks import find, look_at, make, opened, result_of
+
+CLEARINGS = ("low-end.duck", "low-end.tail", "low-end.dynamic-clearing", "low-end.static-clearing")
+
+
+@pytest.fixture(scope="module")
+def colliding(tmp_path_factory):
+    return look_at(low_sessions.colliding(tmp_path_factory.mktemp("low") / "colliding"))
+
+
+def offered(look) -> set[str]:
+    return {move.kind for move in opened(look, "low-end")}
+
+
+def test_every_clearing_is_worth_more_than_a_fader_and_covers_nobody_more(colliding):
+    before = pair(colliding)
+    for move in opened(colliding, "low-end"):
+        if move.kind in CLEARINGS[:1] + CLEARINGS[2:]:
+            assert move.evidence["net_db"] >= bottom.WORTH_DB
+            after = make(colliding, move)
+            found = pair(after)
+            assert found.room_db - before.room_db >= 0.9 * bottom.WORTH_DB
+            assert result_of(after) == pytest.approx(move.expected, abs=move.tolerance)
+            assert found.kick_masked <= before.kick_masked + 0.02
+            assert found.bass_masked <= before.bass_masked + 0.02
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_where_kick_and_bass_leave_each_other_room_nothing_is_offered_and_that_is_said(tmp_path, seed):
+    look = look_at(low_sessions.apart(tmp_path / "apart", seed))
+    assert not offered(look) & set(CLEARINGS)
+    assert "no-duck" in {remark.kind for remark in remarks.remarks(look)}
+
+
+@pytest.mark.parametrize("name", duck.PROPOSED)
+def test_what_is_heard_is_what_was_fitted(colliding, name):
+    """The engine's gain on the bass lane against the fit's, per millisecond, within 0.1 dB while it moves slowly."""
+    fit = duck.fitted(colliding)
+    one = fit.ducks.method(name)
+    move = duck.proposal(colliding, fit, one, duck.trial_of(colliding, fit, one))
+    session = duck.edit(colliding.session, move)
+    (bass,) = move.targets
+    plain, ducked = (
+        np.array(colliding.book.sound(s, bass).read(0, 600_000))[:, 0] for s in (colliding.session, session)
+    )
+    _, gain_db, _ = duck.methods.played(name, fit.ducks.sketch, one.numbers)
+    if name == "band":  # not one gain for all: the band's own sum is compared
+        mine, _, _ = duck.methods.played(name, fit.ducks.sketch, one.numbers)
+        count = min(len(mine), len(ducked))
+        scale = colliding.session.lane(bass)
+        assert scale.level_db == 0.0
+        arriving = ducked[:count] * 2.0**-0.5
+        np.testing.assert_allclose(arriving, mine[:count], atol=2e-4)
+        return
+    loud = np.abs(plain[: len(gain_db)]) > 0.02 * np.abs(plain).max()
+    heard_db = 20.0 * np.log10(np.abs(ducked[: len(gain_db)][loud] / plain[: len(gain_db)][loud]) + 1e-9)
+    assert np.abs(heard_db - gain_db[: len(plain)][loud]).max() < 0.1
+
+
+def test_one_shape_leads_many_lanes_each_with_its_own_depth(colliding):
+    fit = duck.fitted(colliding)
+    session = making.made(
+        colliding.session, duck.KIND, duck.chosen(colliding, "drawn", fit.ducks.method("drawn").numbers)
+    )
+    standing = standing_duck.standing(session, fit.ducks.sketch)
+    (kick,) = [lane.id for lane in session.lanes if lane.role == "kick"]
+    linked = standing_duck.link(session, (kick,), standing.shape_id, 3.0)
+    assert dict(standing_duck.linked_lanes(linked, standing.shape_id))[kick] == 3.0
+    now = standing_duck.standing(linked, fit.ducks.sketch)
+    own = {**now.numbers, "hold_ms": 77.0, "depth_db": now.numbers["depth_db"] + 2.0}
+    turned = standing_duck.turned(linked, now, own, fit.ducks.sketch)
+    assert turned.shapes[0].hold_ms == 77.0
+    assert dict(standing_duck.linked_lanes(turned, standing.shape_id))[kick] == pytest.approx(5.0)
+    undone = standing_duck.unlink(turned, (kick,), standing.shape_id)
+    assert kick not in dict(standing_duck.linked_lanes(undone, standing.shape_id))
+
+
+@pytest.mark.parametrize("name", ["keyed", "keyed_high_pass", "band"])
+def test_a_keyed_duck_is_read_back_as_it_was_fitted_and_turned_by_hand(colliding, name):
+    fit = duck.fitted(colliding)
+    numbers = fit.ducks.method(name).numbers
+    session = making.made(colliding.session, duck.KIND, duck.chosen(colliding, name, numbers))
+    standing = standing_duck.standing(session, fit.ducks.sketch)
+    assert standing.name == name
+    for key in ("depth_db", "attack_ms", "release_ms"):
+        assert standing.numbers[key] == pytest.approx(numbers[key], rel=0.02)
+    turned = standing_duck.turned(session, standing, {**standing.numbers, "release_ms": 123.0}, fit.ducks.sketch)
+    again = standing_duck.standing(turned, fit.ducks.sketch)
+    assert again.numbers["release_ms"] == pytest.approx(123.0)
+    assert again.numbers["depth_db"] == pytest.approx(standing.numbers["depth_db"], rel=0.02)
+
+
+def test_another_way_takes_the_place_of_the_first(colliding):
+    fit = duck.fitted(colliding)
+    session = colliding.session
+    for name in ("keyed", "drawn"):
+        session = making.made(
+            session, duck.KIND, duck.chosen(colliding.at(session), name, fit.ducks.method(name).numbers)
+        )
+    (bass,) = [lane for lane in session.lanes if lane.role == "bass"]
+    assert [type(item) for item in bass.chain] == [Ducker]
+
+
+def test_the_weights_turn_the_fit(colliding):
+    """More kick over the bass is deeper; smoother climbs more slowly."""
+    deep = colliding.at(edits.set_work(colliding.session, kick_over_bass_db=18.0))
+    smooth, tight = (colliding.at(edits.set_work(colliding.session, duck_smooth=x)) for x in (1.0, -1.0))
+    found = [duck.fitted(look).ducks.method("drawn") for look in (colliding, deep, smooth, tight)]
+    assert found[1].low.depth_db > found[0].low.depth_db
+    back_ms = [one.numbers["length_ms"] * 2.0 ** -abs(one.numbers["curve"]) for one in found]
+    assert back_ms[3] < back_ms[0] < back_ms[2]
+
+
+def test_a_kick_baked_into_a_bass_is_found_only_there(colliding, tmp_path):
+    look = look_at(low_sessions.baked(tmp_path / "baked"))
+    move = next(item for item in opened(look, "low-end") if item.kind == "low-end.baked-kick")
+    after = make(look, move)
+    assert result_of(after) < move.before - 2.0
+    assert "low-end.baked-kick" not in offered(colliding)
+    assert "low-end.baked-kick" not in offered(after)
+
+
+def test_rumble_is_offered_only_where_there_is_some_and_both_phases_were_tried(colliding, tmp_path):
+    look = look_at(low_sessions.rumbling(tmp_path / "rumbling"))
+    move = next(item for item in opened(look, "low-end") if item.kind == "low-end.rumble")
+    assert look.session.strip_name(move.targets[0]) == "Kick"
+    assert {"peak_change_minimum_db", "peak_change_linear_db"} <= move.evidence.keys()
+    assert "linear phase" in move.reason
+    assert "low-end.rumble" not in offered(colliding)
+    assert rumble.STATIONS[move.parameters["phase"]]()
+
+
+def test_notes_that_differ_by_pitch_get_bells_notes_that_differ_by_themselves_get_compressed(tmp_path):
+    by_pitch = look_at(low_sessions.one_loud_pitch(tmp_path / "pitch"))
+    by_note = look_at(low_sessions.uneven(tmp_path / "note"))
+    move = next(item for item in opened(by_pitch, "low-end") if item.kind == "low-end.single-notes")
+    assert list(move.parameters["bells_db"]) == ["33"]  # A1, 55 Hz
+    assert "low-end.single-notes" not in offered(by_note)
+    even = next(item for item in opened(by_note, "low-end") if item.kind == "low-end.even-notes")
+    after = make(by_note, even)
+    assert result_of(after) <= max(2.0, 0.5 * even.before) + 0.35
+    low = copies(after).lanes[even.targets[0]], copies(by_note).lanes[even.targets[0]]
+    energies = [float(np.mean(sound**2)) for sound in low]
+    assert 10.0 * np.log10(energies[0] / energies[1]) == pytest.approx(0.0, abs=1.0)
+
+
+def test_a_bell_that_takes_out_single_notes_is_named(colliding):
+    (bass,) = [lane.id for lane in colliding.session.lanes if lane.role == "bass"]
+    narrow = Equaliser(bands=(Band(frequency_hz=55.0, gain_db=-6.0, q=8.0),))
+    wide = Equaliser(bands=(Band(frequency_hz=55.0, gain_db=-6.0, q=0.5),))
+    sessions = [chain_edits.add_station(colliding.session, bass, station) for station in (narrow, wide)]
+    told = [
+        [remark.text for remark in remarks.remarks(colliding.at(session)) if remark.kind == "narrow-bell"]
+        for session in sessions
+    ]  # fmt: skip
+    assert len(told[0]) == 1
+    assert "A1" in told[0][0]
+    assert told[1] == []
+
+
+def test_a_muted_sub_octave_leaves_the_bass_as_it_was(tmp_path):
+    look = look_at(low_sessions.high_line(tmp_path / "high"))
+    move = next(item for item in opened(look, "low-end") if item.kind == "low-end.sub-octave")
+    session = sub_octave.edit(look.session, move)
+    muted = edits.change_strips(session, [bus.id for bus in session.buses], mute=True)
+    before, after = (np.array(look.book.sound(s, "mix").read(0, 500_000)) for s in (look.session, muted))
+    np.testing.assert_allclose(after, before, atol=1e-6)
+    assert all(not getattr(station, "mix", None) for bus in session.buses for station in bus.chain)
+
+
+def test_harmonics_are_for_basses_that_are_lost_on_a_small_speaker(colliding, tmp_path):
+    look = look_at(low_sessions.sine_sub(tmp_path / "sub"))
+    move = next(item for item in opened(look, "low-end") if item.kind == "low-end.harmonics")
+    after = make(look, move)
+    assert result_of(after) - move.before > 10.0
+    assert result_of(after) == pytest.approx(move.expected, abs=0.1)
+    lost = harmonics.loss_lu(colliding, {})
+    assert ("low-end.harmonics" in offered(colliding)) == (lost < -harmonics.LOST_LU)
+
+
+def test_a_decided_owner_turns_what_follows(colliding):
+    look = colliding.at(edits.set_work(colliding.session, low_owner="kick"))
+    assert low_end.owner(look) == "kick"
+    assert "low-end.owner" not in offered(look)
+    assert low_end.low_end(look).owner == "kick"
+
+
+def test_the_school_for_the_home_of_the_bass_is_followed_with_its_honest_net(colliding):
+    assert "low-end.bass-home" not in offered(colliding)
+    look = colliding.at(edits.set_work(colliding.session, bass_home="thin"))
+    move = find(look, "low-end.bass-home")
+    assert move.evidence["net_db"] < bottom.WORTH_DB
+    assert result_of(make(look, move)) == pytest.approx(move.expected, abs=move.tolerance)
+
+
+def test_a_dynamic_clearing_is_offered_once(colliding):
+    after = make(colliding, find(colliding, "low-end.dynamic-clearing"))
+    assert "low-end.dynamic-clearing" not in offered(after)
+    assert any(dynamic_clearing.is_cleared(lane) for lane in after.session.lanes)
+
+
+def test_the_first_move_keeps_the_low_end_as_it_was_before_all(colliding):
+    assert bottom.before_all(colliding.session) is None
+    after = make(make(colliding, find(colliding, "low-end.duck")), find(colliding, "low-end.dynamic-clearing"))
+    kept = bottom.before_all(after.session)
+    now = low_end.low_end(colliding)
+    assert kept["focus"] == pytest.approx(now.focus)
+    assert kept["pile_up_db"] == pytest.approx(now.pile_up_db)
+
+
+def test_what_is_a_repair_or_a_taste_is_made_only_by_name():
+    kinds = {kind.id: kind.optional for kind in stages.stage("low-end").moves().kinds}
+    default = {kind for kind, optional in kinds.items() if not optional}
+    assert default == {"low-end.owner", "low-end.duck", "low-end.dynamic-clearing", "low-end.use-room"}
+
+
+def test_lines_hold_only_notes_under_85_hz(colliding):
+    for found in lines(colliding):
+        assert all(note.frequency_hz < 85.0 for note in found.notes)
