@@ -8,6 +8,7 @@ had found out stays in the book. While the sound plays it uses one thread.
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from all_even import stages
 from all_even.app.timers import timer
 from all_even.app.work import Report
 from all_even.errors import Cancelled, UserError
@@ -203,8 +204,9 @@ class DeskFigures:
         self._settle.start()
 
     def look_again(self) -> None:
-        """Another stage is looked at: what it needs comes first."""
-        if self._desk.is_open and self._desk.work.busy("figures"):
+        """Another stage is looked at: what it needs comes first, and what takes long is looked for only now."""
+        slow = any(kind.slow for kind in stages.stage(self._desk.stage).moves().kinds)
+        if self._desk.is_open and (slow or self._desk.work.busy("figures")):
             self.renew()
         self.arrivals.renew()
 

@@ -39,6 +39,13 @@ class Body:
     def refresh(self, rows: list[Row]) -> None:
         """Works out what is drawn for all rows together."""
 
+    folded_words = ""
+    """What is said of lanes that are folded away at this stage, behind how many they are."""
+
+    def keeps(self, row: Row) -> bool:
+        """Whether a row is about this stage's question; others are folded to one line."""
+        return True
+
     def columns(self, left: float, width: float) -> Columns:
         """The columns between `left` and the view's right edge."""
         raise NotImplementedError

@@ -11,6 +11,8 @@ from all_even.app.lanes.scales import Rail
 
 ROW = 40
 HEADER = 36
+FOLD = 34
+"""The line that stands for lanes that are folded away."""
 BUTTON = 24
 GAP = 4
 HEAD_BUTTONS = ("mute", "solo", "polarity_inverted")

@@ -85,6 +85,12 @@ class LaneView(QAbstractScrollArea):
         self.hidden_button.setAccessibleName("Show hidden lanes")
         self.hidden_button.setToolTip("Show or hide the hidden lanes (Ctrl+H)")
         self.hidden_button.toggled.connect(self._set_show_hidden)
+        self.fold_button = QToolButton(self.area)
+        self.fold_button.setCheckable(True)
+        self.fold_button.setAccessibleName("Show folded lanes")
+        self.fold_button.setToolTip("Lanes that this stage is not about: show them, or fold them to this line")
+        self.fold_button.toggled.connect(lambda _on: self.refresh())
+        self.fold_button.hide()
         desk.changed.connect(lambda old, new: self.refresh())
         desk.opened.connect(self._on_opened)
         desk.lane_measured.connect(lambda _lane: self.refresh())
@@ -118,8 +124,16 @@ class LaneView(QAbstractScrollArea):
             self.area.update()
             return
         every = self._make.make(self.show_hidden)
-        self.rows = [row for row in every if fits(row, self.filter.text())]
-        self._filtered = len(every) - len(self.rows)
+        fitting = [row for row in every if fits(row, self.filter.text())]
+        self._filtered = len(every) - len(fitting)
+        folding = not self.filter.text() and not self.fold_button.isChecked()
+        about = [row for row in fitting if self.body.keeps(row)]
+        self.rows = [row for row in fitting if self.body.keeps(row) or row.lane.id in self.desk.selected]
+        folded = len(fitting) - len(about)
+        if not folding or not about:
+            self.rows = fitting
+        self.fold_button.setText(f"{folded} {self.body.folded_words}: {'show' if folding else 'fold'}")
+        self.fold_button.setVisible(bool(folded) and bool(about) and not self.filter.text())
         session = self.desk.session
         hidden = [lane for lane in session.lanes if lane.hidden]
         sounding = sum(routing.is_sounding(session, lane) for lane in hidden)
@@ -212,9 +226,16 @@ class LaneView(QAbstractScrollArea):
     def _update_scroll(self) -> None:
         visible = self.area.height() - layout.HEADER
         bar = self.scroll_bar
-        bar.setRange(0, max(0, len(self.rows) * layout.ROW - visible))
+        fold = self.fold_button.isVisibleTo(self.area)
+        bar.setRange(0, max(0, len(self.rows) * layout.ROW + (layout.FOLD if fold else 0) - visible))
         bar.setPageStep(max(1, visible))
         bar.setSingleStep(layout.ROW)
+        self._place_fold()
+
+    def _place_fold(self) -> None:
+        """Under the last row."""
+        top = layout.HEADER + len(self.rows) * layout.ROW - self.scroll_bar.value()
+        self.fold_button.setGeometry(32, top + 4, self.fold_button.sizeHint().width() + 8, layout.FOLD - 8)
 
     def scroll_to(self, index: int) -> None:
         """Brings a row into sight."""
@@ -237,6 +258,7 @@ class LaneView(QAbstractScrollArea):
         self.hidden_button.resize(self.hidden_button.sizeHint())
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self._place_fold()
         self.area.update()
 
     # Painting.

@@ -1,12 +1,13 @@
 """The stages as the window shows them: one folder each, by the key of the stage (`all_even.stages`)."""
 
-from all_even.app.stages import balance, buses, gain, gather, print_
+from all_even.app.stages import balance, buses, gain, gather, low_end, print_
 from all_even.app.stages.view import StageView
 
 VIEWS: dict[str, StageView] = {
     "gather": gather.VIEW,
     "gain": gain.VIEW,
     "balance": balance.VIEW,
+    "low-end": low_end.VIEW,
     "buses": buses.VIEW,
     "print": print_.VIEW,
 }

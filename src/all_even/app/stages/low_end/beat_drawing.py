@@ -1,0 +1,378 @@
+"""One hit, large: kick filled, the bass before as a line and with the duck filled, the duck hanging from the top with
+its landmarks to take hold of, the sum over all, hole and pile-up hatched; every hit faint behind. And the small beats
+of all ways, side by side."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from all_even import texts
+from all_even.app import icons, paint, theme
+from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.dsp.parameter import number
+
+if TYPE_CHECKING:
+    from all_even.moves.low_end.beat import Beat
+
+FLOOR_DB, CEILING_DB = -36.0, 4.0
+GAIN_DB = 24.0
+"""The duck's own scale hangs from the top and fills the drawing at this."""
+HOLE_DB, PILE_DB = -1.0, 1.0
+REACH = 12.0
+FAINT = 10
+"""So many single hits are drawn behind."""
+WORDS = {"steps": "steps back", "holds": "holds", "back": "is back", "depth": "depth"}
+
+
+class BeatDrawing(Drawing):
+    """landmark_moved: (which, ms from the hit or dB) while it is dragged; released: let go."""
+
+    title = "One hit: all hits laid over each other, dB re the kick's top; the duck hangs from above"
+    landmark_moved = pyqtSignal(str, float)
+    released = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__(
+            "One hit of kick and bass",
+            "Kick filled, bass before as a dotted line and with the duck filled, the sum as a line; the duck hangs "
+            "from "
+            "above with its landmarks: drag them. Holes and pile-ups are hatched. Arrow keys move the chosen landmark",
+        )
+        self._beat: Beat | None = None
+        self._handles: tuple[str, ...] = ()
+        self._note = ""
+        self._held: str | None = None
+        self.chosen = "back"
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_beat(self, beat: "Beat | None", handles: tuple[str, ...], note: str) -> None:
+        self._beat, self._handles, self._note = beat, handles, note
+        if beat is not None and beat.landmarks is not None:
+            marks = beat.landmarks
+            self.setAccessibleDescription(
+                f"Holds until {marks.holds_ms:.0f} ms, is back at {marks.back_ms:.0f} ms, {marks.depth_db:.1f} dB "
+                "deep; "
+                f"gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB"
+            )
+        self.renew()
+
+    # Geometry.
+
+    def _x(self, plot: QRectF, ms: float) -> float:
+        assert self._beat is not None
+        low, high = float(self._beat.times_ms[0]), float(self._beat.times_ms[-1])
+        return plot.left() + plot.width() * (min(high, max(low, ms)) - low) / (high - low)
+
+    def _ms(self, plot: QRectF, x: float) -> float:
+        assert self._beat is not None
+        low, high = float(self._beat.times_ms[0]), float(self._beat.times_ms[-1])
+        return low + (high - low) * min(1.0, max(0.0, (x - plot.left()) / plot.width()))
+
+    @staticmethod
+    def _y(plot: QRectF, level: float) -> float:
+        return plot.bottom() - plot.height() * (max(FLOOR_DB, min(CEILING_DB, level)) - FLOOR_DB) / (
+            CEILING_DB - FLOOR_DB
+        )
+
+    @staticmethod
+    def _gain_y(plot: QRectF, gain_db: float) -> float:
+        return plot.top() + plot.height() * min(1.0, -gain_db / GAIN_DB)
+
+    def places(self) -> dict[str, QPointF]:
+        """Where the landmarks are that can be taken hold of."""
+        marks = self._beat.landmarks if self._beat is not None else None
+        if marks is None:
+            return {}
+        plot = self.plot()
+        at = {
+            "steps": QPointF(self._x(plot, marks.steps_ms), self._gain_y(plot, -0.9 * marks.depth_db)),
+            "holds": QPointF(self._x(plot, marks.holds_ms), self._gain_y(plot, -marks.depth_db)),
+            "back": QPointF(self._x(plot, marks.back_ms), plot.top() + 1),
+            "depth": QPointF(self._x(plot, max(0.0, 0.5 * marks.holds_ms)), self._gain_y(plot, -marks.depth_db)),
+        }
+        return {name: at[name] for name in self._handles}
+
+    # Painting.
+
+    def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
+        beat = self._beat
+        if beat is None:
+            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            return
+        self.level_axis(painter, plot, (-30.0, -20.0, -10.0, 0.0), FLOOR_DB, CEILING_DB)
+        self._time_axis(painter, plot, beat)
+        painter.setClipRect(plot)
+        times = beat.times_ms
+        xs = plot.left() + plot.width() * (times - times[0]) / (times[-1] - times[0])
+        kick, bass = icons.family_colour("drums", 1.0), icons.family_colour("bass", 1.0)
+        faint = QColor(kick), QColor(bass)
+        for colour, hits in zip(faint, beat.hits[:2], strict=True):
+            colour.setAlphaF(0.12)
+            for levels in hits[:FAINT]:
+                self._line(painter, xs, self._ys(plot, levels), QPen(colour, 1), 5)
+        self._fill(painter, plot, xs, beat.kick_db, icons.family_colour("drums", 0.55))
+        self._fill(painter, plot, xs, beat.after_db, icons.family_colour("bass", 0.45))
+        self._line(painter, xs, self._ys(plot, beat.before_db), QPen(bass, 1.4, Qt.PenStyle.DotLine))
+        self._line(painter, xs, self._ys(plot, beat.sum_db), QPen(theme.colour("text"), 1.8))
+        self._hatched(painter, plot, xs, beat)
+        self._gain(painter, plot, xs, beat)
+        painter.setClipping(False)
+        self._landmarks(painter, plot, beat)
+
+    def _time_axis(self, painter: QPainter, plot: QRectF, beat: "Beat") -> None:
+        step = 50 if beat.times_ms[-1] < 500 else 100
+        for tick in range(0, int(beat.times_ms[-1]) + 1, step):
+            x = self._x(plot, tick)
+            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.9 if tick == 0 else 0.5))
+            box = QRectF(x - 24, plot.bottom() + 1, 48, BOTTOM - 3)
+            label = "hit" if tick == 0 else f"{tick} ms"
+            if box.right() < self.width():
+                paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        if beat.next_ms < beat.times_ms[-1]:
+            x = self._x(plot, beat.next_ms)
+            painter.setPen(QPen(theme.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+            box = QRectF(x - 64, plot.bottom() - 16, 60, 14)
+            paint.text(painter, box, "next hit", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+
+    def _ys(self, plot: QRectF, levels: np.ndarray) -> np.ndarray:
+        share = (np.clip(levels, FLOOR_DB, CEILING_DB) - FLOOR_DB) / (CEILING_DB - FLOOR_DB)
+        return plot.bottom() - plot.height() * share
+
+    def _fill(self, painter: QPainter, plot: QRectF, xs: np.ndarray, levels: np.ndarray, colour: QColor) -> None:
+        edge = [QPointF(float(xs[-1]), plot.bottom()), QPointF(float(xs[0]), plot.bottom())]
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPolygon(QPolygonF([*_points(xs, self._ys(plot, levels), 2), *edge]))
+
+    def _line(self, painter: QPainter, xs: np.ndarray, ys: np.ndarray, pen: QPen, step: int = 2) -> None:
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(_points(xs, ys, step)))
+
+    def _hatched(self, painter: QPainter, plot: QRectF, xs: np.ndarray, beat: "Beat") -> None:
+        """Hole and pile-up, two ways, between the sum and the louder of both."""
+        for over, pattern, tone in (
+            (False, Qt.BrushStyle.BDiagPattern, "look"),
+            (True, Qt.BrushStyle.FDiagPattern, "quiet"),
+        ):
+            here = beat.excess_db > PILE_DB if over else beat.excess_db < HOLE_DB
+            edges = np.flatnonzero(np.diff(np.concatenate(([0], here.astype(int), [0]))))
+            for a, b in zip(edges[::2], edges[1::2], strict=True):
+                if b - a < 4:
+                    continue
+                upper = [QPointF(float(xs[i]), self._y(plot, float(beat.sum_db[i]))) for i in range(a, b)]
+                lower = [
+                    QPointF(float(xs[i]), self._y(plot, float(beat.sum_db[i] - beat.excess_db[i]))) for i in range(a, b)
+                ]
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QBrush(theme.colour(tone), pattern))
+                painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
+
+    def _gain(self, painter: QPainter, plot: QRectF, xs: np.ndarray, beat: "Beat") -> None:
+        act = theme.colour("act")
+        quiet = QColor(act)
+        quiet.setAlphaF(0.15)
+        for gain in beat.hits[2][:FAINT]:
+            self._line(painter, xs, _hung(plot, gain), QPen(quiet, 1), 5)
+        self._line(painter, xs, _hung(plot, beat.gain_db), QPen(act, 2.2))
+
+    def _landmarks(self, painter: QPainter, plot: QRectF, beat: "Beat") -> None:
+        marks = beat.landmarks
+        if marks is None:
+            return
+        values = {"steps": marks.steps_ms, "holds": marks.holds_ms, "back": marks.back_ms, "depth": marks.depth_db}
+        shown: list[QRectF] = []
+        for name, at in self.places().items():
+            painter.setPen(QPen(theme.colour("act"), 2))
+            painter.setBrush(theme.colour("act") if name == self._held else theme.colour("panel"))
+            painter.drawEllipse(at, 5.0, 5.0)
+            value = f"{number(values[name])} dB" if name == "depth" else f"{values[name]:.0f} ms"
+            label = f"{WORDS[name]} {value}"
+            width = paint.width_of(label, theme.SMALL) + 8
+            box = QRectF(at.x() + 9, at.y() + (4 if name != "depth" else -16), width, 15)
+            if box.right() > plot.right():
+                box.moveRight(at.x() - 9)
+            while any(box.intersects(other) for other in shown):
+                box.translate(0.0, 15.0)
+            shown.append(box)
+            painter.fillRect(box, theme.colour("ground", 0.85))
+            tone = "text" if name == self.chosen and self.hasFocus() else "act"
+            paint.text(painter, box.adjusted(3, 0, 0, 0), label, size=theme.SMALL, colour=theme.colour(tone))
+        low = beat.figures
+        told = f"hole {number(low.gap_db)} dB, {low.gap_ms:.0f} ms · pile-up {number(low.pile_up_db)} dB"
+        box = QRectF(plot.right() - 250, plot.bottom() - 34, 246, 15)
+        painter.fillRect(QRectF(box.right() - paint.width_of(told, theme.SMALL) - 4, box.top(),
+                                paint.width_of(told, theme.SMALL) + 6, 15), theme.colour("ground", 0.85))  # fmt: skip
+        paint.text(painter, box, told, size=theme.SMALL, align=paint.RIGHT)
+
+    # Taking hold.
+
+    def _near(self, at: QPointF) -> str | None:
+        near = {name: (place - at).manhattanLength() for name, place in self.places().items()}
+        best = min(near, key=lambda name: near[name], default=None)
+        return best if best is not None and near[best] <= 1.6 * REACH else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._held = self._near(event.position())
+            if self._held is not None:
+                self.chosen = self._held
+                self.renew()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._beat is None:
+            return
+        if self._held is None:
+            name = self._near(event.position())
+            self.setCursor(Qt.CursorShape.PointingHandCursor if name else Qt.CursorShape.ArrowCursor)
+            return
+        plot = self.plot()
+        if self._held == "depth":
+            share = min(1.0, max(0.0, (event.position().y() - plot.top()) / plot.height()))
+            self.landmark_moved.emit("depth", max(0.5, share * GAIN_DB))
+        else:
+            self.landmark_moved.emit(self._held, self._ms(plot, event.position().x()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._held is not None:
+            self._held = None
+            self.renew()
+            self.released.emit()
+
+    def keyPressEvent(self, event: object) -> None:
+        """Up and Down choose a landmark, Left and Right move it; Shift finer."""
+        from PyQt6.QtGui import QKeyEvent
+
+        if not isinstance(event, QKeyEvent):
+            return
+        names = tuple(self.places())
+        marks = self._beat.landmarks if self._beat is not None else None
+        key = Qt.Key(event.key())
+        if marks is not None and names and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            index = names.index(self.chosen) if self.chosen in names else 0
+            self.chosen = names[(index + (1 if key == Qt.Key.Key_Down else -1)) % len(names)]
+            self.renew()
+        elif marks is not None and self.chosen in names and key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            sign = 1.0 if key == Qt.Key.Key_Right else -1.0
+            values = {"steps": marks.steps_ms, "holds": marks.holds_ms, "back": marks.back_ms, "depth": marks.depth_db}
+            step = (0.1 if fine else 0.5) if self.chosen == "depth" else (1.0 if fine else 5.0)
+            self.landmark_moved.emit(self.chosen, values[self.chosen] + sign * step)
+            self.released.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+def _points(xs: np.ndarray, ys: np.ndarray, step: int) -> list[QPointF]:
+    return [QPointF(x, y) for x, y in zip(xs[::step].tolist(), ys[::step].tolist(), strict=True)]
+
+
+def _hung(plot: QRectF, gain_db: np.ndarray) -> np.ndarray:
+    """Heights of a gain that hangs from the top."""
+    return plot.top() + plot.height() * np.minimum(1.0, -gain_db / GAIN_DB)
+
+
+class SmallBeats(QWidget):
+    """All ways as small pictures at one scale, best first; chosen: the name of the one that is wanted."""
+
+    chosen = pyqtSignal(str)
+    COLUMNS, GAP = 2, 4
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._beats: list[tuple[str, str, Beat, bool]] = []
+        self._current = ""
+        self.setAccessibleName("Ways to duck")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumWidth(236)
+
+    def show_beats(self, beats: "list[tuple[str, str, Beat, bool]]", current: str) -> None:
+        """(name, words, beat, whether it can be used) of each."""
+        self._beats, self._current = beats, current
+        self.setAccessibleDescription(", ".join(words for _, words, _, _ in beats))
+        self.update()
+
+    def box_of(self, index: int) -> QRectF:
+        rows = max(1, -(-len(self._beats) // self.COLUMNS))
+        width = (self.width() - self.GAP * (self.COLUMNS - 1)) / self.COLUMNS
+        height = (self.height() - self.GAP * (rows - 1)) / rows
+        return QRectF(
+            (index % self.COLUMNS) * (width + self.GAP), (index // self.COLUMNS) * (height + self.GAP), width, height
+        )
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        for index, (name, words, beat, usable) in enumerate(self._beats):
+            self._paint(painter, self.box_of(index), name, words, beat, usable)
+
+    def _paint(self, painter: QPainter, box: QRectF, name: str, words: str, beat: "Beat", usable: bool) -> None:
+        current = name == self._current
+        painter.fillRect(box, theme.colour("act_soft" if current else "ground"))
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        inner = box.adjusted(3, 15, -3, -2)
+        low, high = float(beat.times_ms[0]), float(beat.times_ms[-1])
+        xs = inner.left() + inner.width() * (beat.times_ms - low) / (high - low)
+        for levels, colour in (
+            (beat.kick_db, icons.family_colour("drums", 0.5)), (beat.after_db, icons.family_colour("bass", 0.5)),
+        ):  # fmt: skip
+            path = QPainterPath(QPointF(float(xs[0]), inner.bottom()))
+            for x, level in zip(xs[::8], levels[::8], strict=True):
+                path.lineTo(float(x), inner.bottom() - inner.height() * max(0.0, 1.0 + float(level) / 40.0))
+            path.lineTo(float(xs[-1]), inner.bottom())
+            painter.fillPath(path, colour)
+        painter.setPen(QPen(theme.colour("act" if usable else "quiet"), 1.6))
+        painter.drawPolyline(
+            QPolygonF([
+                QPointF(float(x), inner.top() + inner.height() * min(1.0, -float(g) / GAIN_DB))
+                for x, g in zip(xs[::8], beat.gain_db[::8], strict=True)
+            ])
+        )  # fmt: skip
+        painter.restore()
+        head = QRectF(box.left() + 3, box.top() + 1, box.width() - 6, 14)
+        tone = theme.colour("text" if usable else "quiet")
+        paint.text(painter, head, words, size=theme.SMALL, colour=tone, strong=current)
+        if self.hasFocus() and current:
+            painter.setPen(QPen(theme.colour("act"), 2))
+            painter.drawRect(box.adjusted(1, 1, -1, -1))
+
+    def _index(self, at: QPointF) -> int | None:
+        return next((i for i in range(len(self._beats)) if self.box_of(i).contains(at)), None)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        index = self._index(event.position()) if event is not None else None
+        if index is not None:
+            self.chosen.emit(self._beats[index][0])
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        index = self._index(event.position()) if event is not None else None
+        if index is None:
+            self.setToolTip("Ways to duck, best first: click one to see it large")
+            return
+        _, words, beat, usable = self._beats[index]
+        low = beat.figures
+        self.setToolTip(texts.tip(
+            f"{words}: hole {number(low.gap_db)} dB, pile-up {number(low.pile_up_db)} dB, {number(low.depth_db)} dB "
+            "deep, "
+            f"{low.unrecovered_hits} hits at which the bass is not back" + ("" if usable else ". To compare with")
+        ))  # fmt: skip
+
+    def keyPressEvent(self, event: object) -> None:
+        from PyQt6.QtGui import QKeyEvent
+
+        if not isinstance(event, QKeyEvent):
+            return
+        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: self.COLUMNS, Qt.Key.Key_Up: -self.COLUMNS}
+        by = step.get(Qt.Key(event.key()))
+        names = [item[0] for item in self._beats]
+        if by is None or not names:
+            super().keyPressEvent(event)
+            return
+        index = names.index(self._current) if self._current in names else 0
+        self.chosen.emit(names[max(0, min(len(names) - 1, index + by))])

@@ -1,0 +1,393 @@
+"""The low end's bench: its figures before and now, and three close looks: one hit with the duck, clearings, notes."""
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from all_even.app import fields
+from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.desk import Desk
+from all_even.app.hold_button import HoldButton
+from all_even.app.stages.low_end.beat_drawing import BeatDrawing, SmallBeats
+from all_even.app.stages.low_end.figures_panel import FiguresPanel
+from all_even.app.stages.low_end.links import Links
+from all_even.app.stages.low_end.views_drawings import ClearingsDrawing, NotesDrawing
+from all_even.app.work import Report
+from all_even.session import edits
+from all_even.session.model import Proposal
+
+if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
+    from all_even.moves.low_end.beat import Beat
+    from all_even.moves.low_end.duck import Fitted
+
+MORE_HEIGHT = 104
+MEASURING = "Kick and bass are being measured; the ways to duck follow …"
+NOTHING = "There is no kick with hits, or no bass, in this mix."
+VIEWS = (
+    ("One hit", "Kick, bass and duck over one hit, all ways to duck beside it"),
+    ("Clearings", "Spectra of kick and bass, the owner's zone, and what clears room"),
+    ("Notes", "How differently loud the notes of a bass are"),
+)
+USABLE = frozenset({"keyed", "keyed_high_pass", "band", "drawn", "timeline", "pulse"})
+LIGHTER = 0.5
+"""Chords and groups that are linked begin with this share of the depth."""
+
+
+class LowEndBench(Bench):
+    wanted_height = HEIGHT + MORE_HEIGHT
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._fit: Fitted | None = None
+        self._name, self._numbers = "", {}  # type: str, dict[str, float]
+        self._by_hand = False
+        self._document: object = None
+        self._beat: Beat | None = None
+        self._asked: dict[str, object] = {}
+        self._again = False
+        self._known: Any = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(14)
+        self.figures = FiguresPanel(self.set_owner, self._set_weight)
+        self.figures.setFixedWidth(252)
+        row.addWidget(self.figures)
+        row.addLayout(self._views(), 1)
+        self.beat.landmark_moved.connect(self._drag)
+        self.beat.released.connect(self._let_go)
+        self.small.chosen.connect(self.choose)
+
+    def _views(self) -> QVBoxLayout:
+        self.beat, self.small = BeatDrawing(), SmallBeats()
+        self.clearings, self.notes = ClearingsDrawing(), NotesDrawing()
+        hit = QWidget()
+        hit_row = QHBoxLayout(hit)
+        hit_row.setContentsMargins(0, 0, 0, 0)
+        hit_row.setSpacing(8)
+        hit_row.addWidget(self.beat, 3)
+        hit_row.addWidget(self.small, 1)
+        self.stack = QStackedWidget()
+        for view in (hit, self.clearings, self.notes):
+            self.stack.addWidget(view)
+        bar = QHBoxLayout()
+        bar.setSpacing(4)
+        self.views = QButtonGroup(self)
+        for index, (text, tip) in enumerate(VIEWS):
+            button = fields.button(text, tip, partial(self.show_view, index), checkable=True)
+            self.views.addButton(button, index)
+            bar.addWidget(button)
+        self.views.setExclusive(True)
+        bar.addStretch(1)
+        self.links = Links(self.desk)
+        bar.addWidget(self.links)
+        self.link = fields.button(
+            "Link lane", "The selected lane follows the duck's shape too, with a depth of its own (Shift+L)",
+            self.link_selected,
+        )  # fmt: skip
+        self.hear = HoldButton(
+            "Hear", "Hold to hear the mix with this duck, as loud as without", self._hold, self.desk.ears.release_move,
+            "ear",
+        )  # fmt: skip
+        self.use = fields.button("Use", "Duck the basses this way; undo takes it back", self._use, role="main")
+        for widget in (self.link, self.hear, self.use):
+            bar.addWidget(widget)
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addLayout(bar)
+        column.addWidget(self.stack, 1)
+        self.show_view(0)
+        return column
+
+    # What is shown.
+
+    def fit(self, narrow: bool) -> None:
+        self.small.setFixedWidth(200 if narrow else 244)
+        self.links.setVisible(not narrow)
+
+    def show_view(self, index: int) -> None:
+        """0: one hit; 1: clearings; 2: notes."""
+        self.stack.setCurrentIndex(index)
+        button = self.views.button(index)
+        if button is not None:
+            button.setChecked(True)
+        for widget in (self.link, self.hear, self.use, self.links):
+            widget.setVisible(index == 0)
+        if self.desk.is_open:
+            self.refresh()
+
+    def refresh(self) -> None:
+        desk = self.desk
+        self.figures.show_settings(desk.session.settings)
+        self._show_figures(self._known)  # in the colours of the present theme
+        self.links.refresh()
+        self._look_at("low figures", _figures, self._show_figures, None)
+        shown = self.stack.currentIndex()
+        if shown == 0:
+            self._look_at("duck fit", _fitted, self._show_fit, None)
+        elif shown == 1:
+            self._look_at("clearings", _clearings, self._show_clearings, None)
+        else:
+            self._look_at("bass notes", partial(_notes, desk.current_lane), self._show_notes, desk.current_lane)
+
+    def _look_at(self, name: str, figure: Any, show: Any, key: object) -> None:
+        """A figure of the present session, worked out off this thread once for each state."""
+        desk = self.desk
+        look = desk.figures.look()
+        if look is None or desk.mix_stale:
+            if name not in self._asked:
+                show(None)
+            return
+        asked = desk.session
+        before = self._asked.get(name)
+        if before is not None and before[0] is asked and before[1] == key:  # type: ignore[index]
+            return
+        self._asked[name] = (asked, key)
+
+        def job(report: Report) -> object:
+            return figure(look.with_cancel(report.cancelled))
+
+        def done(found: object) -> None:
+            if desk.is_open and desk.session is asked:
+                show(found)
+
+        desk.start(name, job, done, line="quick" if name == "low figures" else "long")
+
+    def _show_figures(self, found: Any) -> None:
+        self._known = found
+        now, before = found or (None, None)
+        self.figures.show_figures(now, before, self.desk.mix_stale)
+
+    def _show_clearings(self, found: Any) -> None:
+        self.clearings.show_clearings(found, MEASURING if self.desk.mix_stale else NOTHING)
+
+    def _show_notes(self, found: Any) -> None:
+        waiting = MEASURING if self.desk.mix_stale else "No bass here has four notes under 85 Hz."
+        self.notes.show_notes(found, waiting)
+
+    # The duck.
+
+    def _show_fit(self, found: Any) -> None:
+        """A new fit: what stands in the session is shown, else what was set by hand, else the best."""
+        from all_even.moves.low_end.duck import best_of
+
+        self._fit = found
+        if self._document is not self.desk.document:
+            self._document, self._by_hand, self._name = self.desk.document, False, ""
+        if found is None:
+            self._beat = None
+            self.beat.show_beat(None, (), MEASURING if self.desk.mix_stale else NOTHING)
+            self.small.show_beats([], "")
+            self._enable()
+            return
+        standing = self.standing()
+        if standing is not None:
+            self._name, self._numbers = standing.name, dict(standing.numbers)
+        elif not self._by_hand or not self._name:
+            best = best_of(found.ducks)
+            self._name, self._numbers = best.name, dict(best.numbers)
+        self._redraw()
+        self._draw_small()
+
+    def standing(self) -> Any:
+        """The duck that the session has; None where it has none, or nothing was fitted yet."""
+        from all_even.moves.low_end.standing_duck import standing
+
+        return standing(self.desk.session, self._fit.ducks.sketch) if self._fit is not None else None
+
+    def forget(self) -> None:
+        """What was chosen and set by hand is let go: what stands, or the best, is shown."""
+        self._by_hand, self._name = False, ""
+        self._show_fit(self._fit)
+
+    def choose(self, name: str) -> None:
+        """Shows a way to duck large, with the numbers that were found for it."""
+        if self._fit is None:
+            return
+        standing = self.standing()
+        self._name, self._by_hand = name, True
+        own = standing.numbers if standing is not None and standing.name == name else None
+        self._numbers = dict(own or self._fit.ducks.method(name).numbers)
+        self._redraw()
+        self._draw_small()
+
+    def _drag(self, handle: str, value: float) -> None:
+        """A landmark is moved: picture and figures follow at once; so does the session where this duck stands in it."""
+        from all_even.moves.low_end import beat
+
+        if self._beat is None or self._beat.landmarks is None:
+            return
+        self._by_hand = True
+        self._numbers = beat.moved(self._name, self._numbers, self._beat.landmarks, handle, value)
+        standing = self.standing()
+        if standing is not None and standing.name == self._name and self._fit is not None:
+            from all_even.moves.low_end.standing_duck import turned
+
+            sketch, numbers = self._fit.ducks.sketch, self._numbers
+            self.desk.edit(lambda s: turned(s, standing, numbers, sketch), merge="duck")
+        self._redraw()
+
+    def _let_go(self) -> None:
+        self.desk.end_gesture()
+        self._draw_small()
+
+    def _redraw(self) -> None:
+        """The picture of the present numbers, off this thread; while one is made the next waits, none is dropped."""
+        fit = self._fit
+        if fit is None:
+            return
+        if self.desk.work.busy("beat"):
+            self._again = True
+            return
+        self._again = False
+        name, own, work = self._name, dict(self._numbers), self.desk.session.settings
+
+        def job(_report: Report) -> "Beat":
+            from all_even.moves.low_end.beat import beat
+
+            return beat(fit.ducks, name, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
+
+        def done(found: "Beat") -> None:
+            from all_even.moves.low_end.beat import handles
+
+            if self._fit is fit:
+                self._beat = found
+                self.beat.show_beat(found, tuple(handles(name)), "")
+                self._enable()
+            if self._again:
+                self._redraw()
+
+        self.desk.start("beat", job, done, line="quick")
+
+    def _draw_small(self) -> None:
+        fit, current, own = self._fit, self._name, dict(self._numbers)
+        if fit is None:
+            return
+
+        def job(_report: Report) -> list[tuple[str, str, "Beat", bool]]:
+            from all_even.moves.low_end.beat import beat
+            from all_even.moves.low_end.duck import SHORT
+
+            known = {one.name: one for one in fit.ducks.methods}
+            ranked = [one.name for one in fit.ducks.methods if not one.control] + ["none", "plain", "keyed_default"]
+            return [
+                (
+                    name,
+                    SHORT[name],
+                    beat(fit.ducks, name, own if name == current else known[name].numbers),
+                    name in USABLE,
+                )
+                for name in ranked
+                if name in known
+            ]
+
+        def done(found: list[tuple[str, str, "Beat", bool]]) -> None:
+            if self._fit is fit:
+                self.small.show_beats(found, self._name)
+
+        self.desk.start("small beats", job, done, line="quick")
+
+    def _enable(self) -> None:
+        usable = self._fit is not None and self._name in USABLE
+        self.use.setEnabled(usable)
+        self.hear.setEnabled(usable)
+        standing = self.standing()
+        self.link.setEnabled(standing is not None and standing.shape_id is not None)
+
+    # Edits.
+
+    def set_owner(self, owner: str) -> None:
+        self.desk.edit(lambda s: edits.set_work(s, low_owner=owner))
+        self.figures.show_owner(owner)
+
+    def _set_weight(self, key: str, value: float) -> None:
+        """Another weight of the fit: all ways are fitted anew."""
+        self.desk.edit(lambda s: edits.set_work(s, **{key: value}), merge=key)
+
+    def _as_move(self, then: Any) -> None:
+        """What is shown large as a move, tried on the song; off this thread."""
+        desk, name, own = self.desk, self._name, dict(self._numbers)
+        look = desk.figures.look() if desk.is_open else None
+        if look is None or self._fit is None:
+            desk.said.emit("That can't be done yet: kick and bass are still being measured.")
+            return
+
+        def job(report: Report) -> Proposal | None:
+            from all_even.moves.low_end.duck import chosen
+
+            report.progress(-1.0, "Trying the duck on the song")
+            return chosen(look.with_cancel(report.cancelled), name, own)
+
+        def done(found: Proposal | None) -> None:
+            if found is not None and desk.is_open:
+                then(found)
+
+        desk.start("duck as move", job, done)
+
+    def _use(self) -> None:
+        self._by_hand = False
+        self._as_move(self.desk.moves.apply)
+
+    def _hold(self) -> None:
+        def hold(found: Proposal) -> None:
+            if self.hear.isDown():
+                self.desk.ears.hold_move(found)
+
+        self._as_move(hold)
+
+    def link_selected(self) -> None:
+        """The selected lanes follow the duck's shape too, lighter than the bass."""
+        from all_even.moves.low_end.standing_duck import link
+
+        desk, standing = self.desk, self.standing()
+        lanes = tuple(item for item in desk.selected if desk.session.is_lane(item))
+        if standing is None or standing.shape_id is None:
+            desk.said.emit("Only a drawn shape links lanes: use one of the drawn ways to duck first.")
+        elif not lanes:
+            desk.said.emit("Select a lane first, for example chords or an accordion.")
+        else:
+            shape_id, depth = standing.shape_id, LIGHTER * standing.numbers["depth_db"]
+            desk.edit(lambda s: link(s, lanes, shape_id, depth))
+
+    def write_triggers(self, folder: Path) -> None:
+        desk = self.desk
+        look = desk.figures.look() if desk.is_open else None
+        if look is None:
+            desk.said.emit("That can't be done yet: the files are still being opened.")
+            return
+
+        def job(report: Report) -> list[Path]:
+            from all_even.deliver.triggers import write_triggers
+            from all_even.session import store
+
+            report.progress(-1.0, "Writing the duck's triggers")
+            return write_triggers(look.with_cancel(report.cancelled), folder, store.recordings(look.session))
+
+        desk.start("triggers", job, lambda found: desk.said.emit(f"{len(found)} files written to {folder.name}."))
+
+
+def _figures(look: "Look") -> object:
+    from all_even.engine.low_end import low_end
+    from all_even.moves.low_end.bottom import before_all
+
+    return low_end(look), before_all(look.session)
+
+
+def _fitted(look: "Look") -> object:
+    from all_even.moves.low_end.duck import fitted
+
+    return fitted(look)
+
+
+def _clearings(look: "Look") -> object:
+    from all_even.moves.low_end.views import clearings
+
+    return clearings(look)
+
+
+def _notes(lane_id: str | None, look: "Look") -> object:
+    from all_even.moves.low_end.views import notes
+
+    return notes(look, lane_id)

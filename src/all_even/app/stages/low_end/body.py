@@ -1,0 +1,237 @@
+"""Low end in the lanes: what each has from 20 to 250 Hz, a needle for a fixed kick, hills for a wandering bass; the
+owner's zone runs through all of them."""
+
+import math
+from collections.abc import Hashable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath
+
+from all_even.app import icons, paint, theme
+from all_even.app.desk import Desk
+from all_even.app.lanes.body import Body, column_box
+from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.rows import Row
+from all_even.app.work import Report
+from all_even.dsp.parameter import number
+from all_even.session.model import Lane
+from all_even.session.roles import family_of
+
+if TYPE_CHECKING:
+    from all_even.engine.low_view import LowView
+    from all_even.measure.sharing.low_pair import PairFigures
+
+LOW_HZ, HIGH_HZ = 20.0, 250.0
+RANGE_DB = 36.0
+"""A ridge shows so much under its own top."""
+TICKS = ((20.0, "20"), (32.7, "C1"), (65.4, "C2"), (130.8, "C3"), (250.0, "250"))
+OWNED_HZ = 80.0
+NARROW = 560.0
+
+
+class LowEndBody(Body):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self._views: dict[str, LowView] = {}
+        self._of: object = None
+        self._pair: PairFigures | None = None
+        self._owner: str | None = None
+        self._asked: object = None
+
+    def refresh(self, rows: list[Row]) -> None:
+        """Asks for the views of lanes, one after the other, behind what is heard."""
+        desk = self.desk
+        look = desk.figures.look() if desk.is_open else None
+        if look is None or desk.mix_stale or self._asked is desk.session or desk.work.busy("low views"):
+            return
+        asked = self._asked = desk.session
+        lanes = [lane.id for lane in asked.lanes if not lane.hidden]
+
+        def job(report: Report) -> tuple[object, ...]:
+            from all_even.engine.low_end import owner, pair
+            from all_even.engine.low_view import low_view
+
+            found = look.with_cancel(report.cancelled)
+            opened = found.book.fingerprints(asked).opened
+            views = {}
+            for lane_id in lanes:
+                if lane_id in opened:
+                    views[lane_id] = low_view(found, lane_id)
+            return views, pair(found), owner(found)
+
+        def done(result: tuple[object, ...]) -> None:
+            self._views, self._pair, self._owner = result  # type: ignore[assignment]
+            desk.arrivals_changed.emit()
+
+        desk.start("low views", job, done)
+
+    def keeps(self, row: Row) -> bool:
+        """Whether a lane has anything down there; until that is known all are shown."""
+        view = self._views.get(row.lane.id)
+        if view is None or not self._views:
+            return True
+        from all_even.engine.low_view import SUBSTANCE_DB
+
+        most = max((item.level_db for item in self._views.values()), default=0.0)
+        return view.level_db > most + SUBSTANCE_DB
+
+    folded_words = "more with nothing under 250 Hz"
+
+    def columns(self, left: float, width: float) -> Columns:
+        start, inner = left + 12, width - left - 12
+        narrow = inner < NARROW
+        widths = {"pitch": 104.0, "tail": 58.0, "level": 66.0, "even": 58.0, "hidden": 52.0}
+        if narrow:
+            widths = {"pitch": 96.0, "level": 62.0, "hidden": 48.0}
+        ridge = inner - sum(widths.values()) - 10.0 * (len(widths) + 1)
+        boxes = {"ridge": (start, ridge)}
+        x = start + ridge + 10.0
+        for name, box_width in widths.items():
+            boxes[name] = (x, box_width)
+            x += box_width + 10.0
+        return Columns(boxes, {})
+
+    def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        left, width = columns.boxes["ridge"]
+        quiet = theme.colour("quiet")
+        for hz, label in TICKS:
+            x = _x(hz, left, width)
+            align = paint.LEFT if hz == LOW_HZ else paint.RIGHT if hz == HIGH_HZ else paint.CENTRE
+            at = x if align == paint.LEFT else x - 40 if align == paint.RIGHT else x - 20
+            paint.text(painter, QRectF(at, box.top() + 1, 40, 16), label, size=theme.SMALL, colour=quiet, align=align)
+        owner = f"{self._owner} owns this" if self._owner else "owner open"
+        zone = QRectF(left, box.top() + 18, _x(OWNED_HZ, left, width) - left, 16)
+        tint = theme.colour("act") if self._owner else quiet
+        paint.text(painter, zone, owner, size=theme.SMALL, colour=tint, align=paint.RIGHT)
+        unit = QRectF(left + width - 40, box.top() + 18, 40, 16)
+        paint.text(painter, unit, "Hz", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+        for name, label in (
+            ("pitch", "Pitch"), ("tail", "Tail"), ("level", "Low level"), ("even", "Uneven"), ("hidden", "Hidden"),
+        ):  # fmt: skip
+            if name in columns.boxes:
+                head = column_box(box, columns, name)
+                paint.text(painter, head, label, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+
+    def look(self, row: Row, held: bool) -> Hashable:
+        view = self._views.get(row.lane.id)
+        hidden = self._hidden(row.lane) if isinstance(row.lane, Lane) else None
+        measured = row.report is not None and row.report.character is not None
+        return (id(view), row.lane.level_db, row.lane.role, row.heard, self._owner, hidden, measured)
+
+    def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        left, width = columns.boxes["ridge"]
+        zone = QRectF(left, box.top(), _x(OWNED_HZ, left, width) - left, box.height() - 1)
+        if self._owner:
+            painter.fillRect(zone, theme.colour("act_soft", 0.55))
+        for hz, _ in TICKS[1:-1]:
+            x = _x(hz, left, width)
+            paint.line(painter, x, box.top(), x, box.bottom(), theme.colour("line", 0.5))
+        lane = row.lane
+        view = self._views.get(lane.id)
+        if not isinstance(lane, Lane):
+            return
+        if view is not None:
+            _ridge(painter, QRectF(left, box.top() + 3, width, box.height() - 6), view, lane.role, row.heard)
+        self._figures(painter, box, columns, row, lane, view)
+
+    def _figures(
+        self, painter: QPainter, box: QRectF, columns: Columns, row: Row, lane: Lane, view: "LowView | None"
+    ) -> None:
+        character = row.report.character if row.report is not None else None
+        tone = theme.colour("text" if row.heard else "quiet")
+        texts = partial(self._figure, painter, box, columns, tone)
+        texts("pitch", *_pitch(character, lane.role))
+        texts("tail", *_tail(character, lane.role))
+        arriving = view.level_db + lane.level_db if view is not None and view.level_db > -120.0 else None
+        texts("level", number(arriving) if arriving is not None else "–", "dB" if arriving is not None else "")
+        even = character.evenness if character is not None and family_of(lane.role) == "bass" else None
+        texts("even", number(even.spread_db) if even is not None else "–", "dB" if even is not None else "")
+        hidden = self._hidden(lane) if row.heard else None
+        texts("hidden", f"{100.0 * hidden:.0f}" if hidden is not None else "–", "%" if hidden is not None else "")
+
+    def _figure(
+        self, painter: QPainter, box: QRectF, columns: Columns, tone: object, name: str, value: str, unit: str
+    ) -> None:
+        if name in columns.boxes:
+            paint.figure(painter, column_box(box, columns, name), value, unit, colour=tone)  # type: ignore[arg-type]
+
+    def _hidden(self, lane: Lane) -> float | None:
+        """How far kick or bass cover each other; of the pair, not of a lane."""
+        if self._pair is None:
+            return None
+        if lane.role.startswith("kick"):
+            return self._pair.kick_masked
+        return self._pair.bass_masked if family_of(lane.role) == "bass" else None
+
+    def tip(self, part: str, row: Row) -> str:
+        view = self._views.get(row.lane.id)
+        if view is None:
+            return super().tip(part, row)
+        return (
+            f"{row.lane.name}: what it has from 20 to 250 Hz. Inside the middle of the time it plays there, outside "
+            "its "
+            "loud moments: a fixed kick is a needle, a wandering bass hills. Low level: at its fader. Uneven: notes "
+            "from "
+            "soft to loud. Hidden: how much of all kicks the basses cover, and the other way round."
+        )
+
+    def header_tip(self, columns: Columns, x: float) -> str:
+        return "20 to 250 Hz with note names; the tint is the zone of whoever owns the bottom, decided on the bench."
+
+
+def _x(hz: float, left: float, width: float) -> float:
+    return left + width * math.log(hz / LOW_HZ) / math.log(HIGH_HZ / LOW_HZ)
+
+
+def _ridge(painter: QPainter, box: QRectF, view: "LowView", role: str, heard: bool) -> None:
+    from all_even.engine.low_view import CENTRES_HZ
+
+    top = float(view.loud_db.max())
+    if top < -120.0:
+        return
+    family = family_of(role)
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    for levels, alpha in ((view.loud_db, 0.35), (view.middle_db, 0.85)):
+        path = QPainterPath(QPointF(box.left(), box.bottom()))
+        for hz, level in zip(CENTRES_HZ, levels, strict=True):
+            height = box.height() * max(0.0, 1.0 + (float(level) - top) / RANGE_DB)
+            path.lineTo(_x(float(hz), box.left(), box.width()), box.bottom() - height)
+        path.lineTo(box.right(), box.bottom())
+        path.closeSubpath()
+        painter.setBrush(icons.family_colour(family, alpha if heard else 0.4 * alpha))
+        painter.drawPath(path)
+    painter.restore()
+
+
+def _pitch(character: object, role: str) -> tuple[str, str]:
+    """Fundamental with cents for what is struck, note range for lines."""
+    from all_even.measure.pitch.pitch import named
+    from all_even.measure.recording.character import Character
+    from all_even.session.hits import is_struck, struck
+
+    if not isinstance(character, Character):
+        return "–", ""
+    if is_struck(role):
+        kick = struck(character, role).kick
+        if kick.frequency_hz is not None:
+            pitch = named(kick.frequency_hz)
+            cents = round(pitch.cents)
+            sign = "+" if cents > 0 else "−" if cents < 0 else ""
+            return f"{pitch.name} {sign}{abs(cents)}", "ct"
+        return (f"{kick.peak_hz:.0f}", "Hz") if kick.peak_hz is not None else ("–", "")
+    hz = sorted(note.frequency_hz for note in character.notes)
+    if len(hz) < 4:
+        return "–", ""
+    return f"{named(hz[len(hz) // 20]).name}–{named(hz[-1 - len(hz) // 20]).name}", ""
+
+
+def _tail(character: object, role: str) -> tuple[str, str]:
+    from all_even.measure.recording.character import Character
+    from all_even.session.hits import is_struck, struck
+
+    tail = struck(character, role).tail if isinstance(character, Character) and is_struck(role) else None
+    return (f"{tail.ms:.0f}", "ms") if tail is not None else ("–", "")

@@ -1,0 +1,113 @@
+"""Who owns the bottom, and the figures of the whole low end, before the first move and now."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from all_even.app import fields
+from all_even.dsp.parameter import number
+from all_even.dsp.processor import numbers
+from all_even.session.settings import BY_FIGURES, WorkSettings
+
+if TYPE_CHECKING:
+    from all_even.engine.low_end import LowEnd
+    from all_even.session.model import Evidence
+
+Scale = tuple[str, str, float, int, str, str]
+ROWS: tuple[Scale, ...] = (
+    ("focus", "Kick heard", 100.0, 0, "%", "How much of the kick's low sound is heard over the bass; under 70 % it "
+    "loses "
+     "its definition"),
+    ("bass_limit_db", "Bass may rise", 1.0, 1, "dB", "So much louder the bass could be until 70 % of the kick are "
+    "left; "
+     "under 0 it is over its limit"),
+    ("pile_up_db", "Pile-up", 1.0, 1, "dB", "How far the sum stands over the kick alone while it sounds"),
+    ("gap_db", "Hole", 1.0, 1, "dB", "How far the sum falls under the louder of both behind a hit"),
+    ("kick_masked", "Kick hidden", 100.0, 0, "%", "How much of the kick the basses cover"),
+    ("bass_masked", "Bass hidden", 100.0, 0, "%", "How much of the basses the kick covers"),
+    ("sum_peak_dbfs", "Peak of the sum", 1.0, 1, "dB", "Highest sample of kick and bass together, before the mix bus"),
+    ("loudness_at_equal_peak_lu", "Loudness to peak", 1.0, 1, "LU", "Loudness of kick and bass less their peak: "
+    "higher "
+     "leaves more room for a loud master"),
+)  # fmt: skip
+WEIGHTS = (
+    ("kick_over_bass_db", "Duck: kick over bass", "How far a duck lets the kick stand over the bass: more is deeper"),
+    ("duck_smooth", "Duck: smoother", "Over 0 a duck comes back softer and later, under 0 tighter, up to a pump"),
+)
+OWNERS = (("kick", "Kick"), ("bass", "Bass"), (BY_FIGURES, "Measured"))
+
+
+class FiguresPanel(QWidget):
+    """owner_chosen: called with a value of the setting; weight_set: with a weight of the fit and its value."""
+
+    def __init__(self, owner_chosen: Callable[[str], None], weight_set: Callable[[str, float], None]) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        row.addWidget(fields.label("Owner", "quiet"))
+        self.owners = QButtonGroup(self)
+        for index, (value, name) in enumerate(OWNERS):
+            button = fields.button(
+                name, f"Who has priority under 80 Hz: {name.lower()}", partial(owner_chosen, value), checkable=True
+            )
+            self.owners.addButton(button, index)
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(1)
+        for place, word in enumerate(("", "before", "now")):
+            head = fields.label(word, "small")
+            grid.addWidget(head, 0, place, Qt.AlignmentFlag.AlignRight)
+        self._values: dict[str, tuple[fields.Figure, fields.Figure]] = {}
+        for index, (key, name, _, _, _, tip) in enumerate(ROWS, 1):
+            label = fields.label(name, "quiet")
+            label.setToolTip(tip)
+            grid.addWidget(label, index, 0)
+            pair = fields.Figure(f"{name} before", tip), fields.Figure(f"{name} now", tip)
+            for place, figure in enumerate(pair, 1):
+                grid.addWidget(figure, index, place, Qt.AlignmentFlag.AlignRight)
+            self._values[key] = pair
+        grid.setColumnStretch(0, 1)
+        column.addLayout(grid)
+        column.addSpacing(6)
+        weights = QGridLayout()
+        weights.setHorizontalSpacing(8)
+        weights.setVerticalSpacing(4)
+        self.weights: dict[str, fields.NumberField] = {}
+        for index, (key, name, tip) in enumerate(WEIGHTS):
+            label = fields.label(name, "quiet")
+            label.setToolTip(tip)
+            field: fields.NumberField = fields.NumberField(numbers(WorkSettings)[key], name)
+            field.value_changed.connect(partial(weight_set, key))
+            self.weights[key] = field
+            weights.addWidget(label, index, 0)
+            weights.addWidget(field, index, 1, Qt.AlignmentFlag.AlignRight)
+        weights.setColumnStretch(0, 1)
+        column.addLayout(weights)
+        column.addStretch(1)
+
+    def show_settings(self, work: WorkSettings) -> None:
+        for key, field in self.weights.items():
+            field.set_value(float(getattr(work, key)))
+        self.show_owner(work.low_owner)
+
+    def show_owner(self, value: str) -> None:
+        for index, (name, _) in enumerate(OWNERS):
+            button = self.owners.button(index)
+            if button is not None:
+                button.setChecked(name == value)
+
+    def show_figures(self, now: "LowEnd | None", before: "Evidence | None", stale: bool) -> None:
+        for key, _, scale, decimals, unit, _ in ROWS:
+            values = (before.get(key) if before is not None else None, getattr(now, key) if now is not None else None)
+            for figure, value in zip(self._values[key], values, strict=True):
+                text = f"{number(scale * value, decimals)} {unit}" if isinstance(value, int | float) else "–"
+                figure.show_value(text, stale=stale)
