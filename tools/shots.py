@@ -80,6 +80,38 @@ def main() -> None:
     def select(file: str) -> None:
         desk.select((next(lane.id for lane in desk.session.lanes if lane.file == file),))
 
+    def low_end() -> None:
+        """The stage, a clearing, one hit with a drawn duck that three lanes follow, the notes of the bass."""
+        long_tail = next(lane.id for lane in desk.session.lanes if lane.file.startswith("KICK alt"))
+        desk.edit(lambda s: edits.change_strips(s, (long_tail,), mute=True))
+        basses = [lane.id for lane in desk.session.lanes if lane.role in ("bass DI", "bass amplifier", "sub bass")]
+        desk.edit(lambda s: edits.nudge_levels(s, basses, 4.0))
+        desk.set_stage("low-end")
+        select("BASS_DI.wav")
+        measured()
+        bench = window.workbench.bench.of("low-end")
+        wait(lambda: bool(bench.beat.places()) and not desk.work.busy())
+        shot("low-end")
+        apply("low-end", "low-end.dynamic-clearing")
+        bench.show_view(1)
+        measured()
+        shot("low-end-clearings")
+        single = next((m.id for m in desk.moves.at("low-end") if m.id.startswith("low-end.single-notes")), None)
+        if single is not None:
+            apply("low-end", single)
+        bench.show_view(2)
+        measured()
+        shot("low-end-notes")
+        bench.show_view(0)
+        for name in ("drawn", "keyed"):
+            bench.choose(name)
+            wait(lambda: not desk.work.busy())
+            bench.use.click()
+            wait(lambda n=name: bench.standing() is not None and bench.standing().name == n)
+            measured()
+            if name == "drawn":
+                shot("low-end-duck")
+
     shot("start")
     desk.documents.open_demo()
     measured()
@@ -93,7 +125,6 @@ def main() -> None:
     apply("gather", "gather.names")
     desk.set_stage("balance")
     select("LD VOX comp.wav")
-    shot("balance-before")
     apply("balance", "balance.all-even")
     for file, level, pan in (
         ("LD VOX comp.wav", 4.0, 0.0),
@@ -150,8 +181,9 @@ def main() -> None:
     desk.player.stop()
     window.switch_theme()
     window.workbench.side.setCurrentIndex(0)
+    low_end()
     desk.set_stage("buses")
-    for move_id in ("sections", "parallel-drums", "kick-and-bass", "silent-trigger", "glue"):
+    for move_id in ("sections", "parallel-drums", "kick-and-bass", "glue"):
         apply("buses", f"buses.{move_id}")
     voice = next(lane.id for lane in desk.session.lanes if lane.file == "LD VOX comp.wav")
     bands = (
@@ -176,12 +208,6 @@ def main() -> None:
     desk.select((voice,))
     window.workbench.bench.of("buses").open(desk.session.chain(voice)[1].id)
     shot("station-equaliser")
-    bass = next(lane for lane in desk.session.lanes if lane.chain and lane.role == "bass DI")
-    desk.select((bass.id,))
-    window.workbench.bench.of("buses").open(bass.chain[0].id)
-    shot("station-compressor")
-    desk.select(("mix",))
-    shot("buses-mix")
     window.show_finder()
     window.finder.field.setText("bass")
     shot("finder")

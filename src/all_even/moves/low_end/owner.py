@@ -30,8 +30,7 @@ def propose(look: Look) -> list[Proposal]:
             stage="low-end",
             title=f"The {side} owns the bottom",
             reason=f"{reason[:1].upper()}{reason[1:]}.{but} The other yields under 80 Hz; turn it round on the "
-            "bench, and "
-            "everything below turns with it.",
+            "bench, and everything below turns with it.",
             parameters={"owner": side},
             evidence={
                 "z": found.z, "level_under_70_hz_db": found.level_db, "kick_share": found.kick_share,
