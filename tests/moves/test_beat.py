@@ -5,6 +5,7 @@ import pytest
 
 from all_even.moves.ducking import find_ducks
 from all_even.moves.low_end import beat
+from all_even.moves.low_end.duck_warnings import warnings
 from tests.measure.sounds import RATE, kick, placed, plucked
 
 SECONDS = 8.0
@@ -74,3 +75,38 @@ def test_no_landmark_leaves_the_range_of_its_number(ducks):
             moved = beat.moved("keyed", own, marks, handle, value)
             for knob in beat.BY_NAME["keyed"].knobs:
                 assert knob.low <= moved[knob.name] <= knob.high
+
+
+@pytest.mark.parametrize(
+    ("own", "said"),
+    [
+        ({"depth_db": 12.0, "attack_ms": 1.0, "release_ms": 590.0}, "not back before the next hit"),
+        ({"depth_db": 14.0, "attack_ms": 0.3, "release_ms": 2.0}, "moves with the wave"),
+        ({"depth_db": 6.0, "attack_ms": 2.0, "release_ms": 60.0}, None),
+    ],
+)
+def test_what_is_wrong_with_a_keyed_duck_is_said_with_its_figure(ducks, own, said):
+    found = warnings(ducks, "keyed", own)
+    assert (any(said in sentence for sentence in found)) if said is not None else found == ()
+
+
+def test_a_key_that_hears_a_snare_and_doubles_that_are_missed_are_said():
+    """The detector listens to a track with a snare in it that is as loud; one hit is a soft double."""
+    hits = sorted([*HITS[::2], HITS[4] + 0.13])
+    levels = [0.15 if hit == HITS[4] + 0.13 else 1.0 for hit in hits]
+    own = 0.5 * placed(kick(56.0, 80.0), hits, SECONDS, levels)
+    snare = 0.5 * placed(kick(190.0, 60.0), [hit + 0.5 for hit in HITS[:-2:2]], SECONDS)
+    bass = plucked([(0.5 * i, 0.5, 55.0) for i in range(15)], SECONDS)
+    found = find_ducks(own, bass, RATE, hits_s=hits, only=["keyed"], detector=own + snare)
+    told = " ".join(warnings(found, "keyed", {"depth_db": 10.0, "attack_ms": 1.0, "release_ms": 60.0}))
+    assert "the key hears more than the kick" in told
+    assert "hardly ducked: 0:02.4" in told
+
+
+def test_the_band_is_shown_on_the_keys_spectrum():
+    bass = plucked([(0.5 * i, 0.5, 55.0) for i in range(15)], SECONDS)
+    found = find_ducks(0.5 * placed(kick(56.0, 150.0), HITS, SECONDS), bass, RATE, hits_s=HITS, only=["band"])
+    picture = beat.beat(found, "band", found.method("band").numbers)
+    low, high = picture.band_hz
+    assert low < picture.key_hz[int(np.argmax(picture.key_db))] < high
+    assert beat.beat(found, "none", {}).band_hz is None

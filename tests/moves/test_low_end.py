@@ -234,3 +234,17 @@ def test_what_is_a_repair_or_a_taste_is_made_only_by_name():
 def test_lines_hold_only_notes_under_85_hz(colliding):
     for found in lines(colliding):
         assert all(note.frequency_hz < 85.0 for note in found.notes)
+
+
+def test_a_lane_that_gives_way_to_a_kick_it_does_not_meet_is_told(colliding, tmp_path):
+    folder = low_sessions.colliding(tmp_path / "with hat")
+    low_sessions.write(folder, {"Hi-hat": low_sessions.treble()}, peak=0.1)
+    look = look_at(folder)
+    fit = duck.fitted(look)
+    move = duck.chosen(look, "drawn", fit.ducks.method("drawn").numbers)
+    session = making.made(look.session, duck.KIND, move)
+    (hat,) = [lane.id for lane in session.lanes if lane.role == "hi-hat"]
+    linked = standing_duck.link(session, (hat,), session.shapes[0].id, 5.0)
+    told = [[item.kind for item in remarks.remarks(look.at(state))] for state in (session, linked)]
+    assert "duck-hole" not in told[0]
+    assert "duck-hole" in told[1]

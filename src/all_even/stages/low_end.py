@@ -6,7 +6,7 @@ from all_even.stages.stage import Moves, Stage
 def _moves() -> Moves:
     from all_even.moves.balance import bass_ceiling
     from all_even.moves.buses import kick_and_bass
-    from all_even.moves.gather import align
+    from all_even.moves.gather import align, kick_choice
     from all_even.moves.low_end import (
         baked_kick,
         bass_home,
@@ -35,7 +35,7 @@ def _moves() -> Moves:
     return Moves(
         tuple(part.KIND for part in parts),
         (bottom.ROOM, notes_of_bass.SPREAD, *(part.METRIC for part in own)),
-        also=(align.KIND, bass_ceiling.KIND, kick_and_bass.KIND),
+        also=(align.KIND, kick_choice.KIND, bass_ceiling.KIND, kick_and_bass.KIND),
         remarks=remarks.remarks,
     )
 

@@ -282,16 +282,7 @@ def sound_figures(meeting: Meeting, ducked: Array, gain_db: Array) -> SoundFigur
     m, rate = meeting, meeting.sample_rate
     count = min(len(ducked), len(m.target), len(gain_db))
     bass, gain = m.target[:count], 10.0 ** (gain_db[:count] / 20.0)
-    smooth = _smooth_box(gain, round(RIPPLE_SMOOTH_S * rate))
-    reduced = gain_db[:count] < -RIPPLE_FROM_DB
-    for hit in m.hits_s:
-        at = round(hit * rate)
-        reduced[max(0, at - round(BEFORE_HIT_S * rate)) : at + round(RIPPLE_SKIP_S * rate)] = False
-    ripple = None
-    if reduced.any():
-        wrong = float(np.sum(((gain - smooth) * bass)[reduced] ** 2))
-        right = float(np.sum((smooth * bass)[reduced] ** 2))
-        ripple = float(10.0 * np.log10(max(wrong, 1e-20) / right)) if right > 0.0 else None
+    ripple = ripple_db(bass, gain_db[:count], rate, m.hits_s)
     clicks, re_key, peaks = [], [], []
     stepped = above(gain * bass, CLICK_HZ, rate) - gain * m.target_treble[:count]
     for first, last in zip(m.first, m.last, strict=True):
@@ -317,14 +308,17 @@ def sound_figures(meeting: Meeting, ducked: Array, gain_db: Array) -> SoundFigur
     )
 
 
-def ripple_db(sound: Array, gain_db: Array, rate: int) -> float | None:
+def ripple_db(sound: Array, gain_db: Array, rate: int, hits_s: Sequence[float] = ()) -> float | None:
     """How much a gain that moves with the wave adds to a sound, re the sound, dB; None where it never moves.
 
-    sound, gain_db: (frames,) at one rate. The same figure as a duck's, wherever the gain is under -1 dB.
+    sound, gain_db: (frames,) at one rate; counted where the gain is under -1 dB, without the first 15 ms of hits.
     """
     gain = 10.0 ** (gain_db / 20.0)
     smooth = _smooth_box(gain, round(RIPPLE_SMOOTH_S * rate))
     reduced = gain_db < -RIPPLE_FROM_DB
+    for hit in hits_s:
+        at = round(hit * rate)
+        reduced[max(0, at - round(BEFORE_HIT_S * rate)) : at + round(RIPPLE_SKIP_S * rate)] = False
     right = float(np.sum((smooth * sound)[reduced] ** 2))
     if right <= 0.0:
         return None

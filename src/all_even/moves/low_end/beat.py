@@ -7,6 +7,7 @@ back, holds, is back, and how deep. The window paints these shapes and computes 
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from all_even.moves.ducking.methods import METHODS, Method
 Array = NDArray[np.float64]
 BEFORE_MS, LONGEST_MS = 30, 700
 MOST_HITS = 40
+KEY_S = 0.2
 FLOOR_DB = -40.0
 DEEP_SHARE = 0.9
 REDUCED_DB = 0.5
@@ -61,6 +63,10 @@ class Beat:
     next_ms: float
     landmarks: Landmarks | None
     figures: duck.LowFigures
+    warnings: tuple[str, ...] = ()
+    band_hz: tuple[float, float] | None = None
+    key_hz: Array | None = None
+    key_db: Array | None = None
 
 
 def beat(ducks: Ducks, name: str, numbers: methods.Parameters, *, kbr_db: float = duck.KBR_DB,
@@ -74,11 +80,11 @@ def beat(ducks: Ducks, name: str, numbers: methods.Parameters, *, kbr_db: float 
         figures = ducks.method(name).low
         powers = None
     else:
-        gain = _fitted(method.gain_db(sketch, numbers), count)
+        gain = fitted_to(method.gain_db(sketch, numbers), count)
         figures = sketched(method, sketch, numbers, kbr_db, smooth)
         powers = method.powers(sketch, gain)
-    plain = meeting.target_power if powers is None else _fitted(powers[0], count)
-    ducked = meeting.target_power * 10.0 ** (gain / 10.0) if powers is None else _fitted(powers[1], count)
+    plain = meeting.target_power if powers is None else fitted_to(powers[0], count)
+    ducked = meeting.target_power * 10.0 ** (gain / 10.0) if powers is None else fitted_to(powers[1], count)
     distance = float(np.median(np.diff(meeting.hits_s))) * 1000.0
     length = int(min(LONGEST_MS, max(200.0, 1.15 * distance)))
     frames = np.arange(-BEFORE_MS, length)
@@ -103,7 +109,29 @@ def beat(ducks: Ducks, name: str, numbers: methods.Parameters, *, kbr_db: float 
         next_ms=distance,
         landmarks=_landmarks(frames, middle, name, numbers, distance),
         figures=figures,
+        **_key_of(ducks, name),
     )
+
+
+def _key_of(ducks: Ducks, name: str) -> dict[str, Any]:
+    """The key's spectrum and the band, for the method that needs them to be seen."""
+    if name != "band":
+        return {}
+    meeting = ducks.meeting
+    rate = meeting.sample_rate
+    pieces = [meeting.key[round(a * rate) : round((a + KEY_S) * rate)] for a in meeting.hits_s[:MOST_HITS]]
+    size = 1 << 15
+    power = np.sum(
+        [np.abs(np.fft.rfft(piece * np.hanning(len(piece)), size)) ** 2 for piece in pieces if len(piece)], axis=0
+    )
+    hz = np.fft.rfftfreq(size, 1.0 / rate)
+    inside = (hz >= 20.0) & (hz <= 300.0)
+    peak = ducks.sketch.peak_hz
+    return {
+        "band_hz": (max(20.0, peak / methods.BAND_FACTOR), peak * methods.BAND_FACTOR),
+        "key_hz": hz[inside],
+        "key_db": _db(power[inside], max(float(power[inside].max()), 1e-20)),
+    }
 
 
 def _control_gain(ducks: Ducks, name: str, count: int) -> Array:
@@ -112,10 +140,11 @@ def _control_gain(ducks: Ducks, name: str, count: int) -> Array:
     if not one.numbers:
         return np.zeros(count)
     control = methods.CONTROL_PLAIN if name == "plain" else methods.CONTROL_DEFAULT
-    return _fitted(control.gain_db(ducks.sketch, one.numbers), count)
+    return fitted_to(control.gain_db(ducks.sketch, one.numbers), count)
 
 
-def _fitted(x: Array, count: int) -> Array:
+def fitted_to(x: Array, count: int) -> Array:
+    """The same length; behind its end nothing is known."""
     return x[:count] if len(x) >= count else np.pad(x, (0, count - len(x)))
 
 

@@ -5,12 +5,13 @@ bells that take out single notes, a sub out of tune with its bass, and that ther
 import numpy as np
 
 from all_even.dsp.biquad import magnitude
-from all_even.dsp.ducker import follows_another
+from all_even.dsp.ducker import Ducker, follows_another
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number, signed
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.session_figures import SONG
 from all_even.engine.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair
+from all_even.measure.level.third_octave import MIDBANDS_HZ
 from all_even.measure.pitch.evenness import narrow_band
 from all_even.measure.pitch.pitch import cents_between, hertz, named
 from all_even.measure.sharing import phase
@@ -22,6 +23,7 @@ from all_even.session.model import Lane
 from all_even.session.remark import Remark
 
 BEATING_CENTS = 10.0
+HOLE_DB, KICK_TO_HZ, MEETS_SHARE = 3.0, 170.0, 0.05
 RATE = 48_000
 LOCKED_MS = np.arange(-10.0, 10.01, 0.25)
 
@@ -31,7 +33,7 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     if heard(look) is None:
         return ()
     found = [_nothing_to_gain(look), _open_owner(look), _in_tune(look), _locked(look)]
-    return tuple([item for item in found if item is not None] + _narrow(look) + _sub(look))
+    return tuple([item for item in found if item is not None] + _narrow(look) + _sub(look) + _holes(look))
 
 
 def _nothing_to_gain(look: Look) -> Remark | None:
@@ -152,6 +154,28 @@ def _on_purpose(band: Band) -> bool:
     return (
         band.q == single_notes.Q and abs(cents_between(band.frequency_hz, hertz(named(band.frequency_hz).midi))) < 5.0
     )
+
+
+def _holes(look: Look) -> list[Remark]:
+    """Lanes that give way to a kick they hardly meet."""
+    _, basses = kicks_and_basses(look.session)
+    told = []
+    for lane in look.session.lanes:
+        depths = [item.depth_db for item in lane.chain if isinstance(item, Ducker) and not item.bypass]
+        measures = look.measures(lane.id)
+        if lane.id in basses or not depths or measures is None or max(depths) < HOLE_DB:
+            continue
+        levels = np.array([np.nan if level is None else level for level in measures.third_octave_db])
+        powers = np.nan_to_num(10.0 ** (levels / 10.0))
+        share = float(powers[MIDBANDS_HZ <= KICK_TO_HZ].sum() / max(float(powers.sum()), 1e-20))
+        if share < MEETS_SHARE:
+            text = (
+                f"Gives way {number(max(depths))} dB at each hit, with only {100.0 * share:.0f} % of its sound where "
+                "the kick "
+                "is: a hole, unless it is meant as an effect."
+            )
+            told.append(Remark((lane.id,), "duck-hole", max(depths), text))
+    return told
 
 
 def _sub(look: Look) -> list[Remark]:

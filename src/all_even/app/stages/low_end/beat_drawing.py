@@ -22,6 +22,7 @@ GAIN_DB = 24.0
 """The duck's own scale hangs from the top and fills the drawing at this."""
 HOLE_DB, PILE_DB = -1.0, 1.0
 REACH = 12.0
+MOST_WARNINGS = 3
 FAINT = 10
 """So many single hits are drawn behind."""
 WORDS = {"steps": "steps back", "holds": "holds", "back": "is back", "depth": "depth"}
@@ -56,7 +57,8 @@ class BeatDrawing(Drawing):
             self.setAccessibleDescription(
                 f"Holds until {marks.holds_ms:.0f} ms, is back at {marks.back_ms:.0f} ms, {marks.depth_db:.1f} dB "
                 "deep; "
-                f"gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB"
+                f"gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB. "
+                f"{'. '.join(beat.warnings)}"
             )
         self.renew()
 
@@ -121,7 +123,10 @@ class BeatDrawing(Drawing):
         self._hatched(painter, plot, xs, beat)
         self._gain(painter, plot, xs, beat)
         painter.setClipping(False)
+        if beat.key_hz is not None:
+            self._key(painter, QRectF(plot.right() - 176, plot.top() + 22, 172, 74), beat)
         self._landmarks(painter, plot, beat)
+        self._warnings(painter, plot, beat)
 
     def _time_axis(self, painter: QPainter, plot: QRectF, beat: "Beat") -> None:
         step = 50 if beat.times_ms[-1] < 500 else 100
@@ -180,6 +185,38 @@ class BeatDrawing(Drawing):
         for gain in beat.hits[2][:FAINT]:
             self._line(painter, xs, _hung(plot, gain), QPen(quiet, 1), 5)
         self._line(painter, xs, _hung(plot, beat.gain_db), QPen(act, 2.2))
+
+    def _key(self, painter: QPainter, box: QRectF, beat: "Beat") -> None:
+        """The key's spectrum with the band that gives way."""
+        assert beat.key_hz is not None
+        assert beat.key_db is not None
+        painter.fillRect(box, theme.colour("panel", 0.92))
+        inner = box.adjusted(4, 16, -4, -14)
+        low, high = np.log(20.0), np.log(300.0)
+        xs = inner.left() + inner.width() * (np.log(beat.key_hz) - low) / (high - low)
+        ys = inner.bottom() - inner.height() * np.clip(1.0 + beat.key_db / 40.0, 0.0, 1.0)
+        if beat.band_hz is not None:
+            a, b = (inner.left() + inner.width() * (np.log(hz) - low) / (high - low) for hz in beat.band_hz)
+            painter.fillRect(QRectF(a, inner.top(), b - a, inner.height()), theme.colour("act_soft"))
+        painter.setPen(QPen(icons.family_colour("drums", 1.0), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(_points(xs, ys, 1)))
+        quiet = theme.colour("quiet")
+        head = QRectF(inner.left(), box.top() + 1, inner.width(), 14)
+        paint.text(painter, head, "kick's spectrum, the band", size=theme.SMALL, colour=quiet)
+        for hz in (50.0, 100.0, 200.0):
+            x = inner.left() + inner.width() * (np.log(hz) - low) / (high - low)
+            under = QRectF(x - 20, inner.bottom(), 40, 14)
+            paint.text(painter, under, f"{hz:.0f}", size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+
+    def _warnings(self, painter: QPainter, plot: QRectF, beat: "Beat") -> None:
+        """What is wrong with it, one line each, over the time axis."""
+        for line, sentence in enumerate(beat.warnings[:MOST_WARNINGS]):
+            text = f"{sentence[:1].upper()}{sentence[1:]}."
+            width = min(plot.width() - 12, paint.width_of(text, theme.SMALL) + 8)
+            box = QRectF(plot.left() + 6, plot.bottom() - 17 - 16 * line, width, 15)
+            painter.fillRect(box, theme.colour("ground", 0.9))
+            paint.text(painter, box.adjusted(3, 0, -3, 0), text, size=theme.SMALL, colour=theme.colour("look"))
 
     def _landmarks(self, painter: QPainter, plot: QRectF, beat: "Beat") -> None:
         marks = beat.landmarks

@@ -245,9 +245,14 @@ class LowEndBench(Bench):
         name, own, work = self._name, dict(self._numbers), self.desk.session.settings
 
         def job(_report: Report) -> "Beat":
-            from all_even.moves.low_end.beat import beat
+            from dataclasses import replace
 
-            return beat(fit.ducks, name, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
+            from all_even.moves.low_end.beat import beat
+            from all_even.moves.low_end.duck_warnings import click_warning, warnings
+
+            found = beat(fit.ducks, name, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
+            told = (*warnings(fit.ducks, name, own, fit.start_s), click_warning(fit.ducks, name))
+            return replace(found, warnings=tuple(sentence for sentence in told if sentence))
 
         def done(found: "Beat") -> None:
             from all_even.moves.low_end.beat import handles
