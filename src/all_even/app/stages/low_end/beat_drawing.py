@@ -31,7 +31,7 @@ WORDS = {"steps": "steps back", "holds": "holds", "back": "is back", "depth": "d
 class BeatDrawing(Drawing):
     """landmark_moved: (which, ms from the hit or dB) while it is dragged; released: let go."""
 
-    title = "One hit: all hits laid over each other, dB re the kick's top; the duck hangs from above"
+    title = "One hit: all hits laid over each other, dB re the kick's top"
     landmark_moved = pyqtSignal(str, float)
     released = pyqtSignal()
 
@@ -50,7 +50,9 @@ class BeatDrawing(Drawing):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def show_beat(self, beat: "Beat | None", handles: tuple[str, ...], note: str) -> None:
+    def show_beat(self, beat: "Beat | None", handles: tuple[str, ...], note: str, where: str = "") -> None:
+        """where: of the song these hits are, in words."""
+        self.title = f"One hit: all hits{where} laid over each other, dB re the kick's top; the duck hangs from above"
         self._beat, self._handles, self._note = beat, handles, note
         if beat is not None and beat.landmarks is not None:
             marks = beat.landmarks

@@ -15,6 +15,7 @@ from all_even.app.stages.low_end.figures_panel import FiguresPanel
 from all_even.app.stages.low_end.links import Links
 from all_even.app.stages.low_end.views_drawings import ClearingsDrawing, NotesDrawing
 from all_even.app.work import Report
+from all_even.dsp.parameter import time_text
 from all_even.session import edits
 from all_even.session.model import Proposal
 
@@ -259,7 +260,7 @@ class LowEndBench(Bench):
 
             if self._fit is fit:
                 self._beat = found
-                self.beat.show_beat(found, tuple(handles(name)), "")
+                self.beat.show_beat(found, tuple(handles(name)), "", _where(fit))
                 self._enable()
             if self._again:
                 self._redraw()
@@ -371,6 +372,12 @@ class LowEndBench(Bench):
             return write_triggers(look.with_cancel(report.cancelled), folder, store.recordings(look.session))
 
         desk.start("triggers", job, lambda found: desk.said.emit(f"{len(found)} files written to {folder.name}."))
+
+
+def _where(fit: "Fitted") -> str:
+    """Which stretch of the song the hits are of."""
+    end_s = fit.start_s + len(fit.ducks.meeting.key) / fit.ducks.meeting.sample_rate
+    return f" from {time_text(fit.start_s)[:-2]} to {time_text(end_s)[:-2]}"
 
 
 def _figures(look: "Look") -> object:

@@ -34,6 +34,7 @@ class Links(QWidget):
             for s in lane.chain
             if isinstance(s, Ducker) and s.shape == shape
         ]
+        linked.sort(key=lambda item: item[0] not in self.desk.selected)  # what is selected is at hand
         key = (self.desk.document, shape, tuple(item[:2] for item in linked))
         if key != self._shown:
             self._shown = key
