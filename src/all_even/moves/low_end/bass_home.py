@@ -16,7 +16,6 @@ from all_even.session.model import Proposal, Session
 
 PLACE_HZ, Q = 145.0, 0.7
 GAINS_DB = {"thin": -3.0, "lift": 3.0}
-DONE_WITHIN_OCTAVES = 0.5
 
 
 def station(gain_db: float) -> Equaliser:

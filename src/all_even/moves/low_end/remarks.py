@@ -190,7 +190,6 @@ def _sub(look: Look) -> list[Remark]:
         beside = [cents[other] for other in others if other in cents]
         if lane.id in cents and beside and abs(cents[lane.id] - float(np.median(beside))) >= BEATING_CENTS:
             apart = cents[lane.id] - float(np.median(beside))
-            text = f"{signed(apart, 0)} cents from the bass that it lies under: the two beat. Retune the layer "
-            "(Gather)."
+            text = f"{signed(apart, 0)} cents from the bass it lies under: the two beat. Retune the layer at Gather."
             told.append(Remark((lane.id,), "sub-tuning", apart, text))
     return told

@@ -10,9 +10,10 @@ from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.desk import Desk
 from all_even.app.hold_button import HoldButton
-from all_even.app.stages.low_end.beat_drawing import BeatDrawing, SmallBeats
+from all_even.app.stages.low_end.beat_drawing import BeatDrawing
 from all_even.app.stages.low_end.figures_panel import FiguresPanel
 from all_even.app.stages.low_end.links import Links
+from all_even.app.stages.low_end.small_beats import SmallBeats
 from all_even.app.stages.low_end.views_drawings import ClearingsDrawing, NotesDrawing
 from all_even.app.work import Report
 from all_even.dsp.parameter import time_text
