@@ -138,9 +138,7 @@ class NotesDrawing(Drawing):
     def show_notes(self, found: "Notes | None", note: str) -> None:
         self._found, self._note = found, note
         if found is not None:
-            self.title = (
-                f"{found.name}: notes under 85 Hz, level under 100 Hz, dB; hollow before its chain, then filled"
-            )
+            self.title = f"{found.name}: notes under 85 Hz, level under 100 Hz, dB; hollow before its chain"
             self.setAccessibleDescription(
                 f"Spread {found.now.spread_db:.1f} dB, before {found.before.spread_db:.1f} dB"
             )
