@@ -77,7 +77,7 @@ def test_all_moves_made_leave_nothing_to_gain(capsys, short_folder, tmp_path):
     session = tmp_path / "a.alleven"
     run(capsys, "new", short_folder, "-o", session)
     told = run(capsys, "moves", session, "--apply", "all")[1]
-    assert "buses.sections" in told
+    assert "buses.kick-and-bass" in told
     assert "gather.names" in told
     made = session.read_bytes()
     again = run(capsys, "moves", session, "--apply", "all")[1]

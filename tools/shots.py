@@ -91,6 +91,7 @@ def main() -> None:
         measured()
         bench = window.workbench.bench.of("low-end")
         wait(lambda: bool(bench.beat.places()) and not desk.work.busy())
+        window.workbench.lanes.scroll_bar.setValue(0)
         shot("low-end")
         apply("low-end", "low-end.dynamic-clearing")
         bench.show_view(1)
@@ -184,7 +185,8 @@ def main() -> None:
     low_end()
     desk.set_stage("buses")
     for move_id in ("sections", "parallel-drums", "kick-and-bass", "glue"):
-        apply("buses", f"buses.{move_id}")
+        if any(move.id == f"buses.{move_id}" for move in desk.moves.at("buses")):
+            apply("buses", f"buses.{move_id}")
     voice = next(lane.id for lane in desk.session.lanes if lane.file == "LD VOX comp.wav")
     bands = (
         Band(frequency_hz=240.0, gain_db=-2.5, q=1.2),

@@ -234,8 +234,9 @@ class BeatDrawing(Drawing):
             box = QRectF(at.x() + 9, at.y() + (4 if name != "depth" else -16), width, 15)
             if box.right() > plot.right():
                 box.moveRight(at.x() - 9)
+            box.moveBottom(min(box.bottom(), plot.bottom() - 1.0))
             while any(box.intersects(other) for other in shown):
-                box.translate(0.0, 15.0)
+                box.translate(0.0, -15.0 if box.bottom() > plot.bottom() - 16.0 else 15.0)
             shown.append(box)
             painter.fillRect(box, theme.colour("ground", 0.85))
             tone = "text" if name == self.chosen and self.hasFocus() else "act"
