@@ -25,6 +25,8 @@ from all_even.session.remark import Remark
 BEATING_CENTS = 10.0
 HOLE_DB, KICK_TO_HZ, MEETS_SHARE = 3.0, 170.0, 0.05
 RATE = 48_000
+LOCKED_DB = 1.0
+"""Under this it comes and goes with the next move."""
 LOCKED_MS = np.arange(-10.0, 10.01, 0.25)
 
 
@@ -97,15 +99,14 @@ def _locked(look: Look) -> Remark | None:
                 best = (gain, float(delay), polarity)
     assert best is not None
     proven = summed.proven_db(best[1], best[2])
-    if proven is None or (best[1] == 0.0 and best[2] == 1):
+    if proven is None or proven < LOCKED_DB or (best[1] == 0.0 and best[2] == 1):
         return None
     turned = ", its polarity turned" if best[2] < 0 else ""
     way = "later" if best[1] > 0 else "earlier"
     text = (
         f"{number(abs(best[1]), 2)} ms {way}{turned}, its sum with the bass gains {number(proven)} dB, also on hits "
         "that did not "
-        "choose it: their phase is locked. Try it by hand (Buses, Delay) and listen; no move, it is too little to be "
-        "sure."
+        "choose it: their phase is locked. Try it by hand (Buses, Delay) and listen."
     )
     return Remark((main[0].id,), "phase", proven, text)
 
