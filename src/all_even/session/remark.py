@@ -6,9 +6,11 @@ from dataclasses import dataclass
 @dataclass(frozen=True, slots=True)
 class Remark:
     """lanes: the ids it is about; none where it is about the whole mix. kind: which rule said it. size: in the unit of
-    its kind. text: without names of a single lane."""
+    its kind. text: without names of a single lane. aside: good to know, and nothing to do first: it stands below the
+    moves."""
 
     lanes: tuple[str, ...]
     kind: str
     size: float
     text: str
+    aside: bool = False

@@ -88,10 +88,10 @@ class FindingsCard(Card):
 class RemarksCard(Card):
     """What is to be said before anything is moved; a press on a line shows the lanes it is about."""
 
-    def __init__(self, desk: Desk, title: str, found: "tuple[Remark, ...]") -> None:
+    def __init__(self, desk: Desk, title: str, found: "tuple[Remark, ...]", role: str = "look") -> None:
         super().__init__()
         self.desk = desk
-        self.add_title(title, "look")
+        self.add_title(title, role)
         for remark in found[:MOST_LINES]:
             self._add(remark)
         if len(found) > MOST_LINES:

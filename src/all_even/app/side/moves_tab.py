@@ -97,8 +97,10 @@ class MovesTab(QScrollArea):
         if playing:
             told = "In the playing, before any mixing"
             steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
-        if remarks:
-            steps.append(lambda: column.addWidget(RemarksCard(desk, "As it stands", remarks)))
+        first = tuple(remark for remark in remarks if not remark.aside)
+        asides = tuple(remark for remark in remarks if remark.aside)
+        if first:
+            steps.append(lambda: column.addWidget(RemarksCard(desk, "As it stands", first)))
         if found is not None and (found.groups or found.excerpt):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
@@ -107,6 +109,8 @@ class MovesTab(QScrollArea):
             waiting = desk.mix_stale and not made
             text = "The mix is being measured; moves follow." if waiting else stage.empty
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
+        if asides:
+            steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "quiet")))
         tick = partial(self._tick, stage.key, stage.name, done)
         steps.append(lambda: column.addWidget(tick(), 0, Qt.AlignmentFlag.AlignLeft))
         steps += self._made_steps(column, made)

@@ -80,7 +80,7 @@ def _in_tune(look: Look) -> Remark | None:
         "wave at "
         "each hit."
     )
-    return Remark((lane.id,), "in-tune", cents, text)
+    return Remark((lane.id,), "in-tune", cents, text, aside=True)
 
 
 def _locked(look: Look) -> Remark | None:
@@ -105,10 +105,9 @@ def _locked(look: Look) -> Remark | None:
     way = "later" if best[1] > 0 else "earlier"
     text = (
         f"{number(abs(best[1]), 2)} ms {way}{turned}, its sum with the bass gains {number(proven)} dB, also on hits "
-        "that did not "
-        "choose it: their phase is locked. Try it by hand (Buses, Delay) and listen."
+        "that did not choose it: their phase is locked. Try it by hand (Buses, Delay) and listen."
     )
-    return Remark((main[0].id,), "phase", proven, text)
+    return Remark((main[0].id,), "phase", proven, text, aside=True)
 
 
 def _narrow(look: Look) -> list[Remark]:
@@ -192,5 +191,5 @@ def _sub(look: Look) -> list[Remark]:
         if lane.id in cents and beside and abs(cents[lane.id] - float(np.median(beside))) >= BEATING_CENTS:
             apart = cents[lane.id] - float(np.median(beside))
             text = f"{signed(apart, 0)} cents from the bass it lies under: the two beat. Retune the layer at Gather."
-            told.append(Remark((lane.id,), "sub-tuning", apart, text))
+            told.append(Remark((lane.id,), "sub-tuning", apart, text, aside=True))
     return told
