@@ -43,8 +43,7 @@ class Kind:
     parameters: those that people may change beforehand; changed: what is then expected. starting_point: made once, it
     is left by intention: what the engineer then changes is no reason to propose it again, nor its rivals, other
     starting points. optional: a repair or a matter of taste, made only where it is
-    asked for by name. slow: looked for only where its stage is shown. heard: whether
-    there is anything to hear; names and order make no sound. parts: what it does, one
+    asked for by name. heard: whether there is anything to hear; names and order make no sound. parts: what it does, one
     by one, (id, words); people may leave some out, the edit then reads `left_out`.
     """
 
@@ -57,7 +56,6 @@ class Kind:
     changed: Callable[[Proposal], Proposal] = field(default=lambda proposal: proposal)
     starting_point: bool = False
     optional: bool = False
-    slow: bool = False
     rivals: frozenset[str] = frozenset()
     heard: bool = True
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None

@@ -48,4 +48,5 @@ STAGE = Stage(
     empty="Nothing to gain here: kick and bass leave each other room.",
     moves=_moves,
     grounds=("files", "order", "levels", "strips", "routing"),
+    lazy=True,
 )

@@ -205,8 +205,8 @@ class DeskFigures:
 
     def look_again(self) -> None:
         """Another stage is looked at: what it needs comes first, and what takes long is looked for only now."""
-        slow = any(kind.slow for kind in stages.stage(self._desk.stage).moves().kinds)
-        if self._desk.is_open and (slow or self._desk.work.busy("figures")):
+        lazy = stages.stage(self._desk.stage).lazy
+        if self._desk.is_open and (lazy or self._desk.work.busy("figures")):
             self.renew()
         self.arrivals.renew()
 

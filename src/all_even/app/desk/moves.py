@@ -80,7 +80,9 @@ class DeskMoves:
             look = look.at(edits.record_result(look.session, entry.serial, result))
         report.send(("accounts", making.accounts(look, metrics)))
         for stage in todo:
-            report.send(("moves", {stage.key: _proposals(look, stage, shown=False)}))
+            if stage.lazy:
+                continue
+            report.send(("moves", {stage.key: _proposals(look, stage)}))
             report.send(("remarks", {stage.key: _remarks(look, stage)}))
         known = {stage.key: stage for stage in stages.STAGES}
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
@@ -302,15 +304,12 @@ class DeskMoves:
         desk.start("tick", job, done, line="quick")
 
 
-def _proposals(look: "Look", stage: "Stage", *, shown: bool = True) -> list[Proposal]:
-    """A stage's open moves; a rule that stumbles costs only its own. shown: whether the stage is in sight: else rules
-    that take long wait until it is."""
+def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
+    """A stage's open moves; a rule that stumbles costs only its own."""
     from all_even.moves import making
 
     parts, found = stage.moves(), []
     for kind in (*parts.kinds, *parts.also):
-        if kind.slow and not shown and not look.knows(kind.proposals()):
-            continue
         try:
             found += making.propose(look, [kind])
         except (Cancelled, UserError):

@@ -86,11 +86,6 @@ class Look:
         result: T = known
         return result
 
-    def knows(self, figure: Figure[Any], target: str = "") -> bool:
-        """Whether a figure is known already."""
-        fingerprint = figure.rests_on(self, self.book.fingerprints(self.session), target)
-        return self.book.page(figure.name, figure.version, fingerprint) is not None
-
     def stop_if_cancelled(self) -> None:
         """Raises `Cancelled` where nobody waits for the result any more."""
         if self.cancelled is not None and self.cancelled.is_set():

@@ -283,4 +283,4 @@ def chosen(look: Look, name: str, own: methods.Parameters) -> Proposal | None:
     return replace(found, rests_on=rests_on(look, KIND.needs))
 
 
-KIND = Kind("low-end.duck", bottom.GROUNDS, propose, edit, slow=True)
+KIND = Kind("low-end.duck", bottom.GROUNDS, propose, edit)

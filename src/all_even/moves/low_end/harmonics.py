@@ -142,7 +142,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "low-end.harmonics", bottom.GROUNDS, propose, edit, optional=True, slow=True, parameters={"level_db": LEVEL},
+    "low-end.harmonics", bottom.GROUNDS, propose, edit, optional=True, parameters={"level_db": LEVEL},
     changed=lambda proposal: replace(proposal, expected=None),
 )  # fmt: skip
 METRIC = Metric("small-speaker", "bass on a small speaker", "LU", 1, 0.5, bottom.MEASURED, loss_lu)

@@ -143,5 +143,5 @@ def _contested(look: Look, _arguments: Arguments) -> float | None:
     return contested_ms(found.kick, found.bass, found.hits_s) if found is not None else None
 
 
-KIND = Kind("low-end.tail", bottom.GROUNDS, propose, edit, optional=True, slow=True)
+KIND = Kind("low-end.tail", bottom.GROUNDS, propose, edit, optional=True)
 METRIC = Metric("contested", "time in which neither stands out", "ms", 0, 10.0, bottom.MEASURED, _contested)
