@@ -31,6 +31,7 @@ def low(song):
         desk.undo()
     desk.select(())
     desk.set_stage("low-end")
+    song.window.workbench.bench.of("low-end").show_view(0)
     song.window.workbench.bench.of("low-end").forget()
     bench(song)
     return song

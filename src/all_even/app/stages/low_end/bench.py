@@ -120,8 +120,19 @@ class LowEndBench(Bench):
         if self.desk.is_open:
             self.refresh()
 
+    def _begin(self) -> None:
+        """Another song: nothing of the last one is shown any more."""
+        self._document, self._by_hand, self._name = self.desk.document, False, ""
+        self._asked.clear()
+        self._known = None
+        self._show_fit(None)
+        self._show_clearings(None)
+        self._show_notes(None)
+
     def refresh(self) -> None:
         desk = self.desk
+        if self._document is not desk.document:
+            self._begin()
         self.figures.show_settings(desk.session.settings)
         self._show_figures(self._known)  # in the colours of the present theme
         self.links.refresh()
@@ -176,8 +187,6 @@ class LowEndBench(Bench):
         from all_even.moves.low_end.duck import best_of
 
         self._fit = found
-        if self._document is not self.desk.document:
-            self._document, self._by_hand, self._name = self.desk.document, False, ""
         if found is None:
             self._beat = None
             self.beat.show_beat(None, (), MEASURING if self.desk.mix_stale else NOTHING)
