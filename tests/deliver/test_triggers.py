@@ -29,8 +29,9 @@ def ducked(look, name: str):
     return look.at(making.made(look.session, duck.KIND, duck.chosen(look, name, numbers)))
 
 
-def test_click_and_midi_lie_on_the_hits_within_a_sample(colliding, tmp_path):
-    look = ducked(colliding, "drawn")
+@pytest.mark.parametrize("name", ["drawn", "keyed_click"])
+def test_click_and_midi_lie_on_the_hits_within_a_sample(colliding, tmp_path, name):
+    look = ducked(colliding, name)
     triggers.write_triggers(look, tmp_path)
     wanted = np.array(look.session.shapes[0].hits_s)
     click, rate = soundfile.read(tmp_path / "Duck click.wav")
@@ -46,7 +47,7 @@ def test_click_and_midi_lie_on_the_hits_within_a_sample(colliding, tmp_path):
     assert midi.hits_s(tmp_path / "Duck hits.mid") == pytest.approx(tuple(wanted), abs=2e-5)  # and it can be read in
 
 
-@pytest.mark.parametrize("name", ["drawn", "keyed"])
+@pytest.mark.parametrize("name", ["drawn", "keyed", "keyed_click"])
 def test_the_table_of_gains_gives_the_same_duck_to_anybody(colliding, tmp_path, name):
     """Read with the csv module, multiplied with NumPy: nothing of ours."""
     look = ducked(colliding, name)

@@ -10,11 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from all_even.dsp import ducker, kinds
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp import kinds
+from all_even.dsp.clicks import Clicks
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.parameter import Choice, Parameter, Switch
 from all_even.dsp.processor import Processor, Single, clamped
 from all_even.dsp.processor import settings as described
+from all_even.dsp.shaped import DuckShape
 
 RATE = 48_000
 SHAPE = DuckShape(id="shape", name="Shape", hits_s=(0.0, 0.02, 0.03, 0.2))
@@ -24,7 +26,14 @@ class Linked(Ducker, frozen=True, kw_only=True, tag="ducker-linked"):
     """A ducker that brings its shape, as the plan does it."""
 
     def coefficients(self, sample_rate):
-        return ducker.linked(Ducker(depth_db=self.depth_db), SHAPE, sample_rate)
+        return Ducker(depth_db=self.depth_db).following(SHAPE, sample_rate)
+
+
+class LinkedClicks(Clicks, frozen=True, kw_only=True, tag="clicks-linked"):
+    """The same for clicks."""
+
+    def coefficients(self, sample_rate):
+        return Clicks(level_db=self.level_db, click_ms=self.click_ms).following(SHAPE, sample_rate)
 
 
 class LinearPhase(kinds.Equaliser, frozen=True, kw_only=True, tag="equaliser-linear"):
@@ -34,7 +43,7 @@ class LinearPhase(kinds.Equaliser, frozen=True, kw_only=True, tag="equaliser-lin
     phase: Literal["minimum", "linear"] = "linear"
 
 
-KINDS = [Linked if kind is Ducker else kind for kind in kinds.KINDS]
+KINDS = [{Ducker: Linked, Clicks: LinkedClicks}.get(kind, kind) for kind in kinds.KINDS]
 
 
 def values(kind: type) -> st.SearchStrategy[dict]:
@@ -118,7 +127,7 @@ def test_blocks_of_one_sample_and_of_none_give_the_same(kind, channels):
     np.testing.assert_allclose(np.concatenate(parts), Single(kind(), RATE)(sound), atol=1e-12)
 
 
-ON_TIME = [kind for kind in KINDS if kind not in (kinds.Delay, kinds.SubOctave)]
+ON_TIME = [kind for kind in KINDS if kind not in (kinds.Delay, kinds.SubOctave, LinkedClicks)]
 """The others are late on purpose, or return a new sound only."""
 
 

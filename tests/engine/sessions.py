@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.gate import Gate
@@ -14,6 +14,7 @@ from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Key, Processor
 from all_even.dsp.saturation import Saturation
+from all_even.dsp.shaped import DuckShape
 from all_even.dsp.transient import TransientShaper
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 from all_even.engine.plan import Plan

@@ -15,9 +15,11 @@ from all_even.engine.figures.figure import Figure, size_of
 from all_even.engine.figures.fingerprint import digest
 from all_even.engine.figures.kept import TAIL, KeptSounds
 from all_even.engine.figures.look import Look
+from all_even.engine.figures.pages import Pages
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.errors import Cancelled
+from all_even.measure.recording.pairs import Pair
 from all_even.session import audible, chain_edits, edits, routing_edits
 from all_even.session.model import MIX, Lane, Session
 from tests.conftest import noise
@@ -200,22 +202,31 @@ def test_a_figure_is_worked_out_once_for_what_it_rests_on(sources, session):
     assert asked == ["a", "a"]
 
 
-def test_memory_of_the_book_is_bounded(sources, session):
-    book = Book(sources, most_bytes=10_000)
+def test_memory_of_the_pages_is_bounded():
+    pages = Pages(10_000)
     for index in range(20):
-        book.write("noise", 1, str(index), np.zeros(500))
-    assert book.page("noise", 1, "19") is not None
-    assert book.page("noise", 1, "0") is None
+        pages.put("noise", 1, str(index), np.zeros(500))
+    assert pages.get("noise", 1, "19") is not None
+    assert pages.get("noise", 1, "0") is None
     assert size_of({"a": (np.zeros(10),)}) == 80
 
 
 def test_a_session_whose_figures_need_more_room_than_there_is_is_known_all_the_same(sources, session):
-    book = Book(sources, most_bytes=1_000)
+    book = Book(sources, pages=Pages(1_000))
     book.hear(session, book.flow_wants(session))
     assert book.known_flow(session) is not None
     changed = edits.change_strips(session, ["a"], level_db=-6.0)
     book.hear(changed, book.flow_wants(changed))
     assert book.known_flow(changed) is not None
+
+
+def test_a_song_that_is_come_back_to_is_known(sources, session):
+    """Another book of the same files with the same pages renders nothing."""
+    pages = Pages()
+    Look(session, Book(sources, pages=pages), {}).hear(("levels", MIX))
+    again = Look(session, Book(sources, pages=pages), {})
+    assert again.mix is not None
+    assert again.book.counts.passes == 0
 
 
 def test_what_is_audible_is_told_quickly(session):
@@ -250,3 +261,21 @@ def test_figures_on_disk_make_room(sources, session, home, monkeypatch):
     counting.cost(session)
     counting.book.keep_on_disk(session)
     assert list((home / "cache" / "figures").glob("*.figure")) == []
+
+
+def test_what_rests_on_the_files_alone_is_kept_and_read_again(sources, session, home):
+    """Worked out once; again where the file on disk is damaged."""
+    asked = []
+
+    def compute(_look: Look, _target: str) -> tuple[Pair, ...]:
+        asked.append(1)
+        return (Pair("offset", 0, 1, 2.5, 0.9), Pair("duplicate", 0, 2, None, 1.0))
+
+    kept = Figure("pairs of a test", 1, "session", lambda *_: "x", compute, kept_as=tuple[Pair, ...])
+    found = [Look(session, Book(sources), {}).get(kept) for _ in range(2)]
+    assert found[0] == found[1]
+    assert len(asked) == 1
+    (path,) = (home / "cache" / "figures").glob("pairs of a test*")
+    path.write_bytes(path.read_bytes()[:-3])
+    assert Look(session, Book(sources), {}).get(kept) == found[0]
+    assert len(asked) == 2

@@ -8,11 +8,12 @@ from msgspec.structs import replace
 
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.processor import Key
+from all_even.dsp.shaped import DuckShape
 from all_even.dsp.utility import Gain
 from all_even.engine import listening, low_end
 from all_even.engine.figures.book import Book, flow_of

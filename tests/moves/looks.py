@@ -6,8 +6,11 @@ from msgspec.structs import replace
 
 from all_even import stages
 from all_even.dsp.compressor import Compressor
+from all_even.dsp.ducker import Ducker
+from all_even.dsp.shaped import DuckShape
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.look import Look
+from all_even.engine.figures.pages import Pages
 from all_even.engine.sources import Sources
 from all_even.measure.recording.files import measure_files
 from all_even.moves import making
@@ -17,15 +20,18 @@ from all_even.session.model import Proposal, Session
 from all_even.session.new import inspect_all, new_session, sound_paths
 from tests.moves import low_sessions
 
+PAGES = Pages()
+"""Of all looks: what one test heard of the demo the next one knows."""
 
-def look_at(folder: Path) -> Look:
+
+def look_at(folder: Path, pages: Pages = PAGES) -> Look:
     """A new session of a folder."""
     infos, _ = inspect_all(sound_paths(folder))
     session = new_session(folder, infos)
     sources = Sources()
     sources.update(session)
     reports = dict(measure_files([(store.lane_path(session, lane), lane.take) for lane in session.lanes]))
-    return Look(session, Book(sources), {lane.id: reports[i] for i, lane in enumerate(session.lanes)})
+    return Look(session, Book(sources, pages=pages), {lane.id: reports[i] for i, lane in enumerate(session.lanes)})
 
 
 LEANING = ("trombone", "mandolin", "clarinet", "electric guitar", "viola", "harmonium")
@@ -61,13 +67,21 @@ def states_for_every_kind(session: Session) -> list[Session]:
 def low_looks(folder: Path) -> list[Look]:
     """Sessions of a kick and a bass in which, taken together, every move of the low end has something to do."""
     made = (low_sessions.long_tail, low_sessions.baked, low_sessions.sine_sub, low_sessions.high_line,
-            low_sessions.rumbling, low_sessions.droning, low_sessions.uneven, low_sessions.one_loud_pitch)  # fmt: skip
+            low_sessions.rumbling, low_sessions.droning, low_sessions.uneven, low_sessions.one_loud_pitch,
+            low_sessions.pausing)  # fmt: skip
     looks = [look_at(make_folder(folder / make_folder.__name__)) for make_folder in made]
     school = looks[0].at(edits.set_work(looks[0].session, bass_home="lift"))
     made = making.propose(looks[0], [dynamic_clearing.KIND])
     cleared = making.made(looks[0].session, dynamic_clearing.KIND, made[0])
     softer = edits.nudge_levels(cleared, [lane.id for lane in cleared.lanes if lane.role == "bass"], -8.0)
-    return [*looks, school, looks[0].at(softer)]
+    return [*looks[:-1], school, looks[0].at(softer), looks[-1].at(ducked(looks[-1].session))]
+
+
+def ducked(session: Session) -> Session:
+    """The bass steps back by 9 dB at the hits that the kick was made of."""
+    shape = DuckShape(id="shape", name="Duck", hits_s=low_sessions.WITH_A_PAUSE, hold_ms=120.0, length_ms=120.0)
+    bass = next(lane.id for lane in session.lanes if lane.role == "bass")
+    return chain_edits.add_station(chain_edits.set_shape(session, shape), bass, Ducker(shape="shape", depth_db=9.0))
 
 
 def measured_again(look: Look, session: Session) -> Look:

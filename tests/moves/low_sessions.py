@@ -10,6 +10,7 @@ from tests.measure.sounds import RATE, kick, placed, plucked
 SECONDS = 14.0
 BEAT_S = 0.5
 HITS = [0.25 + BEAT_S * i for i in range(27)]
+WITH_A_PAUSE = tuple(hit for hit in HITS if not 6.0 < hit < 9.0)
 
 
 def write(folder: Path, sounds: dict[str, np.ndarray], peak: float = 0.4) -> Path:
@@ -30,6 +31,12 @@ def colliding(folder: Path, tail_ms: float = 160.0) -> Path:
     """Kick and bass in one octave at the same time."""
     bass = plucked(line([55.0, 61.7, 55.0, 49.0]), SECONDS)
     return write(folder, {"Kick": placed(kick(56.0, tail_ms), HITS, SECONDS), "Bass": bass})
+
+
+def pausing(folder: Path) -> Path:
+    """The same with a kick that pauses for three seconds while the bass goes on."""
+    bass = plucked(line([55.0, 61.7, 55.0, 49.0]), SECONDS)
+    return write(folder, {"Kick": placed(kick(56.0, 160.0), WITH_A_PAUSE, SECONDS), "Bass": bass})
 
 
 def long_tail(folder: Path) -> Path:
@@ -60,12 +67,12 @@ def rumbling(folder: Path) -> Path:
 
 
 def droning(folder: Path) -> Path:
-    """A bass with a room's drone under its notes, just where the kick is."""
+    """A bass with a room's drone under its notes, just where the kick is, and an amplifier's hiss over them."""
     bass = plucked(line([98.0, 110.0, 98.0, 123.5]), SECONDS)
     drone = np.sin(2 * np.pi * 48.0 * np.arange(len(bass)) / RATE)
-    return write(
-        folder, {"Kick": placed(kick(48.0, 160.0), HITS, SECONDS), "Bass": bass + 0.3 * np.abs(bass).max() * drone}
-    )
+    hiss = 0.01 * np.random.default_rng(3).standard_normal(len(bass))
+    bass = bass / np.abs(bass).max() + 0.3 * drone + hiss
+    return write(folder, {"Kick": placed(kick(48.0, 160.0), HITS, SECONDS), "Bass": bass})
 
 
 def high_line(folder: Path) -> Path:

@@ -6,6 +6,7 @@ The facts are common practice among mixers, with figures seen on recorded kicks;
 import numpy as np
 import pytest
 
+from all_even.dsp.clicks import click_track
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.processor import Key, Single
 from all_even.errors import UserError
@@ -78,7 +79,7 @@ def test_a_longer_release_opens_the_gap(meeting):
 
 def test_with_a_click_key_depth_and_length_are_independent_and_with_the_kick_they_are_not(meeting):
     """With a 2 ms click the time above half depth is 0.69 release + 2 ms within 1.5 ms, from 6 to 30 dB."""
-    click_key = methods.click_track(meeting)
+    click_key = click_track(meeting.hits_s, len(meeting.key), meeting.sample_rate)
     by_click, by_kick = [], []
     for depth_db in (6.0, 12.0, 20.0, 30.0):
         by_click.append(time_above_half_ms(ducked(meeting, click_key, depth_db, 80.0, attack_ms=0.3)[1]))

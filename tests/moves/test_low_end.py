@@ -57,9 +57,9 @@ def test_where_kick_and_bass_leave_each_other_room_nothing_is_offered_and_that_i
     assert "no-duck" in {remark.kind for remark in remarks.remarks(look)}
 
 
-@pytest.mark.parametrize("name", duck.PROPOSED)
+@pytest.mark.parametrize("name", [*duck.PROPOSED, duck.CLICK_KEY])
 def test_what_is_heard_is_what_was_fitted(colliding, name):
-    """The engine's gain on the bass lane against the fit's, per millisecond, within 0.1 dB while it moves slowly."""
+    """The engine's gain on the bass lane against the fit's, within 0.1 dB, by the lane's own samples."""
     fit = duck.fitted(colliding)
     one = fit.ducks.method(name)
     move = duck.proposal(colliding, fit, one, duck.trial_of(colliding, fit, one))
@@ -100,7 +100,7 @@ def test_one_shape_leads_many_lanes_each_with_its_own_depth(colliding):
     assert kick not in dict(standing_duck.linked_lanes(undone, standing.shape_id))
 
 
-@pytest.mark.parametrize("name", ["keyed", "keyed_high_pass", "band"])
+@pytest.mark.parametrize("name", ["keyed", "keyed_high_pass", "keyed_click", "band"])
 def test_a_keyed_duck_is_read_back_as_it_was_fitted_and_turned_by_hand(colliding, name):
     fit = duck.fitted(colliding)
     numbers = fit.ducks.method(name).numbers
@@ -118,12 +118,14 @@ def test_a_keyed_duck_is_read_back_as_it_was_fitted_and_turned_by_hand(colliding
 def test_another_way_takes_the_place_of_the_first(colliding):
     fit = duck.fitted(colliding)
     session = colliding.session
-    for name in ("keyed", "drawn"):
+    for name in ("keyed", "keyed_click", "keyed_click", "drawn"):
         session = making.made(
             session, duck.KIND, duck.chosen(colliding.at(session), name, fit.ducks.method(name).numbers)
         )
     (bass,) = [lane for lane in session.lanes if lane.role == "bass"]
     assert [type(item) for item in bass.chain] == [Ducker]
+    assert len(session.lanes) == len(colliding.session.lanes)  # the lane of clicks went with the duck it served
+    assert len(session.shapes) == 1
 
 
 def test_the_weights_turn_the_fit(colliding):

@@ -2,6 +2,7 @@
 
 import pytest
 
+from all_even.engine.figures.pages import Pages
 from all_even.moves import making
 from all_even.moves.balance import all_even
 from all_even.session import edits
@@ -85,7 +86,8 @@ def test_gathering_puts_sections_together_and_hides_what_is_silent(demo):
     assert "Lead voice comp" in names
 
 
-def test_a_declined_move_is_not_proposed_again_nor_tried(demo):
+def test_a_declined_move_is_not_proposed_again_nor_tried(demo_folder):
+    demo = look_at(demo_folder, Pages())
     declined = edits.decline(demo.session, "gather.sections", "the order of the stage")
     declined = edits.decline(declined, "balance.all-even", "the rough mix is good")
     look = demo.at(declined)

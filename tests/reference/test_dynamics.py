@@ -10,15 +10,15 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from all_even.dsp import ducker
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicBand, DynamicEqualiser
 from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.processor import Single
 from all_even.dsp.saturation import Saturation
+from all_even.dsp.shaped import DuckShape
 from all_even.dsp.sub_octave import SubOctave
 from all_even.dsp.transient import TransientShaper
 from all_even.dsp.utility import Width
@@ -206,7 +206,7 @@ def test_the_ducker_follows_its_shape_to_the_sample(curve):
 
     class Linked(Ducker, frozen=True, kw_only=True, tag="ducker-reference"):
         def coefficients(self, sample_rate):
-            return ducker.linked(Ducker(depth_db=12.0), shape, sample_rate)
+            return Ducker(depth_db=12.0).following(shape, sample_rate)
 
     heard = Single(Linked(), RATE)(np.ones((RATE // 2, 1)))[:, 0]
     after_ms = (np.arange(RATE // 2) - 4800) / RATE * 1000

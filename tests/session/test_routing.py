@@ -4,9 +4,9 @@ import pytest
 from msgspec.structs import replace
 
 from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import DuckShape
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.processor import Key
+from all_even.dsp.shaped import DuckShape
 from all_even.errors import UserError
 from all_even.session import chain_edits, describe, edits, routing, routing_edits, store
 from all_even.session.model import MIX, NOWHERE, Bus, Folder, FolderGroup, Lane, Session

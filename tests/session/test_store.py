@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from all_even.session import checks, edits, store
-from all_even.session.model import Folder, Lane, Session
+from all_even.session.model import FORMAT_VERSION, Folder, Lane, Session
 from all_even.session.store import Lock, SessionFileError, lane_path, load, save
 
 
@@ -102,8 +102,8 @@ BAD = {
     "missing field": (b'{"sample_rate": 48000}', "missing required field “name”"),
     "wrong type": (b'{"name": "a", "sample_rate": "fast"}', "in sample_rate"),
     "out of range": (b'{"name": "a", "sample_rate": 48000, "mix": {"trim_db": 90}}', "in mix, trim_db"),
-    "newer": (b'{"format_version": 9, "name": "a", "sample_rate": 48000, "new": {}}',
-              "bad.alleven was written by a newer All Even (format 9; this one reads 8)."),
+    "newer": (b'{"format_version": 99, "name": "a", "sample_rate": 48000, "new": {}}',
+              f"bad.alleven was written by a newer All Even (format 99; this one reads {FORMAT_VERSION})."),
     "huge list": (json.dumps({"name": "a", "sample_rate": 48000, "lanes":
                   [{"id": f"i{i}", "name": "n", "file": "f"} for i in range(2001)]}).encode(), "in lanes"),
     "bytes": (b"\xff\xfe\x00", "damaged or no JSON"),

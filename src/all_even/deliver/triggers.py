@@ -1,8 +1,9 @@
 """What a duck is to carry away: its hits as a click and as MIDI, its gain as a table and as a MIDI controller.
 
-All start where the session starts. The click is 2 ms of one level at each hit, what a keyed compressor elsewhere can
-listen to. The gain is what the engine's own station applied, per millisecond: whoever multiplies a bass by it,
-straight lines between the values, has the duck. The controller carries the same gain as a level from 0 to 127, linear.
+All start where the session starts. The click is 2 ms of one level at each hit: what `Clicks` plays here, and what a
+keyed compressor elsewhere can listen to. The gain is what the engine's own station applied, per millisecond: whoever
+multiplies a bass by it, straight lines between the values, has the duck. The controller carries the same gain as a
+level from 0 to 127, linear.
 """
 
 import csv
@@ -16,12 +17,12 @@ from numpy.typing import NDArray
 from all_even import outputs
 from all_even.audio.writing import write_sound
 from all_even.deliver.stems import stem_names
-from all_even.dsp.ducker import Ducker, follows_another, linked
-from all_even.dsp.processor import NOTHING, Processor, key_of
+from all_even.dsp.clicks import click_track
+from all_even.dsp.processor import Processor, Single, key_of
+from all_even.dsp.shaped import Shaped, coefficients_with, follows_another, shape_of
 from all_even.engine.figures.look import Look
 from all_even.engine.parts import processed
 from all_even.errors import UserError, short_name, system_reason
-from all_even.moves.ducking.methods import CLICK_DB, CLICK_MS
 from all_even.outputs import NO_RECORDINGS, Recordings
 from all_even.session.hits import lane_hits_s
 from all_even.session.model import Session
@@ -52,43 +53,33 @@ def gain_db(look: Look, lane_id: str) -> Array:
     station = duck_of(session, lane_id)
     if station is None:
         return np.zeros(frames)
-    if isinstance(station, Ducker):
-        shape = next((item for item in session.shapes if item.id == station.shape), None)
-        gain = np.zeros(frames)
-        block = np.zeros((frames, 1))
-        coefficients = linked(station, shape, session.sample_rate)
-        Ducker.process(block, NOTHING, gain, coefficients, np.zeros(0), 0, False)
-        return gain
+    rate = session.sample_rate
     key = key_of(station)
-    assert key is not None
+    if key is None:
+        gain = np.zeros(frames)
+        run = Single(station, rate, coefficients=coefficients_with(station, session.shapes, rate))
+        run(np.zeros((frames, 1)), None, gain)
+        return gain
     kept = look.book.sound(session, key.source, cancelled=look.cancelled, workers=look.workers)
     heard = np.array(kept.read(0, kept.frames)) * np.float32(10.0 ** (key.level_db / 20.0))
     silent = np.zeros((frames, heard.shape[1]), dtype=np.float32)
-    return processed(station, session.sample_rate, silent, heard)[1]
+    return processed(station, rate, silent, heard)[1]
 
 
 def hits_s(look: Look, lane_id: str) -> tuple[float, ...]:
-    """The hits of a lane's duck: of its shape, else of the kick it listens to."""
+    """The hits of a lane's duck: of its shape, of the clicks it listens to, or of the kick."""
     session = look.session
     station = duck_of(session, lane_id)
-    if isinstance(station, Ducker):
-        shape = next((item for item in session.shapes if item.id == station.shape), None)
-        return tuple(sorted(shape.hits_s)) if shape is not None else ()
     key = key_of(station) if station is not None else None
+    heard = session.lane(key.source).chain if key is not None and session.is_lane(key.source) else ()
+    for item in (station, *heard):
+        if isinstance(item, Shaped):
+            shape = shape_of(item, session.shapes)
+            return tuple(sorted(shape.hits_s)) if shape is not None else ()
     report = look.reports.get(key.source) if key is not None else None
     if key is None or report is None or report.character is None or not session.is_lane(key.source):
         return ()
     return lane_hits_s(session.lane(key.source), report.character)
-
-
-def click(hits: tuple[float, ...], frames: int, sample_rate: int) -> NDArray[np.float32]:
-    """(frames, 1): 2 ms at each hit."""
-    out = np.zeros((frames, 1), dtype=np.float32)
-    length = max(1, round(CLICK_MS * 0.001 * sample_rate))
-    for hit in hits:
-        at = round(hit * sample_rate)
-        out[at : at + length] = 10.0 ** (CLICK_DB / 20.0)
-    return out
 
 
 def midi_hits(hits: tuple[float, ...], ticks_per_beat: int = 32_000) -> bytes:
@@ -155,8 +146,9 @@ def write_triggers(look: Look, folder: Path, protected: Recordings = NO_RECORDIN
         raise UserError(f"{short_name(folder.name)} can't be made: {system_reason(error)}.") from None
     hits = hits_s(look, ducked[0].id)
     written = [folder / "Duck click.wav", folder / "Duck hits.mid"]
+    clicks = click_track(hits, frames, session.sample_rate).astype(np.float32)[:, np.newaxis]
     write_sound(
-        written[0], (click(hits, frames, session.sample_rate),), sample_rate=session.sample_rate, channels=1,
+        written[0], (clicks,), sample_rate=session.sample_rate, channels=1,
         protected=protected,
     )  # fmt: skip
     _write(written[1], midi_hits(hits), MIDI, protected)

@@ -6,6 +6,7 @@ Reverb, convolution, echo and modulation will stand here too, with the stage Spa
 from typing import get_args
 
 from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.clicks import Clicks
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
@@ -21,7 +22,7 @@ from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Saturation | SubOctave | Delay | Width | DcRemoval
+    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Delay | Width | DcRemoval
 )  # fmt: skip
 
 KINDS: tuple[type[Processor], ...] = get_args(AnyProcessor)

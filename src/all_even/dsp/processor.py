@@ -191,12 +191,14 @@ def moved(processor: P, values: Mapping[str, float]) -> P:
 
 @dataclass(slots=True)
 class Single:
-    """One processor by itself, as a function of blocks: for tests, trials and previews."""
+    """One processor by itself, as a function of blocks: for tests, trials and previews. coefficients: where they are
+    not those of its parameters alone (`shaped.coefficients_with`)."""
 
     processor: Processor
     sample_rate: int
     position: int = 0
     state: Array | None = None
+    coefficients: Array | None = None
 
     def __call__(self, block: Array, key: Array | None = None, gain: Array | None = None) -> Array:
         """Processes (frames, channels) float64 into a new array; state goes on from the last call."""
@@ -207,7 +209,7 @@ class Single:
             out,
             NOTHING if key is None else key,
             NO_GAIN if gain is None else gain,
-            coefficients_of(self.processor, self.sample_rate),
+            coefficients_of(self.processor, self.sample_rate) if self.coefficients is None else self.coefficients,
             self.state,
             self.position,
             False,

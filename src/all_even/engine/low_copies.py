@@ -13,9 +13,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.ducker import Ducker, DuckShape
-from all_even.dsp.ducker import linked as linked_to
-from all_even.dsp.processor import NO_GAIN, NOTHING, Processor, Single, key_of
+from all_even.dsp.processor import Processor, Single, key_of
+from all_even.dsp.shaped import DuckShape, coefficients_with
 from all_even.engine.feeds import edge_gains
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
@@ -66,11 +65,6 @@ class Copies:
     def _behind(self, sound: Array, stations: Sequence[Processor], shapes: Sequence[DuckShape]) -> Array:
         for station in stations:
             block = np.array(sound[:, np.newaxis])
-            if isinstance(station, Ducker):
-                shape = next((item for item in shapes if item.id == station.shape), None)
-                Ducker.process(block, NOTHING, NO_GAIN, linked_to(station, shape, RATE), np.zeros(0), 0, False)
-                sound = block[:, 0]
-                continue
             key = key_of(station)
             listening = self.lanes.get(key.source) if key is not None else None
             late = station.latency_frames(RATE)
@@ -79,7 +73,8 @@ class Copies:
             if listening is not None and key is not None:
                 level = 10.0 ** (key.level_db / 20.0)
                 steered = np.pad(level * listening, (0, late))[:, np.newaxis]
-            sound = Single(station, RATE)(block, steered)[late:, 0]
+            run = Single(station, RATE, coefficients=coefficients_with(station, shapes, RATE))
+            sound = run(block, steered)[late:, 0]
         return sound
 
     def figures(self, lanes: Mapping[str, Array]) -> PairFigures:

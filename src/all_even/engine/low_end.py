@@ -13,7 +13,7 @@ import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp.ducker import follows_another
+from all_even.dsp.shaped import follows_another
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look

@@ -8,7 +8,7 @@ each. Stations' settings are those at rest.
 """
 
 import threading
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,9 +16,8 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.audio.decoded import Frames
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.ducker import linked as linked_to
-from all_even.dsp.processor import NO_GAIN, NOTHING, Key, Processor, Single, key_of
+from all_even.dsp.processor import Key, Processor, Single, key_of
+from all_even.dsp.shaped import DuckShape, Shaped, coefficients_with
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.fingerprint import Fingerprints
@@ -170,23 +169,14 @@ def _station(
 ) -> tuple[dict[str, Samples], Samples]:
     """The parts and the whole behind one station, with its latency taken back."""
     rate = session.sample_rate
-    if isinstance(station, Ducker):
-        shape = next((item for item in session.shapes if item.id == station.shape), None)
-        coefficients = linked_to(station, shape, rate)
-
-        def duck(sound: Samples) -> Samples:
-            out = np.array(sound, dtype=np.float64)
-            Ducker.process(out, NOTHING, NO_GAIN, coefficients, np.zeros(0), 0, False)
-            return out.astype(np.float32)
-
-        return {name: duck(part) for name, part in sums.items()}, duck(whole)
     if key is None and hasattr(station, "key"):
         steered = replace(station, key=Key(source="whole"))
         heard = {name: processed(steered, rate, part, whole)[0] for name, part in sums.items()}
         return heard, processed(steered, rate, whole, whole)[0]
-    if key is not None or not (station.DYNAMIC or station.LEVEL_DEPENDENT):
-        heard = {name: processed(station, rate, part, key)[0] for name, part in sums.items()}
-        return heard, processed(station, rate, whole, key)[0]
+    if key is not None or isinstance(station, Shaped) or not (station.DYNAMIC or station.LEVEL_DEPENDENT):
+        shapes = session.shapes
+        heard = {name: processed(station, rate, part, key, shapes)[0] for name, part in sums.items()}
+        return heard, processed(station, rate, whole, key, shapes)[0]
     behind, gain_db = processed(station, rate, whole, None)
     if station.DYNAMIC:
         fixed_db = float(getattr(station, "input_db", 0.0))
@@ -200,9 +190,13 @@ def _station(
     return heard, behind
 
 
-def processed(station: Processor, rate: int, sound: Samples, key: Samples | None) -> tuple[Samples, Array]:
-    """A sound through one station, block by block, its latency taken back; and the gain it applied, dB per frame."""
-    run = Single(station, rate)
+def processed(
+    station: Processor, rate: int, sound: Samples, key: Samples | None, shapes: Sequence[DuckShape] = ()
+) -> tuple[Samples, Array]:
+    """A sound through one station, block by block, its latency taken back; and the gain it applied, dB per frame.
+
+    key: what it listens to instead; shapes: one of which it may follow."""
+    run = Single(station, rate, coefficients=coefficients_with(station, shapes, rate))
     late = station.latency_frames(rate)
     out, gain = np.zeros_like(sound), np.zeros(len(sound))
     for start in range(0, len(sound) + late, BLOCK_FRAMES):

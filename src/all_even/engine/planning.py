@@ -6,9 +6,8 @@ from typing import Protocol
 
 from all_even import decibels
 from all_even.audio.decoded import Frames
-from all_even.dsp import ducker
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.processor import coefficients_of, key_of
+from all_even.dsp.processor import key_of
+from all_even.dsp.shaped import coefficients_with
 from all_even.engine.automation import Curve, curve
 from all_even.engine.clip_gain import clip_curve, has_clip_gain, resting_clip_gain_db
 from all_even.engine.feeds import edge_gains, moving_gains
@@ -185,7 +184,6 @@ class _Planning:
         )  # fmt: skip
 
     def _stations(self, strip_id: str, strip: Strip | MixSettings, latency: int) -> tuple[list[Station], int]:
-        shapes = {shape.id: shape for shape in self.session.shapes}
         found = []
         for processor in strip.chain:
             own = processor.latency_frames(self.rate)
@@ -201,10 +199,7 @@ class _Planning:
                     ("key", strip_id, processor.id, wanted_key.source), 1 + 2 * delay if delay else 0
                 )
                 key = KeyFeed(self.index[wanted_key.source], decibels.gain(wanted_key.level_db), delay, key_state)
-            if isinstance(processor, Ducker):
-                coefficients = ducker.linked(processor, shapes.get(processor.shape), self.rate)
-            else:
-                coefficients = coefficients_of(processor, self.rate)
+            coefficients = coefficients_with(processor, self.session.shapes, self.rate)
             size = 1 + 2 * own if processor.bypass else processor.state_size(self.rate)
             name = ("station", strip_id, processor.id, type(processor).__name__, str(processor.bypass))
             found.append(

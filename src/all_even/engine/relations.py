@@ -77,7 +77,7 @@ def _pairs(look: Look, _target: str) -> tuple[tuple[str, str, Pair], ...]:
     return tuple((lanes[pair.a], lanes[pair.b], pair) for pair in found)
 
 
-FILE_PAIRS = Figure("file pairs", 1, "session", _pairs_rest_on, _pairs)
+FILE_PAIRS = Figure("file pairs", 1, "session", _pairs_rest_on, _pairs, kept_as=tuple[tuple[str, str, Pair], ...])
 """(lane, lane, pair) of the files as they are."""
 
 

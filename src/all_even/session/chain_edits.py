@@ -9,9 +9,9 @@ from typing import Any, TypeVar, cast
 import msgspec
 from msgspec.structs import replace
 
-from all_even.dsp.ducker import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.processor import Processor, clamped
+from all_even.dsp.shaped import DuckShape
 from all_even.dsp.utility import Gain
 from all_even.errors import UserError
 from all_even.session import automating, edits

@@ -10,17 +10,17 @@ from typing import Annotated, Literal
 from msgspec import Meta, Struct
 
 from all_even.decibels import OFF_DB
-from all_even.dsp.ducker import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, TRIM
 from all_even.dsp.processor import Identifier
+from all_even.dsp.shaped import DuckShape
 from all_even.session.settings import WorkSettings
 
-FORMAT_VERSION = 8
+FORMAT_VERSION = 9
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
-end. `session.older` reads older files."""
+end. 9: clicks to key from. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from all_even.session.model import NOWHERE, Lane, Session
-from all_even.session.roles import family_of, guess_role
+from all_even.session.roles import TRIGGER, family_of, guess_role
 from all_even.session.words import split_words, written_out
 
 
@@ -45,7 +45,7 @@ def plain_names(session: Session) -> dict[str, str]:
     named = {(lane.folder, lane.file): names[lane.id] for lane in heard if lane.id in names}
     for lane in copies:
         if (lane.folder, lane.file) in own and (lane.folder, lane.file) in named:
-            names[lane.id] = f"{named[lane.folder, lane.file]} trigger"
+            names[lane.id] = f"{named[lane.folder, lane.file]} {'clicks' if lane.role == TRIGGER else 'trigger'}"
     return names
 
 

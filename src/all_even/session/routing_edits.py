@@ -9,11 +9,13 @@ from typing import Literal, TypeVar
 
 from msgspec.structs import replace
 
+from all_even.dsp.clicks import Clicks
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
 from all_even.errors import UserError
 from all_even.session import automating, edits, routing
 from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Lane, Send, Session, Strip
+from all_even.session.roles import TRIGGER
 
 Use = Literal["group", "parallel", "return"]
 S = TypeVar("S", Lane, Bus)
@@ -167,6 +169,14 @@ def silent_trigger(session: Session, lane_id: str) -> tuple[Session, str]:
     )  # fmt: skip
     at = [item.id for item in session.lanes].index(lane_id) + 1
     return replace(session, lanes=(*session.lanes[:at], trigger, *session.lanes[at:])), trigger_id
+
+
+def click_trigger(session: Session, lane_id: str, shape_id: str) -> tuple[Session, str]:
+    """A silent trigger of clicks at the hits of a shape, beside the lane whose hits they are."""
+    session, trigger_id = silent_trigger(session, lane_id)
+    name = f"{session.lane(lane_id).name} clicks"[:200]
+    station = Clicks(id=edits.free_id(session, "clicks"), shape=shape_id)
+    return edits.change_strips(session, (trigger_id,), name=name, role=TRIGGER, chain=(station,)), trigger_id
 
 
 def remove_strips(session: Session, strip_ids: Iterable[str]) -> Session:

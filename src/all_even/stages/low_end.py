@@ -10,14 +10,17 @@ def _moves() -> Moves:
     from all_even.moves.low_end import (
         baked_kick,
         bass_home,
+        bite,
         bottom,
         click,
         duck,
         dynamic_clearing,
         even_notes,
         harmonics,
+        hiss,
         notes_of_bass,
         owner,
+        pauses,
         remarks,
         rumble,
         single_notes,
@@ -25,13 +28,14 @@ def _moves() -> Moves:
         sub_octave,
         tail,
         use_room,
+        yielding,
     )
 
     parts = (
         owner, tail, duck, dynamic_clearing, static_clearing, bass_home, baked_kick, single_notes, even_notes, rumble,
-        harmonics, sub_octave, click, use_room,
+        harmonics, sub_octave, click, pauses, yielding, bite, hiss, use_room,
     )  # fmt: skip
-    own = (owner, tail, rumble, harmonics, sub_octave, click, baked_kick)
+    own = (owner, tail, rumble, harmonics, sub_octave, click, baked_kick, pauses, hiss)
     return Moves(
         tuple(part.KIND for part in parts),
         (bottom.ROOM, notes_of_bass.SPREAD, *(part.METRIC for part in own)),

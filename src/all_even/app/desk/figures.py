@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
     from all_even.engine.figures.book import Book
     from all_even.engine.figures.look import Look
+    from all_even.engine.figures.pages import Pages
     from all_even.engine.flow import Flow
     from all_even.engine.relations import Relation
     from all_even.engine.sources import Sources
@@ -49,6 +50,7 @@ class DeskFigures:
         self.stale = True
         self.sources: Sources | None = None
         self.book: Book | None = None
+        self._pages: Pages | None = None
         self.arrivals: Arrivals = Arrivals(desk)
         self._grouped: tuple[object, Grouped] | None = None
         self._settle = timer(desk, SETTLE_MS, self.renew, once=True)
@@ -174,8 +176,10 @@ class DeskFigures:
         def done(sources: "Sources") -> None:
             if self.sources is not sources:
                 from all_even.engine.figures.book import Book
+                from all_even.engine.figures.pages import Pages
 
-                self.sources, self.book = sources, Book(sources)
+                self._pages = self._pages or Pages()
+                self.sources, self.book = sources, Book(sources, pages=self._pages)
             self._desk.ears.send_plan()
             self._desk.ears.send_loop()
             self.renew()

@@ -5,7 +5,7 @@ undone edit, a trial that is then made, and the check of a move long afterwards 
 """
 
 import threading
-from collections import OrderedDict, deque
+from collections import deque
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -21,6 +21,7 @@ from all_even.engine.figures.figure import size_of
 from all_even.engine.figures.fingerprint import Fingerprint, Fingerprints, digest
 from all_even.engine.figures.heard import Keeping, LevelsListener, Listener, PowersListener, one_pass
 from all_even.engine.figures.kept import KeptSound, KeptSounds
+from all_even.engine.figures.pages import Pages
 from all_even.engine.flow import Flow, FlowListener, StripFlow
 from all_even.engine.planning import make_plan
 from all_even.engine.render import WORKERS
@@ -35,7 +36,6 @@ VERSIONS: dict[Name, int] = {"flow": 1, "levels": 1, "powers": 1, "entering powe
 ON_THE_WAY: frozenset[Name] = frozenset({"flow", "entering powers"})
 """Figures that need the strip itself rendered: its kept sound tells nothing of what happened before."""
 ON_DISK: frozenset[Name] = frozenset({"flow", "levels"})
-MOST_BYTES = 384 << 20
 
 
 @dataclass(slots=True)
@@ -47,16 +47,15 @@ class Counts:
 
 
 class Book:
-    """Safe to use from any thread. sources: the opened files; sounds: of strips behind their chains."""
+    """Safe to use from any thread. sources: the opened files; kept: sounds of strips behind their chains; pages: the
+    figures, where another book shares them."""
 
-    def __init__(self, sources: Opened, *, kept: KeptSounds | None = None, most_bytes: int = MOST_BYTES) -> None:
+    def __init__(self, sources: Opened, *, kept: KeptSounds | None = None, pages: Pages | None = None) -> None:
         self.sources = sources
+        self.pages = pages if pages is not None else Pages()
         self.counts = Counts()
         self._kept = kept if kept is not None else KeptSounds()
         self._lock = threading.Lock()
-        self._pages: OrderedDict[tuple[str, int, Fingerprint], Any] = OrderedDict()
-        self._bytes = 0
-        self._most_bytes = most_bytes
         self._prints: deque[Fingerprints] = deque(maxlen=8)
         self._not_on_disk: set[Fingerprint] = set()
 
@@ -74,27 +73,6 @@ class Book:
             self._prints.append(made)
         return made
 
-    # Pages.
-
-    def page(self, name: str, version: int, fingerprint: Fingerprint) -> Any:
-        """A figure that is known, or None."""
-        key = (name, version, fingerprint)
-        with self._lock:
-            if key in self._pages:
-                self._pages.move_to_end(key)
-            return self._pages.get(key)
-
-    def write(self, name: str, version: int, fingerprint: Fingerprint, value: Any) -> None:
-        """Keeps a figure; those not asked for longest go where it needs their room."""
-        key = (name, version, fingerprint)
-        with self._lock:
-            if key in self._pages:
-                self._bytes -= size_of(self._pages.pop(key))
-            self._pages[key] = value
-            self._bytes += size_of(value)
-            while self._bytes > self._most_bytes and len(self._pages) > 1:
-                self._bytes -= size_of(self._pages.popitem(last=False)[1])
-
     # What is heard.
 
     def known(self, session: Session, want: Want) -> Any:
@@ -105,13 +83,13 @@ class Book:
             return None
         if name == "sound":
             return self._kept.get(fingerprint)
-        found = self.page(name, VERSIONS[name], fingerprint)
+        found = self.pages.get(name, VERSIONS[name], fingerprint)
         if found is None and name in ON_DISK and fingerprint not in self._not_on_disk:
             found = on_disk.known(name, VERSIONS[name], fingerprint)
             if found is None:
                 self._not_on_disk.add(fingerprint)
             else:
-                self.write(name, VERSIONS[name], fingerprint, found)
+                self.pages.put(name, VERSIONS[name], fingerprint, found)
         if isinstance(found, StripFlow) and len(found.stations) == len(session.chain(strip_id)):
             return found.said_of(session.chain(strip_id))
         return found
@@ -162,12 +140,11 @@ class Book:
             if whole is not None:
                 self._kept.put(prints.strips[strip_id], whole)
         found = [(want, listener.result()) for want, listener in results]
-        with self._lock:  # what is asked for together has to be there together, and once more for what comes of an edit
-            self._most_bytes = max(self._most_bytes, 2 * sum(size_of(value) for _, value in found))
+        self.pages.make_room_for(sum(size_of(value) for _, value in found))
         for want, value in found:
             fingerprint_of = self._fingerprint(session, want)
             if fingerprint_of is not None:
-                self.write(want[0], VERSIONS[want[0]], fingerprint_of, value)
+                self.pages.put(want[0], VERSIONS[want[0]], fingerprint_of, value)
 
     def _is_missing(self, session: Session, want: Want) -> bool:
         fingerprint = self._fingerprint(session, want)
@@ -199,7 +176,7 @@ class Book:
         """Writes what is known of a session's flow, so that it is known when it is opened again."""
         for want in self.flow_wants(session):
             fingerprint = self._fingerprint(session, want)
-            value = self.page(want[0], VERSIONS[want[0]], fingerprint) if fingerprint is not None else None
+            value = self.pages.get(want[0], VERSIONS[want[0]], fingerprint) if fingerprint is not None else None
             if fingerprint is not None and value is not None:
                 on_disk.keep(want[0], VERSIONS[want[0]], fingerprint, value)
         on_disk.make_room()

@@ -23,7 +23,8 @@ Scope = Literal["file", "strip", "feed", "bus", "pair", "mix", "session"]
 @dataclass(frozen=True, slots=True)
 class Figure(Generic[T]):
     """version: raised when the definition changes. rests_on: the fingerprint, given the session's and a target (a
-    strip, `a:b`, or empty). compute: pure; asks the look for other figures, and lets it be cancelled.
+    strip, `a:b`, or empty). compute: pure; asks the look for other figures, and lets it be cancelled. kept_as: the
+    type by which it is kept on disk, where it rests on the files alone, is small, and takes long to work out.
     """
 
     name: str
@@ -31,6 +32,7 @@ class Figure(Generic[T]):
     scope: Scope
     rests_on: Callable[["Look", Fingerprints, str], Fingerprint]
     compute: Callable[["Look", str], T]
+    kept_as: Any = None
 
 
 def size_of(value: Any) -> int:

@@ -15,8 +15,8 @@ import msgspec
 from msgspec.structs import replace
 
 from all_even.audio.decoded import Frames
-from all_even.dsp.ducker import Ducker, DuckShape
 from all_even.dsp.processor import key_of
+from all_even.dsp.shaped import DuckShape, Shaped
 from all_even.engine.clip_gain import clip_gain_key, has_clip_gain
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.sources import Opened, Sources, frames_of
@@ -108,7 +108,7 @@ class Fingerprints:
             key = key_of(station)
             heard = self.strips.get(key.source) if key is not None else None
             plain = replace(station, id="new", matched_db=0.0) if key is None else replace(station, id="new", key=None)
-            shape: DuckShape | None = self._shapes.get(station.shape) if isinstance(station, Ducker) else None
+            shape: DuckShape | None = self._shapes.get(station.shape) if isinstance(station, Shaped) else None
             found.append((
                 plain, heard, key.level_db if key is not None and heard is not None else 0.0,
                 None if shape is None else replace(shape, id="new", name=""), _moving(strip.automation, station.id),

@@ -15,8 +15,10 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from all_even.engine.figures import on_disk
 from all_even.engine.figures.book import Book, Want
 from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.fingerprint import Fingerprint
 from all_even.engine.flow import Flow
 from all_even.engine.render import WORKERS
 from all_even.errors import Cancelled
@@ -78,13 +80,23 @@ class Look:
     def get(self, figure: Figure[T], target: str = "") -> T:
         """A figure of this session."""
         fingerprint = figure.rests_on(self, self.book.fingerprints(self.session), target)
-        known: Any = self.book.page(figure.name, figure.version, fingerprint)
+        known: Any = self.book.pages.get(figure.name, figure.version, fingerprint)
         if known is None:
             self.stop_if_cancelled()
-            known = figure.compute(self, target)
-            self.book.write(figure.name, figure.version, fingerprint, known)
+            known = self._from_disk(figure, fingerprint, target)
+            self.book.pages.put(figure.name, figure.version, fingerprint, known)
         result: T = known
         return result
+
+    def _from_disk(self, figure: Figure[T], fingerprint: Fingerprint, target: str) -> Any:
+        """A figure as it is kept on disk; else worked out, and kept there where its kind is."""
+        if figure.kept_as is None:
+            return figure.compute(self, target)
+        known = on_disk.known_value(figure.name, figure.version, fingerprint, figure.kept_as)
+        if known is None:
+            known = figure.compute(self, target)
+            on_disk.keep_value(figure.name, figure.version, fingerprint, known)
+        return known
 
     def stop_if_cancelled(self) -> None:
         """Raises `Cancelled` where nobody waits for the result any more."""

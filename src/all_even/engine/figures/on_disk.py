@@ -1,4 +1,4 @@
-"""Figures of strips on disk: a session that is opened again knows what was heard of it, and renders nothing.
+"""Figures on disk: a session that is opened again knows what was heard of its strips and how its files belong together.
 
 One sealed file each, named by figure, version and fingerprint; the oldest go when there are too many. What can't be
 read, or does not fit, is heard again.
@@ -77,6 +77,23 @@ def known(name: str, version: int, fingerprint: Fingerprint) -> StripFlow | Trac
         )
         return StripFlow(Level(**strip.entered), strip.before.array(), stations, strip.weighted.array())
     except (ValueError, KeyError, TypeError, msgspec.MsgspecError):
+        return None
+
+
+def keep_value(name: str, version: int, fingerprint: Fingerprint, value: Any) -> None:
+    """Writes a small figure of plain values."""
+    with contextlib.suppress(OSError):
+        sealed.write(_path(name, version, fingerprint), msgspec.msgpack.encode(value))
+
+
+def known_value(name: str, version: int, fingerprint: Fingerprint, kind: Any) -> Any:
+    """What `keep_value` wrote, as this type; None where nothing fits."""
+    data = sealed.read(_path(name, version, fingerprint))
+    if data is None:
+        return None
+    try:
+        return msgspec.msgpack.decode(data, type=kind)
+    except msgspec.MsgspecError:
         return None
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable
 
-from all_even.dsp.ducker import follows_another
+from all_even.dsp.shaped import follows_another
 from all_even.session import routing
 from all_even.session.model import Bus, Lane, Session
 from all_even.session.roles import family_of

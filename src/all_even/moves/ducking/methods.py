@@ -16,9 +16,11 @@ from numpy.typing import NDArray
 
 from all_even.dsp import crossover
 from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.clicks import click_track
 from all_even.dsp.compressor import Compressor, smooth_reduction, wanted_reduction
-from all_even.dsp.ducker import Ducker, DuckShape, linked
-from all_even.dsp.processor import NOTHING, Key, Single, coefficients_of
+from all_even.dsp.ducker import Ducker
+from all_even.dsp.processor import Key, Single, coefficients_of
+from all_even.dsp.shaped import DuckShape
 from all_even.late import scipy
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.duck import Meeting
@@ -29,8 +31,6 @@ Parameters = dict[str, float]
 SKETCH_RATE = 6_000
 RATIO = 4.0
 KEY_HIGH_PASS_HZ = 3_000.0
-CLICK_MS = 2.0
-CLICK_DB = -6.0
 BAND_RANGE_DB = 4.0
 BAND_FACTOR = 1.6
 """The band of the band method reaches from the kick's peak / 1.6 to the peak * 1.6."""
@@ -113,7 +113,7 @@ def sketch(
         "full": _held(heard, m.sample_rate),
         "high": _held(high, m.sample_rate),
         "band": _held(low_band, m.sample_rate),
-        "click": _held(click_track(m), m.sample_rate),
+        "click": _held(click_track(m.hits_s, len(m.key), m.sample_rate), m.sample_rate),
         "own": _held(m.target, m.sample_rate),
     }
     levels = {name: _hit_level_db(key, m.hits_s) for name, key in keys.items()}
@@ -144,16 +144,6 @@ def beginning(sketch: Sketch, hits: int) -> Sketch:
         sketch, meeting=cut, squares={name: x[:sixths] for name, x in sketch.squares.items()},
         band=(sketch.band[0][:end], sketch.band[1][:end]), whole_power=sketch.whole_power[:end],
     )  # fmt: skip
-
-
-def click_track(meeting: Meeting) -> Array:
-    """The silent trigger: 2 ms of full magnitude at each hit, what a printed click is."""
-    out = np.zeros(len(meeting.key))
-    length = max(1, round(CLICK_MS * 0.001 * meeting.sample_rate))
-    for hit in meeting.hits_s:
-        at = round(hit * meeting.sample_rate)
-        out[at : at + length] = 10.0 ** (CLICK_DB / 20.0)
-    return out
 
 
 def _held(key: Array, sample_rate: int) -> Array:
@@ -261,14 +251,18 @@ def shape(hits_s: tuple[float, ...], p: Parameters) -> DuckShape:
     )  # fmt: skip
 
 
+def _ducked(block: Array, sample_rate: int, depth_db: float, drawn: DuckShape) -> tuple[Array, Array]:
+    """(frames, channels) behind a ducker that follows a shape, and its gain in dB."""
+    ducker = Ducker(id="duck", shape=drawn.id, depth_db=depth_db)
+    gain = np.zeros(len(block))
+    run = Single(ducker, sample_rate, coefficients=ducker.following(drawn, sample_rate))
+    return run(block, None, gain), gain
+
+
 def _shaped(times: str) -> Callable[[Sketch, Parameters], Array]:
     def gain_db(sketch: Sketch, p: Parameters) -> Array:
         hits = {"hits": sketch.meeting.hits_s, "grid": sketch.grid_s, "beats": sketch.beats_s}[times]
-        gain = np.zeros(len(sketch.meeting.key_power))
-        block = np.zeros((len(gain), 1))
-        ducker = Ducker(id="duck", shape="shape", depth_db=p["depth_db"])
-        Ducker.process(block, NOTHING, gain, linked(ducker, shape(hits, p), duck.RATE), np.zeros(0), 0, False)
-        return gain
+        return _ducked(np.zeros((len(sketch.meeting.key_power), 1)), duck.RATE, p["depth_db"], shape(hits, p))[1]
 
     return gain_db
 
@@ -327,7 +321,13 @@ def played(method: str, sketch: Sketch, p: Parameters) -> tuple[Array, Array, di
     key = sketch.detector[:, np.newaxis]
     if method in KEYS:
         station = compressor(sketch, KEYS[method], p)
-        heard = None if method == "plain" else click_track(m)[:, np.newaxis] if method == "keyed_click" else key
+        heard = (
+            None
+            if method == "plain"
+            else click_track(m.hits_s, len(key), m.sample_rate)[:, np.newaxis]
+            if method == "keyed_click"
+            else key
+        )
         out = Single(station, m.sample_rate)(block, heard, gain)
         settings: dict[str, float | str] = {
             "threshold_db": station.threshold_db, "ratio": station.ratio, "attack_ms": station.attack_ms,
@@ -335,8 +335,6 @@ def played(method: str, sketch: Sketch, p: Parameters) -> tuple[Array, Array, di
         }  # fmt: skip
         if method == "keyed_high_pass":
             settings["key_high_pass_hz"] = station.key_high_pass_hz
-        if method == "keyed_click":
-            settings["click_ms"], settings["click_dbfs"] = CLICK_MS, CLICK_DB
         return out[:, 0], gain, settings
     if method == "band":
         station_of_bands = band_compressor(_crossovers(sketch.peak_hz), compressor(sketch, "band", p))
@@ -349,10 +347,8 @@ def played(method: str, sketch: Sketch, p: Parameters) -> tuple[Array, Array, di
     hits = {"drawn": m.hits_s, "timeline": sketch.grid_s, "pulse": sketch.beats_s}[method]
     numbers = pulse_parameters(sketch, p) if method == "pulse" else p
     drawn = shape(hits, numbers)
-    ducker = Ducker(id="duck", shape="shape", depth_db=numbers["depth_db"])
-    out = np.array(block, order="C")
-    Ducker.process(out, NOTHING, gain, linked(ducker, drawn, m.sample_rate), np.zeros(0), 0, False)
+    out, gain = _ducked(block, m.sample_rate, numbers["depth_db"], drawn)
     return out[:, 0], gain, {
-        "depth_db": ducker.depth_db, "hold_ms": drawn.hold_ms, "length_ms": drawn.length_ms, "curve": drawn.curve,
+        "depth_db": numbers["depth_db"], "hold_ms": drawn.hold_ms, "length_ms": drawn.length_ms, "curve": drawn.curve,
         "smoothing_ms": drawn.smoothing_ms,
     }  # fmt: skip

@@ -12,10 +12,12 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.clicks import Clicks, click_track
 from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.parameter import number
-from all_even.dsp.processor import Key, Processor, numbers
+from all_even.dsp.processor import Key, Processor, key_of, numbers
+from all_even.dsp.shaped import DuckShape, Shaped
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
@@ -32,8 +34,8 @@ from all_even.moves.ducking.fit import Duck, Ducks, find_ducks, judge
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader, clears, evidence
-from all_even.session import chain_edits, edits
-from all_even.session.model import Proposal, Session
+from all_even.session import chain_edits, edits, routing_edits
+from all_even.session.model import NOWHERE, Lane, Proposal, Session
 
 Array = NDArray[np.float64]
 LONGEST_S = 24.0
@@ -51,8 +53,9 @@ SHORT = {
 }  # fmt: skip
 PROPOSED = ("keyed", "keyed_high_pass", "band", "drawn")
 """In this order where two are as good: what the click key and the timeline do, one of these does on the tracks as they
-are; the pulse is an effect."""
+are, without a lane of clicks; the pulse is an effect. All can be used by hand."""
 SHAPED = frozenset({"drawn", "timeline", "pulse"})
+CLICK_KEY = "keyed_click"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,12 +83,24 @@ def _rests_on(look: Look, prints: Fingerprints, target: str) -> str:
 
 
 def plain_session(session: Session) -> Session:
-    """The same without what ducks the basses."""
+    """The same without what ducks the basses, and without clicks and shapes that only served it."""
     _, basses = kicks_and_basses(session)
-    for lane in session.lanes:
-        if lane.id in basses and is_ducked(lane):
-            session = edits.change_strips(session, (lane.id,), chain=tuple(s for s in lane.chain if not is_duck(s)))
+    ducked = [lane for lane in session.lanes if lane.id in basses and is_ducked(lane)]
+    for lane in ducked:
+        session = edits.change_strips(session, (lane.id,), chain=tuple(s for s in lane.chain if not is_duck(s)))
+    served = {key.source for lane in ducked for s in lane.chain if is_duck(s) and (key := key_of(s)) is not None}
+    still = {key.source for strip in session.strips for s in strip.chain if (key := key_of(s)) is not None}
+    idle = [lane for lane in session.lanes if lane.id in served - still and is_click_trigger(lane)]
+    followed = {s.shape for lane in (*ducked, *idle) for s in lane.chain if isinstance(s, Shaped)}
+    session = routing_edits.remove_strips(session, [lane.id for lane in idle]) if idle else session
+    for shape_id in followed - {s.shape for strip in session.strips for s in strip.chain if isinstance(s, Shaped)}:
+        session = chain_edits.remove_shape(session, shape_id)
     return session
+
+
+def is_click_trigger(lane: Lane) -> bool:
+    """Whether a lane only plays clicks to key from."""
+    return lane.destination == NOWHERE and any(isinstance(item, Clicks) for item in lane.chain)
 
 
 def is_duck(station: Processor) -> bool:
@@ -160,9 +175,13 @@ def trial_of(look: Look, fit: Fitted, one: Duck) -> PairFigures | None:
         shapes = (shape_of(one, fit.hits_s),) if one.name in SHAPED else ()
         return copy.tried(dict.fromkeys(copy.basses, (station,)), shapes)
     # A detector hears the click of the kick, of which a copy at 4 kHz has too little.
-    kept = look.book.sound(plain.session, fit.kick_id, cancelled=look.cancelled)
-    sound = kept.read(0, kept.frames).mean(axis=1, dtype=np.float64)
-    gain_db = methods.compressed_gain_db(station, methods.listening(one.name, sound, look.session.sample_rate))
+    rate = look.session.sample_rate
+    if one.name == CLICK_KEY:
+        sound = click_track(fit.hits_s, look.book.fingerprints(plain.session).song_frames, rate)
+    else:
+        kept = look.book.sound(plain.session, fit.kick_id, cancelled=look.cancelled)
+        sound = kept.read(0, kept.frames).mean(axis=1, dtype=np.float64)
+    gain_db = methods.compressed_gain_db(station, methods.listening(one.name, sound, rate))
     times = np.arange(len(next(iter(copy.lanes.values())))) / RATE
     gain = 10.0 ** (np.interp(times, (np.arange(len(gain_db)) + 0.5) / figures.RATE, gain_db) / 20.0)
     return copy.figures({i: x * gain if i in copy.basses else x for i, x in copy.lanes.items()})
@@ -213,7 +232,8 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
     )
     worth = beside_a_fader(before, after) if after is not None else ""
     nearest = f" {fit.ducks.infeasible}" if fit.ducks.infeasible else ""
-    shape = {f"{index}": float(hit) for index, hit in enumerate(fit.hits_s)} if one.name in SHAPED else None
+    at_hits = one.name in SHAPED or one.name == CLICK_KEY
+    shape = {f"{index}": float(hit) for index, hit in enumerate(fit.hits_s)} if at_hits else None
     return Proposal(
         id=KIND.id,
         kind=KIND.id,
@@ -240,7 +260,7 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    """One shape for all basses, or the same keyed station on each."""
+    """One shape for all basses, or the same keyed station on each, listening to the kick or to clicks at its hits."""
     p = proposal.parameters
     key, name = p["key"], str(p["method"])
     if not isinstance(key, str) or not session.is_lane(key):
@@ -250,19 +270,23 @@ def edit(session: Session, proposal: Proposal) -> Session:
     times = tuple(sorted(float(time) for time in hits.values())) if isinstance(hits, dict) else ()
     session = plain_session(session)
     station = _rebuilt(name, own, key)
+    shape_id = edits.free_id(session, "shape")
+    told = f"from {session.strip_name(key)}"[:400]
     if isinstance(station, Ducker):
-        shape_id = edits.free_id(session, "shape")
-        told = f"from {session.strip_name(key)}"[:400]
         drawn = replace(methods.shape(times, own), id=shape_id, name="Duck", hits_from=told)
         session = chain_edits.set_shape(session, drawn)
         station = replace(station, shape=shape_id)
+    elif name == CLICK_KEY:
+        clicks = DuckShape(id=shape_id, name="Duck's clicks", hits_s=times, hits_from=told)
+        session, trigger = routing_edits.click_trigger(chain_edits.set_shape(session, clicks), key, shape_id)
+        station = replace(station, key=Key(source=trigger))
     for lane_id in proposal.targets:
         if session.is_lane(lane_id):
             session = chain_edits.add_station(session, lane_id, station)
     return session
 
 
-def _rebuilt(name: str, own: dict[str, float], key: str) -> Processor:
+def _rebuilt(name: str, own: dict[str, float], key: str) -> Ducker | Compressor | BandCompressor:
     if name in SHAPED:
         return Ducker(depth_db=numbers(Ducker)["depth_db"].clamped(own["depth_db"]))
     settings = {k.removeprefix("station_"): v for k, v in own.items() if k.startswith("station_")}
@@ -275,7 +299,7 @@ def chosen(look: Look, name: str, own: methods.Parameters) -> Proposal | None:
 
     fit = fitted(look)
     method = next((item for item in methods.METHODS if item.name == name), None)
-    if fit is None or method is None or name == "keyed_click":
+    if fit is None or method is None:
         return None
     work = look.session.settings
     one = judge(method, fit.ducks.sketch, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)

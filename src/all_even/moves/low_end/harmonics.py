@@ -52,7 +52,7 @@ def _lufs(samples: NDArray[np.float32], rate: int) -> float | None:
     return loudness.integrated_lufs(meter.result().weighted)
 
 
-def _bass(look: Look) -> NDArray[np.float32] | None:
+def basses_heard(look: Look) -> NDArray[np.float32] | None:
     """All basses as they arrive, with what their parallel buses bring back."""
     _, basses = kicks_and_basses(look.session)
     found = parts(look.session, look.book, {"bass": basses}, cancelled=look.cancelled, workers=look.workers)
@@ -61,11 +61,12 @@ def _bass(look: Look) -> NDArray[np.float32] | None:
 
 def loss_lu(look: Look, _arguments: Arguments) -> float | None:
     """How much of the bass is left on a small speaker, LU: 0 is all of it."""
-    found = _bass(look)
-    return _loss(found, look.session.sample_rate) if found is not None else None
+    found = basses_heard(look)
+    return lost_lu(found, look.session.sample_rate) if found is not None else None
 
 
-def _loss(bass: NDArray[np.float32], rate: int) -> float | None:
+def lost_lu(bass: NDArray[np.float32], rate: int) -> float | None:
+    """What is left on a small speaker of (frames, channels), LU."""
     whole, small = _lufs(bass, rate), small_lufs(bass, rate)
     return small - whole if whole is not None and small is not None else None
 
@@ -78,8 +79,8 @@ def propose(look: Look) -> list[Proposal]:
         for lane in session.lanes
         if lane.id in basses and routing.is_sounding(session, lane) and not lane.hidden
     )
-    bass = _bass(look) if lanes and bus_named(session, NAME) is None else None
-    now, lufs = (_loss(bass, rate), _lufs(bass, rate)) if bass is not None else (None, None)
+    bass = basses_heard(look) if lanes and bus_named(session, NAME) is None else None
+    now, lufs = (lost_lu(bass, rate), _lufs(bass, rate)) if bass is not None else (None, None)
     if bass is None or now is None or lufs is None or now > -LOST_LU:
         return []
     low = Single(LowPass(frequency_hz=LOW_HZ, slope=24), rate)(bass.astype(np.float64))
@@ -96,7 +97,7 @@ def propose(look: Look) -> list[Proposal]:
     tried: list[tuple[float, float, float]] = []
     for step in STEPS_LU:
         level_db = LEVEL.clamped(lufs + step - back_lufs)
-        after = _loss(bass + np.float32(decibels.gain(level_db)) * back, rate)
+        after = lost_lu(bass + np.float32(decibels.gain(level_db)) * back, rate)
         if after is not None:
             tried.append((level_db, after, step))
     if not tried or max(after for _, after, _ in tried) - now < LEAST_LU:

@@ -5,9 +5,10 @@ bells that take out single notes, a sub out of tune with its bass, and that ther
 import numpy as np
 
 from all_even.dsp.biquad import magnitude
-from all_even.dsp.ducker import Ducker, follows_another
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number, signed
+from all_even.dsp.shaped import follows_another
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.session_figures import SONG
 from all_even.engine.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair

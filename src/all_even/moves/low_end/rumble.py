@@ -52,12 +52,13 @@ def propose(look: Look) -> list[Proposal]:
     for lane_id in (*found.kicks, *found.basses):
         lane = look.session.lane(lane_id)
         now = under_db(found.lanes[lane_id])
-        if now >= LEAST_DB and not any(_cuts(item) for item in lane.chain):
+        if now >= LEAST_DB and not any(cuts_lows(item) for item in lane.chain):
             proposals += _proposal(look, lane, now, lane_id in found.kicks)
     return proposals
 
 
-def _cuts(item: Processor) -> bool:
+def cuts_lows(item: Processor) -> bool:
+    """Whether a station is a high-pass, or has one among its bands."""
     if isinstance(item, HighPass):
         return True
     return isinstance(item, Equaliser) and any(band.on and band.shape == "high-pass" for band in item.bands)

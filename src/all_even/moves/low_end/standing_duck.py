@@ -11,10 +11,11 @@ from msgspec.structs import replace
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
-from all_even.dsp.processor import Processor, numbers
+from all_even.dsp.processor import Processor, key_of, numbers
+from all_even.dsp.shaped import shape_of
 from all_even.engine.low_end import kicks_and_basses
 from all_even.moves.ducking import methods
-from all_even.moves.low_end.duck import is_duck
+from all_even.moves.low_end.duck import CLICK_KEY, is_click_trigger, is_duck
 from all_even.session import chain_edits
 from all_even.session.model import Session
 
@@ -36,7 +37,7 @@ def standing(session: Session, sketch: methods.Sketch) -> Standing | None:
     for lane in session.lanes:
         for station in lane.chain if lane.id in basses else ():
             if isinstance(station, Ducker):
-                shape = next((item for item in session.shapes if item.id == station.shape), None)
+                shape = shape_of(station, session.shapes)
                 if shape is not None:
                     own = {"depth_db": station.depth_db, "hold_ms": shape.hold_ms, "length_ms": shape.length_ms,
                            "curve": shape.curve}  # fmt: skip
@@ -63,7 +64,10 @@ def _keyed_standing(session: Session, station: Processor, sketch: methods.Sketch
     if isinstance(inner, BandCompressor):
         inner = inner.bands[0]
     name = "band" if banded else "keyed_high_pass" if inner.key_high_pass_hz > 0.0 else "keyed"
-    level = sketch.levels_db["band" if banded else "high" if name == "keyed_high_pass" else "full"]
+    key = key_of(station)
+    if not banded and key is not None and session.is_lane(key.source) and is_click_trigger(session.lane(key.source)):
+        name = CLICK_KEY
+    level = sketch.levels_db[methods.KEYS.get(name, "band")]
     depth = (level - inner.threshold_db) * (1.0 - 1.0 / max(1.01, inner.ratio))
     own = {"depth_db": max(1.0, depth), "attack_ms": inner.attack_ms, "release_ms": inner.release_ms}
     if banded:
@@ -83,7 +87,7 @@ def turned(session: Session, found: Standing, own: methods.Parameters, sketch: m
         for lane_id, depth in found.lanes:
             session = with_depth(session, lane_id, found.shape_id, depth + by)
         return session
-    inner = methods.compressor(sketch, {"band": "band", "keyed_high_pass": "high"}.get(found.name, "full"), own)
+    inner = methods.compressor(sketch, methods.KEYS.get(found.name, "band"), own)
     for lane in session.lanes:
         for station in lane.chain:
             if isinstance(station, Compressor) and is_duck(station):

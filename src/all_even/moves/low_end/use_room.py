@@ -9,8 +9,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import decibels
-from all_even.dsp.ducker import follows_another
 from all_even.dsp.parameter import LEVEL, number
+from all_even.dsp.shaped import follows_another
 from all_even.engine.figures.look import Look
 from all_even.engine.low_copies import copies
 from all_even.measure.sharing.low_pair import pair_figures

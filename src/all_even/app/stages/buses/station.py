@@ -27,9 +27,10 @@ from all_even.app.stages.buses.station_drawing import Array, StationDrawing
 from all_even.app.work import Report
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
+from all_even.dsp.shaped import DuckShape, Shaped, shape_of
 from all_even.errors import UserError
 from all_even.session import chain_edits, edits
 from all_even.session.model import MIX, Session
@@ -115,9 +116,7 @@ class StationPanel(QWidget):
             self._make_form(station, names)
         for show, read in self._set:
             show(read(station))
-        shape = None
-        if isinstance(station, Ducker):
-            shape = next((item for item in session.shapes if item.id == station.shape), None)
+        shape = shape_of(station, session.shapes)
         self.drawing.show_station(station, levels, gains, shape, session.sample_rate, self._band)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -164,11 +163,10 @@ class StationPanel(QWidget):
         self._cell = 0
         if hasattr(station, "key"):
             self._add_line(grid, "Keyed by", self._key_box(names))
-        if isinstance(station, Ducker):
+        if isinstance(station, Shaped):
             self._add_line(grid, "Shape", self._shape_box())
             self._add_line(grid, "New shape", self._hits_box())
-            shape = next((item for item in self.desk.session.shapes if item.id == station.shape), None)
-            if shape is not None:
+            if isinstance(station, Ducker) and shape_of(station, self.desk.session.shapes) is not None:
                 self._rows(grid, DuckShape, lambda _item: self._shape(), self._change_shape)
         self._rows(grid, type(station), lambda item: item, self._change)
         if hasattr(station, "bands"):
@@ -266,16 +264,15 @@ class StationPanel(QWidget):
         entries: list[tuple[str, Any]] = [("none", "")]
         entries += [(shape.name, shape.id) for shape in self.desk.session.shapes]
         box = _combo("Shape", entries)
-        box.setToolTip("The gain shape this ducker is linked to")
+        box.setToolTip("The shape with the hits that this station follows")
         box.activated.connect(lambda _index: self._change(shape=box.currentData()))
         self._set.append((partial(_show_choice, box), lambda item: item.shape))
         return box
 
     def _shape(self) -> DuckShape:
-        """The shape that the opened ducker is linked to."""
+        """The shape that the opened station follows."""
         _, station = chain_edits.find_station(self.desk.session, self._station_id)
-        linked = getattr(station, "shape", "")
-        return next((item for item in self.desk.session.shapes if item.id == linked), DuckShape(id="none", name=""))
+        return shape_of(station, self.desk.session.shapes) or DuckShape(id="none", name="")
 
     def _change_shape(self, **values: Any) -> None:
         shape = replace(self._shape(), **values)
@@ -289,12 +286,12 @@ class StationPanel(QWidget):
         entries += [(f"{text} of the tempo", beats) for beats, text in BEATS.items()]
         entries.append(("a MIDI file …", MIDI))
         box = _combo("New shape from hits", entries)
-        box.setToolTip("Take the hits of a track, the beats of the tempo, or a MIDI file, and link this ducker to them")
+        box.setToolTip("Take the hits of a track, the beats of the tempo, or a MIDI file, and follow them")
         box.activated.connect(lambda _index: self._new_shape(box.currentData()))
         return box
 
     def _new_shape(self, source: str) -> None:
-        """Finds hits off this thread; the ducker is linked to a new shape of them."""
+        """Finds hits off this thread; the station follows a new shape of them."""
         if not source:
             return
         path: Path | None = None

@@ -16,13 +16,16 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 from all_even.app import paint, theme
 from all_even.app.bench.drawings import BOTTOM, Drawing
 from all_even.dsp import biquad
+from all_even.dsp.clicks import Clicks
 from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker, DuckShape
+from all_even.dsp.ducker import Ducker
 from all_even.dsp.equaliser import GAINLESS, Equaliser
 from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
+from all_even.dsp.parameter import time_text
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.saturation import Saturation
+from all_even.dsp.shaped import DuckShape
 from all_even.measure.level.levels import peak_spread
 
 NOTES = (
@@ -99,6 +102,8 @@ class StationDrawing(Drawing):
             self.title = "Out over in, dB"
         elif isinstance(station, Ducker):
             self.title = "Gain around a hit, dB over ms"
+        elif isinstance(station, Clicks):
+            self.title = "Clicks along the song"
         elif isinstance(station, Saturation):
             self.title = "Curve: out over in"
         else:
@@ -113,6 +118,8 @@ class StationDrawing(Drawing):
             self._transfer(painter, plot)
         elif isinstance(station, Ducker):
             self._envelope(painter, plot)
+        elif isinstance(station, Clicks):
+            self._clicks(painter, plot)
         elif isinstance(station, Saturation):
             self._curve(painter, plot)
         elif station is not None:
@@ -257,6 +264,16 @@ class StationDrawing(Drawing):
         self._polyline(
             painter, plot.center().x() + plot.width() / 2 * x, plot.center().y() - plot.height() / 2 * np.clip(y, -1, 1)
         )
+
+    def _clicks(self, painter: QPainter, plot: QRectF) -> None:
+        """A line at each hit, as far as the last one."""
+        hits = self._shape.hits_s if self._shape is not None else ()
+        box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
+        words = f"{len(hits)} clicks to {time_text(max(hits))}" if hits else "No shape: choose one, or take hits beside"
+        paint.text(painter, box, words, size=theme.SMALL, colour=theme.colour("quiet"))
+        for hit in hits:
+            x = plot.left() + plot.width() * hit / max(*hits, 1e-3)
+            paint.line(painter, x, plot.top() + 24, x, plot.bottom(), theme.colour("text", 0.6))
 
     def _trace(self, painter: QPainter, plot: QRectF) -> None:
         self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0), -18.0, 9.0)

@@ -33,7 +33,7 @@ VIEWS = (
     ("Clearings", "Spectra of kick and bass, the owner's zone, and what clears room"),
     ("Notes", "How differently loud the notes of a bass are"),
 )
-USABLE = frozenset({"keyed", "keyed_high_pass", "band", "drawn", "timeline", "pulse"})
+USABLE = frozenset({"keyed", "keyed_click", "keyed_high_pass", "band", "drawn", "timeline", "pulse"})
 LIGHTER = 0.5
 """Chords and groups that are linked begin with this share of the depth."""
 

@@ -1,0 +1,47 @@
+"""Pages: figures that are known, by name, version and fingerprint; those not asked for longest go where room is needed.
+
+A fingerprint tells what a figure rests on, down to the content of the files: so books of several songs may share their
+pages, and a song that is come back to is known.
+"""
+
+import threading
+from collections import OrderedDict
+from typing import Any
+
+from all_even.engine.figures.figure import size_of
+from all_even.engine.figures.fingerprint import Fingerprint
+
+MOST_BYTES = 384 << 20
+
+
+class Pages:
+    """Safe to use from any thread."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self._lock = threading.Lock()
+        self._values: OrderedDict[tuple[str, int, Fingerprint], Any] = OrderedDict()
+        self._bytes = 0
+        self._most_bytes = most_bytes
+
+    def get(self, name: str, version: int, fingerprint: Fingerprint) -> Any:
+        """A figure that is known, or None."""
+        key = (name, version, fingerprint)
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+            return self._values.get(key)
+
+    def put(self, name: str, version: int, fingerprint: Fingerprint, value: Any) -> None:
+        key = (name, version, fingerprint)
+        with self._lock:
+            if key in self._values:
+                self._bytes -= size_of(self._values.pop(key))
+            self._values[key] = value
+            self._bytes += size_of(value)
+            while self._bytes > self._most_bytes and len(self._values) > 1:
+                self._bytes -= size_of(self._values.popitem(last=False)[1])
+
+    def make_room_for(self, count_bytes: int) -> None:
+        """What is asked for together has to be there together, and once more for what comes of an edit."""
+        with self._lock:
+            self._most_bytes = max(self._most_bytes, 2 * count_bytes)
