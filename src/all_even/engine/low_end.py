@@ -84,6 +84,14 @@ def kicks_and_basses(session: Session) -> tuple[set[str], set[str]]:
     return kicks, {lane.id for lane in session.lanes if family_of(lane.role) == "bass"}
 
 
+def sounding_basses(session: Session) -> tuple[Lane, ...]:
+    """Bass lanes in sight that are heard."""
+    _, basses = kicks_and_basses(session)
+    return tuple(
+        lane for lane in session.lanes if lane.id in basses and routing.is_sounding(session, lane) and not lane.hidden
+    )
+
+
 def main_kick(look: Look) -> tuple[Lane, Character] | None:
     """The first sounding kick that has hits."""
     for lane in look.session.lanes:

@@ -1,13 +1,16 @@
 """The bench of a stage: what every one of them can do; and the frame that shows the one that is wanted."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QFrame, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app import fields, stages
 from all_even.app.desk import Desk
+from all_even.app.work import Line, Report
 
 if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
     from all_even.engine.playing.meters import Meters
 
 HEIGHT = 212
@@ -21,6 +24,45 @@ class Bench(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
+        self._asked: dict[str, object] = {}
+
+    def look_at(
+        self,
+        name: str,
+        figure: "Callable[[Look], object]",
+        show: Callable[[Any], None],
+        *,
+        also: object = None,
+        line: Line = "quick",
+    ) -> None:
+        """Shows a figure of the present session, worked out off this thread once for each state; None until one can be.
+
+        name: of the job; also: what it rests on beside the session; line: of `Desk.start`.
+        """
+        desk = self.desk
+        look = desk.figures.look()
+        if look is None or desk.mix_stale:
+            if name not in self._asked:
+                show(None)
+            return
+        session, the_look = desk.session, look
+        before = self._asked.get(name)
+        if isinstance(before, tuple) and before[0] is session and before[1] == also:
+            return
+        self._asked[name] = (session, also)
+
+        def job(report: Report) -> object:
+            return figure(the_look.with_cancel(report.cancelled))
+
+        def done(found: object) -> None:
+            if desk.is_open and desk.session is session:
+                show(found)
+
+        desk.start(name, job, done, line=line)
+
+    def look_anew(self) -> None:
+        """What was looked at is of another song."""
+        self._asked.clear()
 
     def refresh(self) -> None:
         """Shows the session as it is now; a session is open."""
@@ -56,6 +98,7 @@ class BenchFrame(QFrame):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self._stack)
         self._spare, self._narrow, self._follow = 0, False, False
+        desk.opened.connect(self._look_anew)
         for signal in (desk.opened, desk.mix_measured, desk.arrivals_changed, desk.saved_state_changed):
             signal.connect(self.refresh)
         desk.changed.connect(lambda old, new: self.refresh())
@@ -78,6 +121,10 @@ class BenchFrame(QFrame):
             self._stack.addWidget(bench)
             fields.tint_icons(bench)
         return self._benches[stage]
+
+    def _look_anew(self) -> None:
+        for bench in self.made:
+            bench.look_anew()
 
     @property
     def made(self) -> tuple[Bench, ...]:

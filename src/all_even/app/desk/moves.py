@@ -1,6 +1,7 @@
 """The desk's moves: what is open at each stage, making them, and what became of those that were made."""
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from all_even import places, stages
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from all_even.stages.stage import Stage
 
 
+SOON_S = 0.5
 BY_NAME = frozenset({"names", "order", "routing", "chains", "templates"})
 """Grounds that are known as soon as a folder is listed."""
 
@@ -67,7 +69,8 @@ class DeskMoves:
         first = next((stage for stage in todo if stage.key == self._desk.stage), None)
         if first is not None:
             todo.remove(first)
-            report.send(("moves", {first.key: _proposals(look, first)}))
+            for found in _proposals_so_far(look, first, tuple(self.open.get(first.key, ()))):
+                report.send(("moves", {first.key: found}))
             report.send(("remarks", {first.key: _remarks(look, first)}))
         metrics = stages.metrics()
         for entry in making.waiting(look.session):
@@ -190,7 +193,7 @@ class DeskMoves:
                 then(*result)
 
         self.preparing = proposal.id
-        desk.start("prepare", job, done)
+        desk.start("prepare", job, done, line="quick")
         desk.moves_changed.emit()
 
     def stop_preparing(self) -> None:
@@ -305,18 +308,38 @@ class DeskMoves:
 
 
 def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
-    """A stage's open moves; a rule that stumbles costs only its own."""
+    """A stage's open moves, the weightiest first; a rule that stumbles costs only its own."""
+    parts = stage.moves()
+    found = [move for kind in (*parts.kinds, *parts.also) for move in _of_kind(look, kind)]
+    return sorted(found, key=lambda move: -move.weight)
+
+
+def _proposals_so_far(look: "Look", stage: "Stage", before: Sequence[Proposal]) -> "Iterator[list[Proposal]]":
+    """The same as they are found, about twice in a second, at last all. What is made by default is looked for first;
+    before: what was open, which stays until its rule has spoken."""
+    parts = stage.moves()
+    waiting = sorted((*parts.also, *parts.kinds), key=lambda kind: kind.optional)
+    found: list[Proposal] = []
+    told_at = time.monotonic()
+    while waiting:
+        found += _of_kind(look, waiting.pop(0))
+        if waiting and time.monotonic() > told_at + SOON_S:
+            still = {kind.id for kind in waiting}
+            yield sorted([*found, *(move for move in before if move.kind in still)], key=lambda move: -move.weight)
+            told_at = time.monotonic()
+    yield sorted(found, key=lambda move: -move.weight)
+
+
+def _of_kind(look: "Look", kind: "Kind") -> list[Proposal]:
     from all_even.moves import making
 
-    parts, found = stage.moves(), []
-    for kind in (*parts.kinds, *parts.also):
-        try:
-            found += making.propose(look, [kind])
-        except (Cancelled, UserError):
-            raise
-        except Exception as defect:
-            places.note_defect(defect)
-    return sorted(found, key=lambda move: -move.weight)
+    try:
+        return making.propose(look, [kind])
+    except (Cancelled, UserError):
+        raise
+    except Exception as defect:
+        places.note_defect(defect)
+        return []
 
 
 def _remarks(look: "Look", stage: "Stage") -> "tuple[Remark, ...]":

@@ -5,9 +5,10 @@ state of the session (a trial, the state right after a move) is `look.at(session
 worked out twice.
 """
 
+import contextlib
 import dataclasses
 import threading
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -27,6 +28,8 @@ from all_even.measure.recording.track import TrackMeasures
 from all_even.session.model import MIX, Lane, Session
 
 T = TypeVar("T")
+PATIENCE_S = 0.05
+"""How often whoever waits for a figure asks whether it is wanted still."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,13 +83,27 @@ class Look:
     def get(self, figure: Figure[T], target: str = "") -> T:
         """A figure of this session."""
         fingerprint = figure.rests_on(self, self.book.fingerprints(self.session), target)
-        known: Any = self.book.pages.get(figure.name, figure.version, fingerprint)
+        pages, key = self.book.pages, (figure.name, figure.version, fingerprint)
+        known: Any = pages.get(*key)
         if known is None:
-            self.stop_if_cancelled()
-            known = self._from_disk(figure, fingerprint, target)
-            self.book.pages.put(figure.name, figure.version, fingerprint, known)
+            with self._turn(pages.turn(*key)):
+                known = pages.get(*key)
+                if known is None:
+                    known = self._from_disk(figure, fingerprint, target)
+                    pages.put(*key, known)
         result: T = known
         return result
+
+    @contextlib.contextmanager
+    def _turn(self, lock: threading.Lock) -> Iterator[None]:
+        """Waits until nobody else works on the same; a cancel ends the wait."""
+        self.stop_if_cancelled()
+        while not lock.acquire(timeout=PATIENCE_S):
+            self.stop_if_cancelled()
+        try:
+            yield
+        finally:
+            lock.release()
 
     def _from_disk(self, figure: Figure[T], fingerprint: Fingerprint, target: str) -> Any:
         """A figure as it is kept on disk; else worked out, and kept there where its kind is."""

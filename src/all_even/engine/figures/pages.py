@@ -7,11 +7,14 @@ pages, and a song that is come back to is known.
 import threading
 from collections import OrderedDict
 from typing import Any
+from weakref import WeakValueDictionary
 
 from all_even.engine.figures.figure import size_of
 from all_even.engine.figures.fingerprint import Fingerprint
 
 MOST_BYTES = 384 << 20
+Key = tuple[str, int, Fingerprint]
+"""Name, version, fingerprint."""
 
 
 class Pages:
@@ -19,7 +22,8 @@ class Pages:
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
         self._lock = threading.Lock()
-        self._values: OrderedDict[tuple[str, int, Fingerprint], Any] = OrderedDict()
+        self._values: OrderedDict[Key, Any] = OrderedDict()
+        self._turns: WeakValueDictionary[Key, threading.Lock] = WeakValueDictionary()
         self._bytes = 0
         self._most_bytes = most_bytes
 
@@ -40,6 +44,12 @@ class Pages:
             self._bytes += size_of(value)
             while self._bytes > self._most_bytes and len(self._values) > 1:
                 self._bytes -= size_of(self._values.popitem(last=False)[1])
+
+    def turn(self, name: str, version: int, fingerprint: Fingerprint) -> threading.Lock:
+        """The lock of whoever works a figure out: others who want it wait, and find it."""
+        key = (name, version, fingerprint)
+        with self._lock:
+            return self._turns.setdefault(key, threading.Lock())
 
     def make_room_for(self, count_bytes: int) -> None:
         """What is asked for together has to be there together, and once more for what comes of an edit."""

@@ -9,7 +9,7 @@ that fills the beat) the nearest is given and said to be so.
 
 import itertools
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -101,13 +101,14 @@ def find_ducks(
     smooth: float = 0.0,
     detector: NDArray[np.floating] | None = None,
     tail_ms: float | None = None,
+    stop: Callable[[], None] = lambda: None,
 ) -> Ducks:
     """Fits every method to a kick and a bass, (frames,) or (frames, channels), one rate.
 
     hits_s: of the key, looked for where None. only: names of the methods to fit. kbr_db: how far the kick should
     stand over the bass, dB; smooth: -1 to 1, see `measure.sharing.duck`. detector: what compressors listen to, where
-    that is not the kick as it arrives; tail_ms: of the kick where it is known. UserError where the key has fewer than
-    three hits.
+    that is not the kick as it arrives; tail_ms: of the kick where it is known. stop: asked all the time, raises
+    `Cancelled` where nobody waits any more. UserError where the key has fewer than three hits.
     """
     first, second = _mono(key), _mono(target)
     count = max(len(first), len(second))
@@ -131,7 +132,7 @@ def find_ducks(
     unducked = duck.low_figures(meeting, nothing, kbr_db=kbr_db, smooth=smooth)
     wanted = [method for method in methods.METHODS if only is None or method.name in only]
     with ThreadPoolExecutor(WORKERS) as pool:  # the kernels let go of the interpreter
-        fitted = list(pool.map(lambda method: fit(method, prepared, kbr_db=kbr_db, smooth=smooth), wanted))
+        fitted = list(pool.map(lambda method: fit(method, prepared, kbr_db=kbr_db, smooth=smooth, stop=stop), wanted))
     proposed = [one for one in fitted if not one.effect_only] or fitted
     pile_up = min(proposed, key=lambda one: one.rank).low.pile_up_db if proposed else unducked.pile_up_db
     everything = [*fitted, *_controls(prepared, unducked, pile_up, kbr_db, smooth)]
@@ -148,7 +149,14 @@ def find_ducks(
     return Ducks(meeting, key_hz, beat_s, tuple(everything), needed, infeasible, prepared)
 
 
-def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB, smooth: float = 0.0) -> Duck:
+def fit(
+    method: Method,
+    sketch: Sketch,
+    *,
+    kbr_db: float = duck.KBR_DB,
+    smooth: float = 0.0,
+    stop: Callable[[], None] = lambda: None,
+) -> Duck:
     """The best settings of one method, judged at full rate."""
     fixed = {"range_db": methods.BAND_RANGE_DB} if method.name == "band" else {}
     knobs = method.knobs
@@ -156,6 +164,7 @@ def fit(method: Method, sketch: Sketch, *, kbr_db: float = duck.KBR_DB, smooth: 
         knobs = (replace(methods.DEPTH, high=2.5 * methods.BAND_RANGE_DB, coarse=5), *knobs[1:])
 
     def cost(shares: Array, sketch: Sketch = sketch) -> float:
+        stop()
         numbers = {knob.name: float(knob.unscaled(share)) for knob, share in zip(knobs, shares, strict=True)}
         outside = float(np.sum(np.maximum(0.0, np.abs(shares - 0.5) - 0.5)))
         low = sketched(method, sketch, numbers | fixed, kbr_db, smooth)

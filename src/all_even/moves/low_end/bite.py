@@ -12,14 +12,13 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single
 from all_even.engine.figures.look import Look
-from all_even.engine.low_end import kicks_and_basses
+from all_even.engine.low_end import sounding_basses
 from all_even.engine.units import table
 from all_even.measure.sharing import masking
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import harmonics
 from all_even.moves.low_end.bottom import on_each, with_stations
 from all_even.moves.low_end.harmonics import LEAST_LU, LOST_LU, METRIC
-from all_even.session import routing
 from all_even.session.model import Lane, Proposal, Session
 
 Array = NDArray[np.float64]
@@ -32,18 +31,13 @@ def station(place_hz: float) -> Equaliser:
 
 
 def propose(look: Look) -> list[Proposal]:
-    _, basses = kicks_and_basses(look.session)
-    lanes = [
-        lane
-        for lane in look.session.lanes
-        if lane.id in basses and routing.is_sounding(look.session, lane) and not lane.hidden
-    ]
+    lanes = sounding_basses(look.session)
     bass = harmonics.basses_heard(look) if lanes else None
     rate = look.session.sample_rate
     now = harmonics.lost_lu(bass, rate) if bass is not None else None
     if bass is None or now is None or now > -LOST_LU or any(_has_bite(lane) for lane in lanes):
         return []
-    left = audible(look, basses)
+    left = audible(look, {lane.id for lane in lanes})
     place_hz = max(PLACES_HZ, key=lambda hz: left[int(np.argmin(np.abs(masking.centres_hz() - hz)))])
     after = harmonics.lost_lu(Single(station(place_hz), rate)(bass.astype(np.float64)).astype(np.float32), rate)
     if after is None or after - now < LEAST_LU:

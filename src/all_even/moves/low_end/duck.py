@@ -125,7 +125,7 @@ def _fit(look: Look, _target: str) -> Fitted | str:
     try:
         ducks = find_ducks(
             sides["kick"][cut], sides["bass"][cut], rate, hits_s=hits, kbr_db=work.kick_over_bass_db,
-            smooth=work.duck_smooth, detector=detector, tail_ms=found.tail_ms,
+            smooth=work.duck_smooth, detector=detector, tail_ms=found.tail_ms, stop=look.stop_if_cancelled,
         )  # fmt: skip
     except UserError:
         return "too few hits"

@@ -16,7 +16,7 @@ from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Single, numbers
 from all_even.dsp.saturation import Saturation
 from all_even.engine.figures.look import Look
-from all_even.engine.low_end import kicks_and_basses
+from all_even.engine.low_end import kicks_and_basses, sounding_basses
 from all_even.engine.parts import parts
 from all_even.late import scipy
 from all_even.measure.level import loudness
@@ -25,7 +25,7 @@ from all_even.moves.buses.tracks import bus_named, present
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits, edits, routing, routing_edits
+from all_even.session import chain_edits, edits, routing_edits
 from all_even.session.model import Proposal, Session
 
 NAME = "Bass harmonics"
@@ -73,12 +73,7 @@ def lost_lu(bass: NDArray[np.float32], rate: int) -> float | None:
 
 def propose(look: Look) -> list[Proposal]:
     session, rate = look.session, look.session.sample_rate
-    _, basses = kicks_and_basses(session)
-    lanes = tuple(
-        lane.id
-        for lane in session.lanes
-        if lane.id in basses and routing.is_sounding(session, lane) and not lane.hidden
-    )
+    lanes = tuple(lane.id for lane in sounding_basses(session))
     bass = basses_heard(look) if lanes and bus_named(session, NAME) is None else None
     now, lufs = (lost_lu(bass, rate), _lufs(bass, rate)) if bass is not None else (None, None)
     if bass is None or now is None or lufs is None or now > -LOST_LU:
@@ -96,6 +91,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     tried: list[tuple[float, float, float]] = []
     for step in STEPS_LU:
+        look.stop_if_cancelled()
         level_db = LEVEL.clamped(lufs + step - back_lufs)
         after = lost_lu(bass + np.float32(decibels.gain(level_db)) * back, rate)
         if after is not None:

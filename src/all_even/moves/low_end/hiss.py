@@ -11,13 +11,12 @@ from all_even.dsp.parameter import number
 from all_even.dsp.passes import LowPass
 from all_even.dsp.processor import Single
 from all_even.engine.figures.look import Look
-from all_even.engine.low_end import kicks_and_basses
+from all_even.engine.low_end import sounding_basses
 from all_even.late import scipy
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import routing
 from all_even.session.model import Lane, Proposal, Session
 
 Array = NDArray[np.float64]
@@ -72,9 +71,7 @@ def _sound(look: Look, lane_id: str) -> Array:
 
 
 def propose(look: Look) -> list[Proposal]:
-    _, basses = kicks_and_basses(look.session)
-    lanes = [lane for lane in look.session.lanes if lane.id in basses and routing.is_sounding(look.session, lane)]
-    return [move for lane in lanes if (move := _for(look, lane)) is not None]
+    return [move for lane in sounding_basses(look.session) if (move := _for(look, lane)) is not None]
 
 
 def _for(look: Look, lane: Lane) -> Proposal | None:

@@ -9,12 +9,11 @@ from numpy.typing import NDArray
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
-from all_even.engine.low_end import kicks_and_basses, low_copy
+from all_even.engine.low_end import low_copy, sounding_basses
 from all_even.measure.pitch.evenness import FEWEST_NOTES, note_levels_db
 from all_even.measure.pitch.notes import Note
 from all_even.measure.pitch.pitch import named
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import routing
 
 Array = NDArray[np.float64]
 LOW_NOTES_HZ = 85.0
@@ -69,9 +68,7 @@ def line(look: Look, lane_id: str) -> Line | None:
 
 def lines(look: Look) -> list[Line]:
     """Of all bass lanes that are heard, the one with the most low notes first."""
-    _, basses = kicks_and_basses(look.session)
-    sounding = [lane.id for lane in look.session.lanes if lane.id in basses and routing.is_sounding(look.session, lane)]
-    found = [one for lane_id in sounding if (one := line(look, lane_id)) is not None]
+    found = [one for lane in sounding_basses(look.session) if (one := line(look, lane.id)) is not None]
     return sorted(found, key=lambda one: -len(one.notes))
 
 

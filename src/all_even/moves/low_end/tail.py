@@ -81,6 +81,7 @@ def propose(look: Look) -> list[Proposal]:
     tried = []
     for under in THRESHOLDS_DB:
         for hold in HOLDS_MS:
+            look.stop_if_cancelled()
             for release in RELEASES_MS:
                 gates = {lane_id: (_gate(peak + under, hold, release),) for lane_id, peak in peaks.items()}
                 shorter = tail_ms(copies.sums(copies.through(gates))[0], hits)

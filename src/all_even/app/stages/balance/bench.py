@@ -19,7 +19,6 @@ from all_even.app.stages.balance.drawings import CourseDrawing
 from all_even.app.stages.balance.focus_drawing import FocusDrawing
 from all_even.app.stages.balance.seating import SeatingPlan
 from all_even.app.stages.balance.whole_drawing import WholeDrawing
-from all_even.app.work import Report
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
 from all_even.session import edits
 from all_even.session.model import MIX, FolderGroup, Lane
@@ -64,7 +63,6 @@ class BalanceBench(Bench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self._asked: dict[str, object] = {}
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(16)
@@ -167,9 +165,11 @@ class BalanceBench(Bench):
         if shown is self.seating:
             self.seating.renew()
         elif shown is self.focus:
-            self._look_at("focus", _focus, self._show_focus)
+            self.look_at("focus", _focus, self._show_focus)
         elif shown is self.whole:
-            self._look_at("whole", _whole, self._show_whole)
+            from all_even.session import references
+
+            self.look_at("whole", _whole, self._show_whole, also=references.known())
 
     def _show_focus(self, found: Any) -> None:
         if found is None:
@@ -179,31 +179,6 @@ class BalanceBench(Bench):
 
     def _show_whole(self, found: Any) -> None:
         self.whole.show_whole(found, MEASURING if found is None else "")
-
-    def _look_at(self, name: str, figure: "Callable[[Look], object]", show: Callable[[Any], None]) -> None:
-        """A figure of the present mix, worked out off this thread once for each state; None while it can't be yet."""
-        from all_even.session import references
-
-        desk = self.desk
-        look = desk.figures.look()
-        if look is None or desk.mix_stale:
-            if name not in self._asked:
-                show(None)
-            return
-        asked = (desk.session, references.known())
-        if self._asked.get(name) == asked:
-            return
-        self._asked[name] = asked
-        the_look = look
-
-        def job(report: Report) -> object:
-            return figure(the_look.with_cancel(report.cancelled))
-
-        def done(found: object) -> None:
-            if desk.is_open and desk.session is asked[0]:
-                show(found)
-
-        desk.start(name, job, done, line="quick")
 
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         self.course.set_position(position_s)

@@ -231,9 +231,9 @@ class BeatDrawing(Drawing):
             value = f"{number(values[name])} dB" if name == "depth" else f"{values[name]:.0f} ms"
             label = f"{WORDS[name]} {value}"
             width = paint.width_of(label, theme.SMALL) + 8
-            box = QRectF(at.x() + 9, at.y() + (4 if name != "depth" else -16), width, 15)
+            box = QRectF(at.x() + 12, at.y() + (4 if name != "depth" else -16), width, 15)
             if box.right() > plot.right():
-                box.moveRight(at.x() - 9)
+                box.moveRight(at.x() - 12)
             box.moveBottom(min(box.bottom(), plot.bottom() - 1.0))
             while any(box.intersects(other) for other in shown):
                 box.translate(0.0, -15.0 if box.bottom() > plot.bottom() - 16.0 else 15.0)

@@ -48,7 +48,6 @@ class LowEndBench(Bench):
         self._by_hand = False
         self._document: object = None
         self._beat: Beat | None = None
-        self._asked: dict[str, object] = {}
         self._again = False
         self._known: Any = None
         row = QHBoxLayout(self)
@@ -123,7 +122,7 @@ class LowEndBench(Bench):
     def _begin(self) -> None:
         """Another song: nothing of the last one is shown any more."""
         self._document, self._by_hand, self._name = self.desk.document, False, ""
-        self._asked.clear()
+        self.look_anew()
         self._known = None
         self._show_fit(None)
         self._show_clearings(None)
@@ -136,37 +135,15 @@ class LowEndBench(Bench):
         self.figures.show_settings(desk.session.settings)
         self._show_figures(self._known)  # in the colours of the present theme
         self.links.refresh()
-        self._look_at("low figures", _figures, self._show_figures, None)
+        self.look_at("low figures", _figures, self._show_figures)
         shown = self.stack.currentIndex()
         if shown == 0:
-            self._look_at("duck fit", _fitted, self._show_fit, None)
+            self.look_at("duck fit", _fitted, self._show_fit, line="long")
         elif shown == 1:
-            self._look_at("clearings", _clearings, self._show_clearings, None)
+            self.look_at("clearings", _clearings, self._show_clearings, line="long")
         else:
-            self._look_at("bass notes", partial(_notes, desk.current_lane), self._show_notes, desk.current_lane)
-
-    def _look_at(self, name: str, figure: Any, show: Any, key: object) -> None:
-        """A figure of the present session, worked out off this thread once for each state."""
-        desk = self.desk
-        look = desk.figures.look()
-        if look is None or desk.mix_stale:
-            if name not in self._asked:
-                show(None)
-            return
-        asked = desk.session
-        before = self._asked.get(name)
-        if before is not None and before[0] is asked and before[1] == key:  # type: ignore[index]
-            return
-        self._asked[name] = (asked, key)
-
-        def job(report: Report) -> object:
-            return figure(look.with_cancel(report.cancelled))
-
-        def done(found: object) -> None:
-            if desk.is_open and desk.session is asked:
-                show(found)
-
-        desk.start(name, job, done, line="quick" if name == "low figures" else "long")
+            lane = desk.current_lane
+            self.look_at("bass notes", partial(_notes, lane), self._show_notes, also=lane, line="long")
 
     def _show_figures(self, found: Any) -> None:
         self._known = found
@@ -340,7 +317,7 @@ class LowEndBench(Bench):
             if found is not None and desk.is_open:
                 then(found)
 
-        desk.start("duck as move", job, done)
+        desk.start("duck as move", job, done, line="quick")
 
     def _use(self) -> None:
         self._by_hand = False

@@ -60,10 +60,6 @@ class ClearingsDrawing(Drawing):
         if found.owner:
             zone = QRectF(plot.left(), plot.top(), self._x(plot, OWNED_HZ) - plot.left(), plot.height())
             painter.fillRect(zone, theme.colour("act_soft", 0.7))
-            paint.text(
-                painter, zone.adjusted(6, 3, -6, -zone.height() + 19), f"{found.owner} owns this",
-                size=theme.SMALL, colour=theme.colour("act"), align=paint.RIGHT,
-            )  # fmt: skip
         for hz, label in TICKS:
             x = self._x(plot, hz)
             paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
@@ -76,6 +72,12 @@ class ClearingsDrawing(Drawing):
                 path.lineTo(float(x), plot.bottom() - plot.height() * max(0.0, 1.0 + float(level) / -FLOOR_DB))
             path.lineTo(float(xs[-1]), plot.bottom())
             painter.fillPath(path, icons.family_colour(family, 0.45))
+        if found.owner:
+            told = f"{found.owner} owns this"
+            width = paint.width_of(told, theme.SMALL) + 8
+            box = QRectF(self._x(plot, OWNED_HZ) - width - 4, plot.top() + 3, width, 15)
+            painter.fillRect(box, theme.colour("ground", 0.85))
+            paint.text(painter, box, told, size=theme.SMALL, colour=theme.colour("act"), align=paint.CENTRE)
         self._peaks(painter, plot, found)
         self._equalisers(painter, plot, xs, found)
 
