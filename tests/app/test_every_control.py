@@ -89,7 +89,10 @@ def walk(rig, screen: str) -> list[str]:
             needed = label.heightForWidth(label.width())
             if needed > label.height() + 2:
                 wrong.append(f"{screen}: {label.text()[:40]!r} needs {needed} px of height and has {label.height()}")
-        elif label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2:
+            continue
+        if label.height() < label.fontMetrics().height() - 3:
+            wrong.append(f"{screen}: {label.text()[:40]!r} is squeezed to {label.height()} px of height")
+        if label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2:
             wrong.append(f"{screen}: {label.text()[:40]!r} is cut off at {label.width()} px")
     wrong += [f"{screen}: painted text shortened: {text!r}" for text in paint.shortened]
     return wrong + overlaps(rig, screen)

@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 from all_even.app.stages.low_end.bench import LowEndBench
 from all_even.session import store
 from all_even.session.hits import is_kick
+from all_even.session.model import NOWHERE
 from tests.moves import low_sessions
 
 
@@ -126,6 +127,16 @@ def test_a_lane_is_linked_follows_and_has_a_depth_of_its_own(low, tmp_path):
     path = tmp_path / "a.alleven"
     store.save(desk.session, path)
     assert store.load(path).shapes == desk.session.shapes
+
+
+def test_clicks_key_the_duck_and_their_lane_stands_under_the_fold(low):
+    shown = use(low, "keyed_click")
+    (clicks,) = [lane for lane in low.desk.session.lanes if lane.destination == NOWHERE]
+    assert shown.standing().name == "keyed_click"
+    assert clicks.id not in {row.lane.id for row in low.window.workbench.lanes.rows}
+    low.desk.undo()
+    low.measured()
+    assert all(lane.destination != NOWHERE for lane in low.desk.session.lanes)
 
 
 def test_only_a_drawn_shape_links_lanes_and_that_is_said(low):

@@ -2,6 +2,7 @@
 
 import threading
 from dataclasses import replace
+from types import SimpleNamespace
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -9,6 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QPushButton
 
 from all_even import stages
+from all_even.app.desk import moves as desk_moves
 from all_even.app.side.cards import MadeCard, MoveCard, TogetherRow
 from all_even.app.side.finding_cards import FindingsCard
 from all_even.audio import retune
@@ -326,6 +328,24 @@ def test_a_reason_that_is_being_typed_survives_new_cards(balance):
     assert again is not card
     assert again.reason.text() == "the rough mix"
     assert not again._renewing.isVisible()
+
+
+def test_moves_are_told_as_they_are_found_defaults_first_and_the_others_stay_until_their_rule_has_spoken(monkeypatch):
+    def move(kind: str, title: str, weight: float = 1.0):
+        return SimpleNamespace(kind=kind, title=title, weight=weight)
+
+    kinds = [SimpleNamespace(id=name, optional=name == "taste") for name in ("taste", "first", "second")]
+    stage = SimpleNamespace(moves=lambda: SimpleNamespace(kinds=tuple(kinds), also=()))
+    found = {"first": [move("first", "new", 2.0)], "second": [], "taste": [move("taste", "new", 3.0)]}
+    monkeypatch.setattr(desk_moves, "SOON_S", -1.0)
+    monkeypatch.setattr(desk_moves, "_of_kind", lambda _look, kind: found[kind.id])
+    before = [move("second", "old"), move("taste", "old", 3.0)]
+    told = [[(m.kind, m.title) for m in part] for part in desk_moves._proposals_so_far(None, stage, before)]
+    assert told == [
+        [("taste", "old"), ("first", "new"), ("second", "old")],
+        [("taste", "old"), ("first", "new")],
+        [("taste", "new"), ("first", "new")],
+    ]
 
 
 def test_what_makes_no_sound_offers_nothing_to_hear(rig, demo_folder):

@@ -16,7 +16,7 @@ from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
-from all_even.session.model import Lane
+from all_even.session.model import NOWHERE, Lane
 from all_even.session.roles import family_of
 
 if TYPE_CHECKING:
@@ -68,7 +68,9 @@ class LowEndBody(Body):
         desk.start("low views", job, done)
 
     def keeps(self, row: Row) -> bool:
-        """Whether a lane has anything down there; until that is known all are shown."""
+        """Whether a lane has anything down there that is heard; until that is known all are shown."""
+        if isinstance(row.lane, Lane) and row.lane.destination == NOWHERE:
+            return False
         view = self._views.get(row.lane.id)
         if view is None or not self._views:
             return True

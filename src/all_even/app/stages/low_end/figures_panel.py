@@ -5,6 +5,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even.app import fields
@@ -37,6 +38,7 @@ WEIGHTS = (
     ("kick_over_bass_db", "Duck: kick over bass", "How far a duck lets the kick stand over the bass: more is deeper"),
     ("duck_smooth", "Duck: smoother", "Over 0 a duck comes back softer and later, under 0 tighter, up to a pump"),
 )
+WHOLE_HEIGHT = 230
 OWNERS = (("kick", "Kick"), ("bass", "Bass"), (BY_FIGURES, "Measured"))
 
 
@@ -77,8 +79,9 @@ class FiguresPanel(QWidget):
             self._values[key] = pair
         grid.setColumnStretch(0, 1)
         column.addLayout(grid)
-        column.addSpacing(6)
-        weights = QGridLayout()
+        self.turned = QWidget()
+        weights = QGridLayout(self.turned)
+        weights.setContentsMargins(0, 6, 0, 0)
         weights.setHorizontalSpacing(8)
         weights.setVerticalSpacing(4)
         self.weights: dict[str, fields.NumberField] = {}
@@ -91,8 +94,13 @@ class FiguresPanel(QWidget):
             weights.addWidget(label, index, 0)
             weights.addWidget(field, index, 1, Qt.AlignmentFlag.AlignRight)
         weights.setColumnStretch(0, 1)
-        column.addLayout(weights)
+        column.addWidget(self.turned)
         column.addStretch(1)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a low window the figures need the height; the weights are in the settings too."""
+        super().resizeEvent(event)
+        self.turned.setVisible(self.height() > WHOLE_HEIGHT)
 
     def show_settings(self, work: WorkSettings) -> None:
         for key, field in self.weights.items():
