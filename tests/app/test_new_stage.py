@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+import threading
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from all_even.app import stages as shown
 from all_even.app.commands import all_commands
 from all_even.app.desk import Desk
 from all_even.app.head.path import Path as StagePath
+from all_even.app.start import preload
 from all_even.app.start_page import StartPage
 from all_even.app.window import MainWindow
 from all_even.cli import build_parser
@@ -25,6 +27,7 @@ from tests.app.toy import shown as toy
 ROOT = Path(__file__).parents[2]
 LINES = """
 import sys
+import threading
 from all_even import stages
 from tests.app.toy import core
 stages.STAGES = (*stages.STAGES, core.STAGE)
@@ -99,3 +102,11 @@ def test_it_is_on_the_command_line(short_folder, tmp_path, home):
     (move,) = json.loads(result.stdout)["moves"]
     assert (move["id"], move["before"], move["after"]) == ("toy.names", 12.0, 0.0)
     assert isinstance(MainWindow, type)
+
+
+def test_every_stage_is_read_in_beforehand(monkeypatch):
+    """The thread that reads in what will be needed meets nothing that is not there."""
+    stumbled = []
+    monkeypatch.setattr(threading, "excepthook", lambda found: stumbled.append(found.exc_value))
+    preload().join()
+    assert stumbled == []

@@ -102,9 +102,10 @@ def preload() -> threading.Thread:
             with late.LOCK:
                 importlib.import_module(name)
         from all_even import stages
+        from all_even.app.stages import VIEWS
 
         for stage in stages.STAGES:
-            folder = f"all_even.app.stages.{stage.key}" + ("_" if stage.key == "print" else "")
+            folder = VIEWS[stage.key].body.__module__
             for part in ("body", "bench"):
                 importlib.import_module(f"{folder}.{part}")
             stage.moves()
