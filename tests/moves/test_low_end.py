@@ -11,6 +11,7 @@ from all_even.engine import low_end
 from all_even.engine.low_copies import copies
 from all_even.engine.low_end import pair
 from all_even.moves import making
+from all_even.moves.buses import kick_and_bass
 from all_even.moves.low_end import bottom, duck, dynamic_clearing, harmonics, remarks, rumble, standing_duck, sub_octave
 from all_even.moves.low_end.notes_of_bass import lines
 from all_even.session import chain_edits, edits
@@ -24,6 +25,11 @@ CLEARINGS = ("low-end.duck", "low-end.tail", "low-end.dynamic-clearing", "low-en
 @pytest.fixture(scope="module")
 def colliding(tmp_path_factory):
     return look_at(low_sessions.colliding(tmp_path_factory.mktemp("low") / "colliding"))
+
+
+@pytest.fixture(scope="module")
+def uneven(tmp_path_factory):
+    return look_at(low_sessions.uneven(tmp_path_factory.mktemp("low") / "uneven"))
 
 
 def offered(look, *names: str) -> set[str]:
@@ -258,3 +264,19 @@ def test_a_lane_that_gives_way_to_a_kick_it_does_not_meet_is_told(colliding, tmp
     told = [[item.kind for item in remarks.remarks(look.at(state))] for state in (session, linked)]
     assert "duck-hole" not in told[0]
     assert "duck-hole" in told[1]
+
+
+@pytest.mark.parametrize(("bass_db", "over_kick_db"), [(-6.0, 0.3), (-3.0, 1.0), (0.0, 2.0)])
+def test_where_a_low_ceiling_would_work_all_the_time_the_limiter_gets_a_higher_one(uneven, bass_db, over_kick_db):
+    """The louder the bass, the higher: it never works for more than 15 % of the time, and holds what was promised."""
+    (bass,) = [lane.id for lane in uneven.session.lanes if lane.role == "bass"]
+    look = uneven.at(edits.change_strips(uneven.session, (bass,), level_db=bass_db))
+    (move,) = making.propose(look, [kick_and_bass.KIND])
+    assert move.parameters["over_kick_db"] == over_kick_db
+    assert move.evidence["working_share"] <= kick_and_bass.MOST_OF_THE_TIME
+    after = make(look, move)
+    assert result_of(after) == pytest.approx(after.session.ledger[-1].move.expected, abs=0.05)
+
+
+def test_a_bass_that_peaks_over_the_kick_all_the_time_gets_no_limiter(colliding):
+    assert making.propose(colliding, [kick_and_bass.KIND]) == []

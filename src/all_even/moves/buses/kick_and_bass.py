@@ -2,9 +2,10 @@
 
 Tried on their sum as it arrives before it is proposed: where the sum hardly passes the kick's own peak there is nothing
 to hold; where the gain moves with the wave, or the limiter works all the time (a slapped bass peaks over the kick), it
-would do harm.
+would do harm: then a higher ceiling is tried, and if that does not help, none is proposed.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,8 +26,8 @@ from all_even.session import chain_edits, edits, routing_edits
 from all_even.session.model import MIX, Lane, Proposal, Session
 
 NAME = "Kick & bass"
-SUM_OVER_KICK_DB = 0.3
-"""How far over the kick's own peak the safety ceiling stands."""
+OVER_KICK_DB = (0.3, 1.0, 2.0, 3.0)
+"""How far over the kick's own peak the safety ceiling stands: the lowest that does no harm."""
 LEAST_DB, MOST_OF_THE_TIME, WORKING_DB = 0.2, 0.15, 0.1
 RELEASE_MS = 80.0
 
@@ -38,11 +39,10 @@ def propose(look: Look) -> list[Proposal]:
     kick, bass = kicks(session), of_family(session, "bass")
     if not kick or not bass or shared_bus(session, kick, bass) or bus_named(session, NAME) is not None:
         return []
-    trial = tried(look, kick, bass)
-    if trial is None or trial.strongest_db < LEAST_DB or trial.share > MOST_OF_THE_TIME:
+    trial = next((item for item in tried(look, kick, bass) if item.is_clean), None)
+    if trial is None or trial.strongest_db < LEAST_DB:
         return []
-    if trial.ripple_db is not None and trial.ripple_db > RIPPLE_CLEAN_DB:
-        return []
+    just = "just" if trial.over_kick_db == OVER_KICK_DB[0] else f"{number(trial.over_kick_db)} dB"
     return [
         Proposal(
             id=KIND.id,
@@ -50,10 +50,10 @@ def propose(look: Look) -> list[Proposal]:
             stage="buses",
             targets=ids([*kick, *bass]),
             title="Kick and bass as one group with a safety limiter",
-            reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands just over the peak of "
-            "the kick alone: the kick never touches it, only both together do, by "
+            reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands "
+            f"{just} over the peak of the kick alone: the kick never touches it, only both together do, by "
             f"{number(trial.strongest_db)} dB at most and {number(100.0 * trial.share, 0)} % of the time.",
-            parameters={"basses": ids(bass)},
+            parameters={"basses": ids(bass), "over_kick_db": trial.over_kick_db},
             evidence={
                 "kick_tracks": len(kick),
                 "bass_tracks": len(bass),
@@ -72,44 +72,52 @@ def propose(look: Look) -> list[Proposal]:
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """strongest_db: the most it takes; share: of the time while anything plays in which it works; ripple_db: what its
-    gain adds at the rate of the wave."""
+    """over_kick_db: where its ceiling stands; strongest_db: the most it takes; share: of the time while anything plays
+    in which it works; ripple_db: what its gain adds at the rate of the wave."""
 
+    over_kick_db: float
     strongest_db: float
     share: float
     ripple_db: float | None
 
+    @property
+    def is_clean(self) -> bool:
+        return self.share <= MOST_OF_THE_TIME and (self.ripple_db is None or self.ripple_db <= RIPPLE_CLEAN_DB)
 
-def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Trial | None:
-    """The limiter on kick and bass as they arrive; None where one of them does not."""
+
+def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Iterator[Trial]:
+    """The limiter on kick and bass as they arrive, the lowest ceiling first; nothing where one of them does not."""
     sides = {"kick": ids(kick), "bass": ids(bass)}
     found = parts(look.session, look.book, sides, cancelled=look.cancelled, workers=look.workers)
     if "kick" not in found or "bass" not in found:
-        return None
+        return
     rate = look.session.sample_rate
     peak = true_peak(found["kick"], rate)
     if peak <= 0.0:
-        return None
+        return
     both = found["kick"] + found["bass"]
-    ceiling_db = CEILING.clamped(decibels.level_db(peak) + SUM_OVER_KICK_DB)
-    _, gain_db = processed(_safety(ceiling_db), rate, both, None)
     mono = both.mean(axis=1, dtype=np.float64)
     playing = np.abs(mono) > 1e-3 * np.abs(mono).max(initial=0.0)
-    share = float(np.mean(gain_db[playing] < -WORKING_DB)) if playing.any() else 0.0
-    return Trial(-float(gain_db.min(initial=0.0)), share, ripple_db(mono, gain_db, rate))
+    for over_db in OVER_KICK_DB:
+        look.stop_if_cancelled()
+        ceiling_db = CEILING.clamped(decibels.level_db(peak) + over_db)
+        _, gain_db = processed(_safety(ceiling_db), rate, both, None)
+        share = float(np.mean(gain_db[playing] < -WORKING_DB)) if playing.any() else 0.0
+        yield Trial(over_db, -float(gain_db.min(initial=0.0)), share, ripple_db(mono, gain_db, rate))
 
 
 def prepare(look: Look, proposal: Proposal) -> Proposal:
     """The ceiling, and what the limiter will then do, from the loudest part of kick alone and of both."""
-    basses = proposal.parameters["basses"]
+    basses, over_db = proposal.parameters["basses"], proposal.parameters.get("over_kick_db", OVER_KICK_DB[0])
     assert isinstance(basses, tuple)
+    assert isinstance(over_db, float)
     trial = edit(look.session, proposal)
     bus = bus_named(trial, NAME)
     assert bus is not None
     trial = chain_edits.set_chain(trial, bus.id, [])
     kick = look.at(edits.change_strips(trial, present(trial, basses), mute=True)).loudest(bus.id)
     peak = true_peak(kick.astype(np.float32), look.session.sample_rate)
-    ceiling = min(0.0, decibels.level_db(peak) + SUM_OVER_KICK_DB) if peak > 0.0 else 0.0
+    ceiling = min(0.0, decibels.level_db(peak) + over_db) if peak > 0.0 else 0.0
     ceiling = max(CEILING.low, ceiling)
     both = look.at(trial).loudest(bus.id)
     gain = np.zeros(len(both))
