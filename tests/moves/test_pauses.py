@@ -5,6 +5,9 @@ import pytest
 
 from all_even.moves import making
 from all_even.moves.low_end import duck, pauses
+from all_even.session import edits
+from all_even.session.hits import lane_hits_s
+from all_even.session.model import HitChanges
 from tests.moves import low_sessions
 from tests.moves.looks import look_at, make, result_of
 
@@ -55,3 +58,11 @@ def test_the_bass_no_longer_comes_up_where_the_kick_pauses(pausing, name):
 def test_a_duck_that_listens_to_the_kick_has_nothing_to_hear_there(pausing):
     assert making.propose(with_duck(pausing, "keyed"), [pauses.KIND]) == []
     assert making.propose(pausing, [pauses.KIND]) == []
+
+
+def test_with_too_few_hits_there_is_nothing_to_tell(pausing):
+    """Also of a move that was made when there were more."""
+    (kick,) = [lane for lane in pausing.session.lanes if lane.role == "kick"]
+    hits = lane_hits_s(kick, pausing.reports[kick.id].character)
+    few = edits.change_strips(pausing.session, (kick.id,), hits=HitChanges(removed_s=hits[1:]))
+    assert pauses.comes_up_db(pausing.at(few), {}) is None

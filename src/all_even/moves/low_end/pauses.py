@@ -191,7 +191,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 def comes_up_db(look: Look, _arguments: Arguments) -> float | None:
     found = heard(look)
-    return lift_db(found, found.bass) if found is not None else None
+    return lift_db(found, found.bass) if found is not None and len(found.hits_s) >= FEWEST_HITS else None
 
 
 KIND = Kind("low-end.duck-goes-on", bottom.GROUNDS, propose, edit, optional=True)

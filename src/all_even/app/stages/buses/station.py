@@ -331,7 +331,7 @@ class StationPanel(QWidget):
                 return chain_edits.change_station(session, strip, station, shape=shape_id)
 
             self.desk.try_edit(edit)
-            self.desk.said.emit(f"{len(found)} hits ({name}): the ducker is linked to them.")
+            self.desk.said.emit(f"{len(found)} hits ({name}): the station follows them.")
 
         self.desk.start("hits", job, done)
 
