@@ -124,7 +124,7 @@ def unit_energy(look: Look, unit: Unit) -> Array | None:
         lane = unit.head
         known = look.flow if lane.chain else None
         return arriving_energy(session, lane, look.measures(lane.id), known)
-    gains = [_gains_to_mix(look, lane) for lane in unit.lanes]
+    gains = [gains_to_mix(look, lane) for lane in unit.lanes]
     if any(item is None for item in gains):
         return None
     products = look.get(PRODUCTS, ":".join(lane.id for lane in unit.lanes)).astype(np.float64)
@@ -132,7 +132,7 @@ def unit_energy(look: Look, unit: Unit) -> Array | None:
     return np.einsum("is,hij,js->hs", matrix, products, matrix, optimize=True)
 
 
-def _gains_to_mix(look: Look, lane: Lane) -> Array | None:
+def gains_to_mix(look: Look, lane: Lane) -> Array | None:
     """(channels, 2) gains of a lane from behind its chain to the mix; chains of groups and automation left aside."""
     session = look.session
     channels = look.book.fingerprints(session).channels(lane.id)
@@ -160,12 +160,14 @@ def unit_lufs(look: Look, unit: Unit) -> float | None:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Table:
-    """tracks: what of each unit arrives in the mix, by unit id; floor: what is not heard."""
+    """tracks: what of each unit arrives in the mix, by unit id; floor: what is not heard; frame_s: from one of their
+    frames to the next."""
 
     units: tuple[Unit, ...]
     tracks: Mapping[str, Excitation]
     floor: float
     shares: Mapping[str, float | None]
+    frame_s: float
 
 
 def table(look: Look) -> Table:
@@ -192,7 +194,7 @@ def _table(look: Look, _target: str) -> Table:
     whole = masking.find_masking(tracks, look.session.sample_rate)
     step = -(-size_of(tracks) // MOST_TABLE_BYTES)
     thinned = tracks if step <= 1 else {unit_id: _every(track, step) for unit_id, track in tracks.items()}
-    return Table(found, thinned, whole.floor, whole.shares)
+    return Table(found, thinned, whole.floor, whole.shares, whole.frame_s * max(1, step))
 
 
 def _every(track: Excitation, step: int) -> Excitation:
@@ -202,4 +204,4 @@ def _every(track: Excitation, step: int) -> Excitation:
     return Excitation(power, spread, weight)
 
 
-TABLE = Figure("table of sources", 1, "session", _table_rests_on, _table)
+TABLE = Figure("table of sources", 2, "session", _table_rests_on, _table)

@@ -4,13 +4,14 @@ A voice in front and the drums and bass that carry the song count most; layers l
 guide nearly nothing.
 """
 
-from typing import Literal
-
-from all_even.session.model import Session
+from all_even.session.model import Lane, Session
 from all_even.session.roles import CLICK_TRACK, REFERENCE, TRIGGER, family_of
+from all_even.session.settings import Weight
 
-Weight = Literal["lead", "carrying", "usual", "layer", "guide"]
-"""A field of `session.settings.WorkSettings`."""
+WORDS: dict[Weight, str] = {
+    "lead": "lead", "carrying": "main", "usual": "support", "layer": "colour", "guide": "guide",
+}  # fmt: skip
+"""What each is called where people choose it."""
 BY_ROLE: dict[str, Weight] = {
     "lead voice": "lead", "voice": "lead", "kick": "carrying", "kick out": "usual", "snare top": "carrying",
     "snare bottom": "layer", "sub bass": "usual", "bass amplifier": "usual", "scratch voice": "guide", "room": "layer",
@@ -21,9 +22,16 @@ BY_ROLE: dict[str, Weight] = {
 BY_FAMILY: dict[str, Weight] = {"bass": "carrying", "percussion": "layer"}
 
 
+def proposed(role: str) -> Weight:
+    """How much a role usually matters."""
+    return BY_ROLE.get(role, BY_FAMILY.get(family_of(role), "usual"))
+
+
+def weight_of(lane: Lane) -> Weight:
+    """As it was set, else as its role proposes."""
+    return lane.importance or proposed(lane.role)
+
+
 def importance(session: Session) -> dict[str, float]:
     """Weight of each lane, by lane id, 0 to 1."""
-    return {
-        lane.id: getattr(session.settings, BY_ROLE.get(lane.role, BY_FAMILY.get(family_of(lane.role), "usual")))
-        for lane in session.lanes
-    }
+    return {lane.id: getattr(session.settings, weight_of(lane)) for lane in session.lanes}

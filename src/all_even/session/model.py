@@ -15,12 +15,12 @@ from all_even.dsp.pan import PanLaw
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, TRIM
 from all_even.dsp.processor import Identifier
 from all_even.dsp.shaped import DuckShape
-from all_even.session.settings import WorkSettings
+from all_even.session.settings import Weight, WorkSettings
 
-FORMAT_VERSION = 9
+FORMAT_VERSION = 10
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
-end. 9: clicks to key from. `session.older` reads older files."""
+end. 9: clicks to key from. 10: importance of a lane, schools of sharing. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -119,7 +119,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     take: channels of the file that are used, counted from 1; None takes all. start_s: where the file
     begins on the session's time line. clip_gain_db: on the recording, before the chain. alternative: lanes of one
     such word are candidates for one part, of which one plays. seat_row: how far back it sits, 0 in front, None where
-    its role puts it; its bearing is `pan`.
+    its role puts it; its bearing is `pan`. importance: how much it matters, None where its role says it.
     """
 
     folder: Annotated[int, Meta(ge=0)] = 0
@@ -132,6 +132,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     clip_gain_db: ClipGainDb = 0.0
     alternative: Identifier | None = None
     seat_row: Annotated[int, Meta(ge=0, le=BACK_ROW)] | None = None
+    importance: Weight | None = None
 
 
 class Bus(Strip, frozen=True, kw_only=True):

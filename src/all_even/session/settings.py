@@ -18,10 +18,15 @@ WORKING_WITHIN_DB = 6.0
 while playing, peaks under about -6."""
 Offset = Annotated[float, setting("Lead", "LU", -24.0, 12.0, step=0.5)]
 Glue = Annotated[float, setting("Glue of the mix", "dB", 0.5, 6.0, step=0.5)]
+Weight = Literal["lead", "carrying", "usual", "layer", "guide"]
+"""How much a track matters; each is a number below."""
 Owner = Literal["by its figures", "kick", "bass"]
 BY_FIGURES: Owner = "by its figures"
 """Nobody decided: what the tracks have says who owns the bottom."""
 Home = Literal["leave alone", "thin", "lift"]
+HighPassing = Literal["where it is worth it", "everything but the bass"]
+Shaping = Literal["lift and cut", "cut only"]
+Aim = Literal["crisp in the band", "true alone"]
 Under = Annotated[float, setting("Parallel drums under the dry ones", "LU", 6.0, 40.0, step=1.0, decimals=0)]
 
 
@@ -36,6 +41,7 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "mix_peak_dbfs": "Targets", "glue_db": "Targets", "parallel_under_lu": "Targets",
         "low_owner": "Low end", "owner_pull": "Low end", "bass_home": "Low end", "kick_over_bass_db": "Low end",
         "duck_smooth": "Low end",
+        "high_passing": "Share", "shaping": "Share", "aim": "Share", "noted_over_db": "Share",
         "lead": "Importance", "carrying": "Importance", "usual": "Importance", "layer": "Importance",
         "guide": "Importance",
     }  # fmt: skip
@@ -59,6 +65,12 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "home.",
         "kick_over_bass_db": "How far a duck lets the kick stand over the bass while it sounds: more is deeper.",
         "duck_smooth": "Over 0 a duck comes back softer and later; under 0 tighter, up to a short pump.",
+        "high_passing": "Schools: a high-pass where rumble or headroom are worth it, or on everything that is no bass "
+        "part (in a small ensemble the lowest part is the bass).",
+        "shaping": "Schools: bands may lift and cut, or only cut.",
+        "aim": "Two legitimate versions of a part: crisp in the band, or true when heard alone; then bands move it by "
+        "3 dB at most and timbre costs more.",
+        "noted_over_db": "A band that moves by more than this is pointed out. A note, no fault.",
         "lead": "Lead voices.",
         "carrying": "Kick, snare and bass: what carries the song.",
         "usual": "All that nothing else is said of.",
@@ -81,6 +93,10 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     bass_home: Annotated[Home, named("Bass at 100 to 200 Hz")] = "leave alone"
     kick_over_bass_db: Annotated[float, setting("Kick over bass in a duck", "dB", 4.0, 24.0, step=1.0)] = 10.0
     duck_smooth: Annotated[float, setting("Duck smoother", "", -1.0, 1.0, step=0.1)] = 0.0
+    high_passing: Annotated[HighPassing, named("High-pass")] = "where it is worth it"
+    shaping: Annotated[Shaping, named("Bands")] = "lift and cut"
+    aim: Annotated[Aim, named("Aim of a part")] = "crisp in the band"
+    noted_over_db: Annotated[float, setting("Pointed out over", "dB", 3.0, 18.0, step=0.5)] = 6.0
     lead: Annotated[float, setting("Lead", "", 0.0, 1.0, step=0.05, decimals=2)] = 1.0
     carrying: Annotated[float, setting("Carrying", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.8
     usual: Annotated[float, setting("Usual", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.5

@@ -5,7 +5,7 @@ Everything that has to do with stages reads this list: path, keys, menus, empty 
 
 from typing import TYPE_CHECKING
 
-from all_even.stages import balance, buses, gain, gather, low_end, print_
+from all_even.stages import balance, buses, gain, gather, low_end, print_, share
 from all_even.stages.stage import Stage
 
 if TYPE_CHECKING:
@@ -17,6 +17,7 @@ STAGES: tuple[Stage, ...] = (
     gain.STAGE,
     balance.STAGE,
     low_end.STAGE,
+    share.STAGE,
     buses.STAGE,
     print_.STAGE,
 )

@@ -213,6 +213,18 @@ class Ears:
 
         desk.start("hold", job, done, line="quick")
 
+    def hold_matched(self, shown: str, session: Session) -> None:
+        """Lets another state be heard as long as it is held, as loud as the present one."""
+        desk = self._desk
+        if not desk.is_open or desk.figures.sources is None:
+            desk.said.emit("Nothing to hear yet: the files are still being opened.")
+            return
+        self._held = shown
+        if not self.player.playing:
+            self.player.play()
+        states = {"without": desk.session, "with": session}
+        self._hear(shown, "with", states, _as_loud_as_without, lambda: self._held == shown)
+
     def release_move(self) -> None:
         """Back to the session without the move."""
         self.hear_now()

@@ -1,6 +1,6 @@
 """The stages as the window shows them: one folder each, by the key of the stage (`all_even.stages`)."""
 
-from all_even.app.stages import balance, buses, gain, gather, low_end, print_
+from all_even.app.stages import balance, buses, gain, gather, low_end, print_, share
 from all_even.app.stages.view import StageView
 
 VIEWS: dict[str, StageView] = {
@@ -8,6 +8,7 @@ VIEWS: dict[str, StageView] = {
     "gain": gain.VIEW,
     "balance": balance.VIEW,
     "low-end": low_end.VIEW,
+    "share": share.VIEW,
     "buses": buses.VIEW,
     "print": print_.VIEW,
 }

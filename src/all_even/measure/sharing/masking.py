@@ -60,6 +60,16 @@ def _filters(size: int, sample_rate: int) -> tuple[Bands, Bands]:
     return triangles.T.astype(np.float32), hearing.roex(centres, centres).T.astype(np.float32)
 
 
+def triangles(sample_rate: int) -> Bands:
+    """(bins, bands): how a frame's bins are gathered."""
+    return _filters(frame_size(sample_rate), sample_rate)[0]
+
+
+def spreading(sample_rate: int) -> Bands:
+    """(bands, bands): what the power of one band excites of each."""
+    return _filters(frame_size(sample_rate), sample_rate)[1]
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Excitation:
     """One track as it arrives. power, spread: (frames, bands), before and behind the ear's filters.
@@ -197,18 +207,25 @@ def _floor(mix: Array) -> float:
 def _share(track: Excitation, total: Array, floor: float, stretch: slice) -> float | None:
     spread, weight = track.spread[stretch], track.weight[stretch]
     whole = total[stretch][: len(spread)]
-    if not len(spread):
-        return None
-    value = _weighted_share(spread, np.ascontiguousarray(whole), weight, threshold_factor(), floor)
+    return weighted_share(spread, np.ascontiguousarray(whole), weight, floor) if len(spread) else None
+
+
+def weighted_share(spread: Bands, total: Array, weight: Bands, floor: float) -> float | None:
+    """Share of one track that is covered, all (frames, bands); None where nothing counts."""
+    value = _weighted_share(spread, total, weight, threshold_factor(), floor)
     return None if value < 0.0 else float(value)
 
 
 def masked_parts(track: Excitation, total: Array, floor: float) -> Bands:
     """How much of each part of a track is covered, (frames, bands), 0 to 1. total: spreads of all tracks, its own
     too."""
-    whole = total[: len(track.spread)]
-    threshold = threshold_factor() * np.maximum(0.0, whole - track.spread) + floor
-    ratio = track.spread / np.maximum(threshold, 1e-30)
+    return covered_parts(track.spread, total[: len(track.spread)], floor)
+
+
+def covered_parts(spread: Bands, total: Array, floor: float) -> Bands:
+    """The same from a track's spread and that of all, both (frames, bands)."""
+    threshold = threshold_factor() * np.maximum(0.0, total - spread) + floor
+    ratio = spread / np.maximum(threshold, 1e-30)
     return np.asarray(1.0 / (1.0 + ratio * ratio), dtype=np.float32)
 
 

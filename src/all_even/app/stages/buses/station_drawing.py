@@ -14,12 +14,13 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from all_even.app import paint, theme
+from all_even.app.bench import ruler
 from all_even.app.bench.drawings import BOTTOM, Drawing
 from all_even.dsp import biquad
 from all_even.dsp.clicks import Clicks
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
-from all_even.dsp.equaliser import GAINLESS, Equaliser
+from all_even.dsp.equaliser import Equaliser
 from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.parameter import time_text
@@ -28,22 +29,8 @@ from all_even.dsp.saturation import Saturation
 from all_even.dsp.shaped import DuckShape
 from all_even.measure.level.levels import peak_spread
 
-NOTES = (
-    (32.70, "C1"),
-    (65.41, "C2"),
-    (130.8, "C3"),
-    (261.6, "C4"),
-    (523.3, "C5"),
-    (1046.5, "C6"),
-    (2093.0, "C7"),
-    (4186.0, "C8"),
-)
-"""Equal temperament at A4 = 440 Hz."""
 RESPONSE_DB = 18.0
-LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 QUIETEST_DB = -60.0
-REACH = 12.0
-"""So near the pointer has to be to take hold of a bar or line, px."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +41,7 @@ class _Grip:
     band: int
     first: float
     second: float
+    item: Any = None
 
 
 Array = NDArray[np.float64]
@@ -97,7 +85,7 @@ class StationDrawing(Drawing):
         self._chosen = chosen
         self._station, self._levels, self._gains, self._shape, self._rate = station, levels, gains, shape, rate
         if isinstance(station, (HighPass, LowPass, Equaliser)):
-            self.title = "Response, dB over notes"
+            self.title = _response_title(station, rate)
         elif isinstance(station, (Compressor, Gate, Limiter)):
             self.title = "Out over in, dB"
         elif isinstance(station, Ducker):
@@ -127,46 +115,29 @@ class StationDrawing(Drawing):
 
     def _response(self, painter: QPainter, plot: QRectF) -> None:
         self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0, 12.0), -RESPONSE_DB, RESPONSE_DB)
-        for frequency, name in NOTES[:: 1 if plot.width() > 220 else 2]:
-            x = self._x(plot, frequency)
-            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
-            box = QRectF(x - 16, plot.bottom() + 2, 32, BOTTOM - 3)
-            paint.text(painter, box, name, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        ruler.paint_notes(painter, plot, QRectF(plot.left(), plot.bottom() + 2, plot.width(), BOTTOM - 3))
         station = self._station
-        at = np.geomspace(LOWEST_HZ, HIGHEST_HZ, 160)
+        at = np.geomspace(ruler.LOWEST_HZ, ruler.HIGHEST_HZ, 160)
         if isinstance(station, Equaliser):
             gain = station.magnitude(at, self._rate)
-            for index, band in enumerate(station.bands):
-                x = self._x(plot, band.frequency_hz)
-                gain_db = 0.0 if band.shape in GAINLESS else band.gain_db
-                y = plot.center().y() - plot.height() * max(-RESPONSE_DB, min(RESPONSE_DB, gain_db)) / (2 * RESPONSE_DB)
-                tint = theme.colour("act" if band.on else "line")
-                half = 3.5 if index == self._chosen else 2.0
-                bar = QRectF(x - half, min(y, plot.center().y()), 2 * half, abs(plot.center().y() - y))
-                painter.fillRect(bar.adjusted(0, -2, 0, 2), tint)
+            ruler.paint_bars(painter, plot, station.bands, self._chosen, RESPONSE_DB)
         else:
             gain = biquad.magnitude(station.sections(self._rate), at, self._rate)
-        level = np.clip(20 * np.log10(np.maximum(gain, 1e-6)), -RESPONSE_DB, RESPONSE_DB)
-        ys = plot.center().y() - plot.height() * level / (2 * RESPONSE_DB)
-        self._polyline(painter, [self._x(plot, f) for f in at], ys)
-
-    def _x(self, plot: QRectF, frequency: float) -> float:
-        return plot.left() + plot.width() * np.log(frequency / LOWEST_HZ) / np.log(HIGHEST_HZ / LOWEST_HZ)
+        level = 20 * np.log10(np.maximum(gain, 1e-6))
+        ruler.paint_curve(painter, plot, at, level, RESPONSE_DB, QPen(theme.colour("text"), 2))
 
     # Handles.
 
     def _grip_at(self, at: QPointF) -> "_Grip | None":
         """What is under the pointer: the nearest bar, or the line of the threshold."""
         plot, station = self.plot(), self._station
-        if isinstance(station, Equaliser) and station.bands and plot.adjusted(0, -4, 0, 4).contains(at):
-            away = [abs(self._x(plot, band.frequency_hz) - at.x()) for band in station.bands]
-            index = int(np.argmin(away))
-            if away[index] <= REACH:
-                band = station.bands[index]
-                return _Grip(at, index, band.frequency_hz, band.gain_db)
+        index = ruler.bar_at(plot, station.bands, at) if isinstance(station, Equaliser) else None
+        if index is not None:
+            band = station.bands[index]
+            return _Grip(at, index, band.frequency_hz, band.gain_db, band)
         if isinstance(station, (Compressor, Gate)) and plot.contains(at):
             x = plot.left() + plot.width() * (station.threshold_db - QUIETEST_DB) / -QUIETEST_DB
-            if abs(max(plot.left(), x) - at.x()) <= REACH:
+            if abs(max(plot.left(), x) - at.x()) <= ruler.REACH:
                 return _Grip(at, -1, station.threshold_db, 0.0)
         return None
 
@@ -185,16 +156,14 @@ class StationDrawing(Drawing):
             near = self._grip_at(event.position()) is not None
             self.setCursor(Qt.CursorShape.SizeAllCursor if near else Qt.CursorShape.ArrowCursor)
             return
-        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        plot, moved = self.plot(), (event.position() - self._grip.start) * fine
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        plot, moved = self.plot(), event.position() - self._grip.start
         if self._grip.band < 0:
-            self.threshold_moved.emit(round(self._grip.first - QUIETEST_DB * moved.x() / plot.width(), 1))
+            step = moved.x() * (0.2 if fine else 1.0)
+            self.threshold_moved.emit(round(self._grip.first - QUIETEST_DB * step / plot.width(), 1))
             return
-        frequency = self._grip.first * (HIGHEST_HZ / LOWEST_HZ) ** (moved.x() / plot.width())
-        gain = self._grip.second
-        if self._station.bands[self._grip.band].shape not in GAINLESS:
-            gain -= 2 * RESPONSE_DB * moved.y() / plot.height()
-        self.band_moved.emit(self._grip.band, round(frequency, 1), round(gain, 1))
+        hz, gain_db = ruler.dragged(plot, self._grip.item, moved, RESPONSE_DB, fine=fine)
+        self.band_moved.emit(self._grip.band, hz, gain_db)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._grip is not None:
@@ -293,6 +262,14 @@ class StationDrawing(Drawing):
         painter.setPen(QPen(theme.colour("text"), 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y in zip(xs, ys, strict=True)]))
+
+
+def _response_title(station: Any, rate: int) -> str:
+    """With what linear phase costs, where it is on."""
+    if not isinstance(station, Equaliser) or station.phase != "linear":
+        return "Response, dB over notes"
+    late = 1000.0 * station.latency_frames(rate) / rate
+    return f"Response; linear: {late:.0f} ms late, rings {station.pre_ringing_ms(rate):.0f} ms before"
 
 
 def paint_spread(painter: QPainter, plot: QRectF, levels: Array, share: float) -> None:

@@ -1,0 +1,480 @@
+"""Share's bench: two ridges with the bars of both, the map of pairs, places to look at, all bands on one ruler."""
+
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from all_even.app import fields
+from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.desk import Desk
+from all_even.app.hold_button import HoldButton
+from all_even.app.stages.share.pair_drawing import PairDrawing
+from all_even.app.stages.share.pairs_map import Line, PairsMap
+from all_even.app.stages.share.places_view import PlacesDrawing, PlacesList
+from all_even.app.stages.share.session_bands import BandsTable, ThreadsDrawing
+from all_even.app.stages.share.shown import shown_of
+from all_even.app.stages.share.side import SidePanel
+from all_even.app.work import Report
+from all_even.dsp.equaliser import Band
+from all_even.session import edits
+from all_even.session.model import Lane, Session
+
+if TYPE_CHECKING:
+    from all_even.moves.share.bookkeeping import Book
+    from all_even.moves.share.pair_view import Half
+    from all_even.moves.share.places import Place
+
+MORE_HEIGHT = 104
+MEASURING = "Who hides whom is being measured …"
+NOTHING = "Nothing is heard here yet: open a folder and turn some lanes on."
+VIEWS = (
+    ("Pair", "Two tracks face to face over the note ruler, with the bars of both equalisers"),
+    ("Who hides whom", "Every pair in which one hides the other, the dearest first"),
+    ("To look at", "Where the selected lane sticks out, rings, or lies on another"),
+    ("Session", "All equalisers of the session on one ruler, and as a table"),
+)
+NEW_BAND_HZ, NEW_Q = 1000.0, 1.4
+LOUDER_AFTER_MS = 700
+"""A sweep starts quietly, and so long after is as loud as it gets."""
+
+
+class ShareBench(Bench):
+    wanted_height = HEIGHT + MORE_HEIGHT
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.shown = shown_of(desk)
+        self._places: tuple[int | None, int | None] = (None, None)
+        self._wanted_rival: tuple[object, int] | None = None
+        self._found: tuple[Place, ...] = ()
+        self._book: Book | None = None
+        self._next_sweep: float | None = None
+        self._louder = QTimer(self)
+        self._louder.setSingleShot(True)
+        self._louder.setInterval(LOUDER_AFTER_MS)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(14)
+        self.side = SidePanel(self.set_rival, self.set_counts)
+        self.side.setFixedWidth(252)
+        row.addWidget(self.side)
+        row.addLayout(self._views(), 1)
+        self._connect()
+
+    def _views(self) -> QVBoxLayout:
+        self.pair, self.map = PairDrawing(), PairsMap()
+        self.list, self.marks = PlacesList(), PlacesDrawing()
+        self.threads, self.table = ThreadsDrawing(), BandsTable()
+        self.stack = QStackedWidget()
+        sides = (((self.pair,), (1,)), ((self.map,), (1,)), ((self.list, self.marks), (2, 3)),
+                 ((self.threads, self.table), (3, 2)))  # fmt: skip
+        for parts, stretches in sides:
+            self.stack.addWidget(_beside(parts, stretches))
+        bar = QHBoxLayout()
+        bar.setSpacing(4)
+        self.views = QButtonGroup(self)
+        for index, (text, tip) in enumerate(VIEWS):
+            button = fields.button(text, tip, partial(self.show_view, index), checkable=True)
+            self.views.addButton(button, index)
+            bar.addWidget(button)
+        self.views.setExclusive(True)
+        bar.addStretch(1)
+        ears = self.desk.ears
+        hold = (
+            ("Before", "Hold to hear the session without its equalisers, as loud as with them", self._hold_before),
+            ("Pair", "Hold to hear only these two, where they are", partial(self._hold, "pair_alone", "the pair")),
+            ("Rest", "Hold to hear all but these two", partial(self._hold, "without", "all but the pair")),
+            ("Taken", "Hold to hear only what the bands of these two took away, as loud as it is",
+             partial(self._hold, "taken_away", "what was taken away")),
+        )  # fmt: skip
+        self.hears = [HoldButton(text, tip, held, ears.release_move, "ear") for text, tip, held in hold]
+        for button, (text, _, _) in zip(self.hears, hold, strict=True):
+            button.setAccessibleName(f"Hear: {text}")
+        self.add = fields.button(
+            "Band", "Add a band to the selected lane at 1 kHz (double click on the ruler)", self._add
+        )
+        self.keep_button = fields.button("Keep loudness", "Set the outputs of both equalisers so that each track is as "
+                                         "loud as without its bands (Shift+K)", self.keep)  # fmt: skip
+        self.sweep = HoldButton("Sweep", "Hold to hear the lane with a narrow lift at this place: it starts quietly "
+                                "and is held by a limiter", self._sweep_here, self._end_sweep, "ear")  # fmt: skip
+        self.static = fields.button("Static band", "Cut here, always", partial(self._make_band, False), role="main")
+        self.dynamic = fields.button("Dynamic band", "Cut here only where it is loud", partial(self._make_band, True))
+        self.knobs = fields.button("Three knobs", "The same for a board with low, swept mid and high", self._show_book,
+                                   checkable=True)  # fmt: skip
+        self._groups: tuple[tuple[QWidget, ...], ...] = (
+            (*self.hears, self.add, self.keep_button), (), (self.sweep, self.static, self.dynamic), (self.knobs,),
+        )  # fmt: skip
+        for group in self._groups:
+            for widget in group:
+                bar.addWidget(widget)
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addLayout(bar)
+        column.addWidget(self.stack, 1)
+        self.show_view(0)
+        return column
+
+    def _connect(self) -> None:
+        self.shown.changed.connect(self._redraw)
+        self.pair.bar_moved.connect(self._move_bar)
+        self.pair.bar_added.connect(self._add_bar)
+        self.pair.bar_turned.connect(self._turn_bar)
+        self.pair.bar_dropped.connect(self._drop_bar)
+        self.pair.released.connect(self.desk.end_gesture)
+        self.map.chosen.connect(self._choose_pair)
+        self.list.chosen.connect(lambda _index: self._show_places())
+        self.marks.swept.connect(self._sweep)
+        self.marks.let_go.connect(self._end_sweep)
+        self.threads.pointed.connect(lambda lane: self.desk.select((lane,)))
+        self.table.pointed.connect(lambda lane: self.desk.select((lane,)))
+        self._louder.timeout.connect(lambda: self._sweep(self._next_sweep) if self._next_sweep is not None else None)
+
+    # What is shown.
+
+    def fit(self, narrow: bool) -> None:
+        self.side.setFixedWidth(216 if narrow else 252)
+        self.keep_button.setText("Keep" if narrow else "Keep loudness")
+        self.table.setMinimumWidth(240 if narrow else 320)
+
+    def show_view(self, index: int) -> None:
+        """0: the pair; 1: the map; 2: places; 3: the session."""
+        self.stack.setCurrentIndex(index)
+        button = self.views.button(index)
+        if button is not None:
+            button.setChecked(True)
+        for at, group in enumerate(self._groups):
+            for widget in group:
+                widget.setVisible(at == index)
+        if self.desk.is_open:
+            self.refresh()
+
+    def refresh(self) -> None:
+        self.shown.refresh()
+        self._redraw()
+        shown = self.stack.currentIndex()
+        lane = self.desk.current_lane
+        if shown == 2:
+            self.look_at("places", partial(_places, lane), self._take_places, also=lane, line="quick")
+        elif shown == 3:
+            self.look_at("book", _book, self._take_book, line="quick")
+
+    def _redraw(self) -> None:
+        """Everything from what is known now."""
+        desk, known = self.desk, self.shown.measured
+        if not desk.is_open:
+            return
+        self._places = self._chosen_places()
+        lanes = tuple(self._lane(place) for place in self._places)
+        self.side.show_pair(lanes, self._places, self._rivals())  # type: ignore[arg-type]
+        self.side.show_figures(known, self.shown.shares, self._places, self.shown.predicted is not None)
+        upper, lower = (self._half(place) for place in self._places)
+        note = MEASURING if known is None and desk.mix_stale else NOTHING
+        self.pair.show_pair(upper, lower, note)
+        if self.stack.currentIndex() == 1:
+            self.map.show_lines(self._lines(), MEASURING if known is None else "Nobody hides anybody here.")
+        elif self.stack.currentIndex() == 2:
+            self._show_places()
+        elif self.stack.currentIndex() == 3:
+            self._show_book()
+        has_bands = any(half is not None and half.bands for half in (upper, lower))
+        self.keep_button.setEnabled(has_bands)
+        self.hears[3].setEnabled(has_bands)
+        self.add.setEnabled(upper is not None)
+        for button in self.hears[1:3]:
+            button.setEnabled(upper is not None)
+
+    def _chosen_places(self) -> tuple[int | None, int | None]:
+        """The selected lane's source, else the one that costs most; and its rival."""
+        from all_even.moves.share.pair_view import rival
+
+        known = self.shown.measured
+        if known is None:
+            return None, None
+        lane = self.desk.current_lane
+        own = known.found.place(lane) if lane is not None else None
+        if own is None and known.pairs:
+            own = known.pairs[0].victim
+        if own is None:
+            return None, None
+        wanted = self._wanted_rival
+        if wanted is not None and wanted[0] == known.found.units[own].id and wanted[1] < len(known.found.units):
+            return own, wanted[1]
+        return own, rival(known.pairs, own)
+
+    def _rivals(self) -> list[tuple[int, str]]:
+        known, own = self.shown.measured, self._places[0]
+        if known is None or own is None:
+            return []
+        order: list[int] = []
+        for pair in known.pairs:
+            if own in (pair.victim, pair.masker):
+                other = pair.masker if pair.victim == own else pair.victim
+                if other not in order:
+                    order.append(other)
+        order += [place for place in range(len(known.found.units)) if place != own and place not in order]
+        return [(place, known.found.units[place].name) for place in order]
+
+    def _lane(self, place: int | None) -> Lane | None:
+        known = self.shown.measured
+        if known is None or place is None:
+            return None
+        wanted = known.found.units[place].id
+        return next((lane for lane in self.desk.session.lanes if lane.id == wanted), None)
+
+    def _half(self, place: int | None) -> "Half | None":
+        from all_even.moves.share.pair_view import half
+
+        known = self.shown.measured
+        if known is None or place is None:
+            return None
+        return half(self.desk.session, known.found, known.ridges, place, self.desk.reports)
+
+    def _lines(self) -> list[Line]:
+        from all_even.app.stages.share import pairs_map
+        from all_even.measure.level import zones
+
+        known = self.shown.measured
+        if known is None:
+            return []
+        halves = {place: self._half(place) for place in range(len(known.found.units))}
+        told = []
+        for pair in known.pairs[: pairs_map.MOST]:
+            upper, lower = halves[pair.victim], halves[pair.masker]
+            if upper is not None and lower is not None and pair.cost >= 0.01:
+                zone = zones.NAMES[max(range(len(zones.NAMES)), key=lambda z, p=pair: p.by_zone[z])]  # type: ignore[misc]
+                told.append(Line(pair.victim, pair.masker, upper, lower, pair.cost, pair.weighted, pair.together, zone,
+                                 pair.low_hz, pair.high_hz))  # fmt: skip
+        return told
+
+    # Who is shown.
+
+    def set_rival(self, place: int) -> None:
+        known, own = self.shown.measured, self._places[0]
+        if known is not None and own is not None:
+            self._wanted_rival = known.found.units[own].id, place
+            self._redraw()
+
+    def _choose_pair(self, victim: int, masker: int) -> None:
+        known = self.shown.measured
+        if known is not None:
+            self._wanted_rival = known.found.units[victim].id, masker
+            self.show_view(0)
+            self.desk.select((known.found.units[victim].id,))
+            self._redraw()
+
+    def set_counts(self, side: int, weight: str) -> None:
+        """How much a source matters; what its role proposes is kept as no setting."""
+        from all_even.session.importance import proposed
+
+        lane = self._lane(self._places[side])
+        if lane is not None:
+            wanted = None if weight == proposed(lane.role) else weight
+            lanes = self._lanes(side)
+            self.desk.edit(lambda s: edits.change_strips(s, lanes, importance=wanted))
+
+    def _lanes(self, side: int) -> tuple[str, ...]:
+        half = self._half(self._places[side])
+        return half.lanes if half is not None else ()
+
+    # Bars.
+
+    def _move_bar(self, side: int, band: int, hz: float, gain_db: float) -> None:
+        from all_even.moves.share.by_hand import change_band
+
+        lanes = self._lanes(side)
+        self.desk.try_edit(lambda s: change_band(s, lanes, band, frequency_hz=hz, gain_db=gain_db),
+                           merge=f"bar {lanes} {band}")  # fmt: skip
+
+    def _add_bar(self, side: int, hz: float, gain_db: float) -> None:
+        from all_even.moves.share.by_hand import add_band
+
+        lanes = self._lanes(side)
+        self.desk.try_edit(lambda s: add_band(s, lanes, Band(frequency_hz=hz, gain_db=gain_db, q=NEW_Q)))
+
+    def _add(self) -> None:
+        self.pair.add_at(0, NEW_BAND_HZ, 0.0)
+        self.pair.setFocus()
+
+    def _turn_bar(self, side: int, band: int, steps: int) -> None:
+        from all_even.moves.share.by_hand import change_band
+
+        half = self._half(self._places[side])
+        if half is not None and band < len(half.bands):
+            q = round(half.bands[band].q * 1.1**steps, 2)
+            self.desk.try_edit(lambda s: change_band(s, half.lanes, band, q=q), merge=f"bar q {half.lanes} {band}")
+
+    def _drop_bar(self, side: int, band: int) -> None:
+        from all_even.moves.share.by_hand import drop_band
+
+        lanes = self._lanes(side)
+        self.desk.try_edit(lambda s: drop_band(s, lanes, band))
+
+    def keep(self) -> None:
+        """The outputs of both equalisers, measured, so that both are as loud as without their bands."""
+        desk, known = self.desk, self.shown.measured
+        look = desk.figures.look() if desk.is_open else None
+        if look is None or known is None:
+            desk.said.emit("That can't be done yet: who hides whom is still being measured.")
+            return
+        units = [known.found.units[place] for place in self._places if place is not None]
+
+        def job(report: Report) -> dict[str, tuple[tuple[str, ...], float]]:
+            from msgspec.structs import replace
+
+            from all_even.moves.share import by_hand
+            from all_even.moves.share.keeping import outputs_db
+
+            report.progress(-1.0, "Measuring the loudness behind the bands")
+            bare = look.at(by_hand.without_bands(look.session, tuple(lane.id for unit in units for lane in unit.lanes)))
+            wanted = {
+                unit.id: (unit, replace(station, output_db=0.0))
+                for unit in units if (station := by_hand.last_equaliser(look.session, unit.id)) is not None
+            }  # fmt: skip
+            lanes = {unit.id: tuple(lane.id for lane in unit.lanes) for unit in units}
+            found = outputs_db(bare.with_cancel(report.cancelled), wanted)
+            return {unit: (lanes[unit], db) for unit, db in found.items()}
+
+        def done(found: dict[str, tuple[tuple[str, ...], float]]) -> None:
+            from all_even.moves.share.by_hand import set_output
+
+            def edit(session: Session) -> Session:
+                for lanes, output_db in found.values():
+                    session = set_output(session, lanes, output_db)
+                return session
+
+            if desk.is_open and found:
+                desk.try_edit(edit)
+                desk.said.emit("Both are as loud as without their bands.")
+
+        desk.start("keep loudness", job, done, line="quick")
+
+    # Hearing the difference.
+
+    def _pair_lanes(self) -> tuple[str, ...]:
+        return (*self._lanes(0), *self._lanes(1))
+
+    def _hold(self, which: str, name: str) -> None:
+        from all_even.moves.share import hearing
+
+        lanes = self._pair_lanes()
+        if lanes:
+            self.desk.ears.hold_state(name, getattr(hearing, which)(self.desk.session, lanes))
+
+    def _hold_before(self) -> None:
+        from all_even.engine.sharing import unequalised
+
+        self.desk.ears.hold_matched("without equalisers", unequalised(self.desk.session))
+
+    # Places to look at.
+
+    def _take_places(self, found: "tuple[Place, ...] | None") -> None:
+        self._found = found or ()
+        self._show_places()
+
+    def _show_places(self) -> None:
+        lane = self._lane(self._places[0])
+        waiting = self.desk.mix_stale or self.desk.work.busy("places")
+        name = lane.name if lane is not None else ""
+        note = MEASURING if waiting else f"Nothing sticks out on {name}. That is worth knowing too."
+        found = (
+            self._found if lane is not None and all(p.lane_id == self.desk.current_lane for p in self._found) else ()
+        )
+        if self.desk.current_lane is None:
+            note = "Select a lane to see its places."
+        self.list.show_places(found, note)
+        self.marks.show_places(self._half(self._places[0]), found, self.list.current)
+        for widget in (self.sweep, self.static, self.dynamic):
+            widget.setEnabled(bool(found))
+
+    def _place(self) -> "Place | None":
+        return self._found[self.list.current] if self.list.current < len(self._found) else None
+
+    def _sweep_here(self) -> None:
+        place = self._place()
+        if place is not None:
+            self._sweep(place.hz)
+
+    def _sweep(self, hz: float) -> None:
+        """One narrow lift at a time, guarded; the first moments quietly."""
+        from all_even.moves.share import hearing
+
+        lane = self._lane(self._places[0])
+        if lane is None:
+            return
+        first = self._next_sweep is None
+        self._next_sweep = hz
+        if first:
+            self._louder.start()
+        elif self.desk.work.busy("hold"):
+            return
+        measures = self.desk.measures(lane.id)
+        peak = measures.sample_peak_dbfs if measures is not None else None
+        state = hearing.sweep(self.desk.session, lane.id, hz, peak, start=self._louder.isActive())
+        self.desk.ears.hold_state(f"a sweep over {lane.name}", state)
+
+    def _end_sweep(self) -> None:
+        self._louder.stop()
+        self._next_sweep = None
+        self.marks.stop()
+        self.desk.ears.release_move()
+
+    def _make_band(self, dynamic: bool) -> None:
+        from all_even.moves.share import by_hand, keyed
+
+        place, desk = self._place(), self.desk
+        lanes = self._lanes(0)
+        look = desk.figures.look() if desk.is_open else None
+        if place is None or not lanes or look is None:
+            return
+        if not dynamic:
+            band = Band(frequency_hz=round(place.hz, 1), gain_db=place.gain_db, q=place.q)
+            desk.try_edit(lambda s: by_hand.add_band(s, lanes, band))
+            return
+
+        def job(report: Report) -> float:
+            report.progress(-1.0, "Listening for how loud it is there")
+            found = look.with_cancel(report.cancelled)
+            return keyed.threshold_db(found, lanes[0], place.hz, place.q)
+
+        def done(at_db: float) -> None:
+            if desk.is_open:
+                desk.try_edit(lambda s: by_hand.add_dynamic(s, lanes, place.hz, place.q, place.gain_db, at_db))
+
+        desk.start("dynamic band", job, done, line="quick")
+
+    # The session's bands.
+
+    def _take_book(self, found: "Book | None") -> None:
+        self._book = found
+        self._show_book()
+
+    def _show_book(self) -> None:
+        current = self.desk.current_lane or ""
+        note = MEASURING if self._book is None else "No lane has an equaliser yet: bands of moves and hands stand here."
+        self.threads.show_book(self._book, current, note)
+        self.table.show_book(self._book, current, self.knobs.isChecked())
+
+
+def _beside(parts: tuple[QWidget, ...], stretches: tuple[int, ...]) -> QWidget:
+    holder = QWidget()
+    row = QHBoxLayout(holder)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(8)
+    for index, part in enumerate(parts):
+        row.addWidget(part, stretches[index])
+    return holder
+
+
+def _places(lane: str | None, look: Any) -> "tuple[Place, ...]":
+    from all_even.moves.share.places import places
+
+    return places(look, lane) if lane is not None else ()
+
+
+def _book(look: Any) -> "Book":
+    from all_even.engine.sharing import sharing
+    from all_even.moves.share.bookkeeping import book
+
+    return book(look.session, sharing(look))

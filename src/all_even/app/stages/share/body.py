@@ -1,0 +1,125 @@
+"""Share in the lanes: each track's spectrum as a ridge as it arrives; owned parts solid, hidden ones hatched."""
+
+import math
+from collections.abc import Hashable
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QPainter
+
+from all_even.app import paint, theme
+from all_even.app.bench import ruler
+from all_even.app.desk import Desk
+from all_even.app.lanes.body import Body, column_box
+from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.rows import Row
+from all_even.app.stages.share.ridges import paint_ridge
+from all_even.app.stages.share.shown import shown_of
+from all_even.session.importance import WORDS, weight_of
+from all_even.session.model import NOWHERE, Lane
+from all_even.session.roles import family_of
+
+LOW_HZ, HIGH_HZ = 30.0, 16_000.0
+NARROW = 560.0
+
+
+class ShareBody(Body):
+    folded_words = "more that are not heard"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.shown = shown_of(desk)
+
+    def refresh(self, rows: list[Row]) -> None:
+        self.shown.refresh()
+
+    def keeps(self, row: Row) -> bool:
+        """Whether a lane is one of the sources that share."""
+        known = self.shown.measured
+        if not isinstance(row.lane, Lane) or row.lane.destination == NOWHERE:
+            return False
+        return known is None or known.found.place(row.lane.id) is not None
+
+    def columns(self, left: float, width: float) -> Columns:
+        start, inner = left + 12, width - left - 12
+        widths = {"hidden": 56.0, "ear": 56.0, "counts": 62.0}
+        if inner < NARROW:
+            widths = {"hidden": 52.0, "ear": 52.0}
+        ridge = inner - sum(widths.values()) - 10.0 * (len(widths) + 1)
+        boxes = {"ridge": (start, ridge)}
+        x = start + ridge + 10.0
+        for name, box_width in widths.items():
+            boxes[name] = (x, box_width)
+            x += box_width + 10.0
+        return Columns(boxes, {})
+
+    def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        left, width = columns.boxes["ridge"]
+        plot = QRectF(left, box.top(), width, box.height())
+        ruler.paint_zones(painter, plot, QRectF(left, box.top() + 1, width, 16), LOW_HZ, HIGH_HZ)
+        ruler.paint_notes(painter, QRectF(left, box.top() + 34, width, 2),
+                          QRectF(left, box.top() + 18, width, 16), LOW_HZ, HIGH_HZ)  # fmt: skip
+        known, mean = self.shown.measured, self.shown.mean
+        quiet = theme.colour("quiet")
+        for name, label in (("hidden", "Hidden"), ("ear", "One ear"), ("counts", "Counts")):
+            if name in columns.boxes:
+                head = column_box(box, columns, name)
+                top = QRectF(head.left() - 8, head.top() + 1, head.width() + 8, 16)
+                paint.text(painter, top, label, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+                value = mean if name == "hidden" else known.apart.ear_mean if known and known.apart else None
+                if name != "counts" and value is not None:
+                    below = QRectF(head.left() - 8, head.top() + 17, head.width() + 8, 16)
+                    paint.figure(painter, below, f"{100.0 * value:.1f}", "%")
+
+    def _place(self, lane: Lane) -> int | None:
+        known = self.shown.measured
+        return known.found.place(lane.id) if known is not None else None
+
+    def look(self, row: Row, held: bool) -> Hashable:
+        known, shares = self.shown.measured, self.shown.shares
+        if not isinstance(row.lane, Lane):
+            return (row.lane.id,)
+        place = self._place(row.lane)
+        share = float(shares[place]) if shares is not None and place is not None else None
+        counts = weight_of(row.lane)
+        return (id(known), share, row.lane.role, row.heard, counts, self.shown.predicted is None)
+
+    def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        left, width = columns.boxes["ridge"]
+        ruler.paint_notes(painter, QRectF(left, box.top(), width, box.height()), None, LOW_HZ, HIGH_HZ)
+        lane, known, shares = row.lane, self.shown.measured, self.shown.shares
+        if not isinstance(lane, Lane):
+            return
+        tone = theme.colour("text" if row.heard else "quiet")
+        if "counts" in columns.boxes:
+            words = WORDS[weight_of(lane)]
+            told = words if lane.importance is None else f"{words} *"
+            paint.text(painter, column_box(box, columns, "counts"), told, colour=tone, align=paint.RIGHT)
+        place = self._place(lane)
+        if known is None or shares is None or place is None:
+            return
+        unit = known.found.units[place]
+        inner = QRectF(left, box.top() + 3, width, box.height() - 6)
+        if unit.id != lane.id:
+            paint.text(painter, inner, f"counts with {unit.head.name}", size=theme.SMALL, colour=theme.colour("quiet"))
+            return
+        paint_ridge(painter, inner, known.ridges[place], family_of(lane.role), heard=row.heard,
+                    low_hz=LOW_HZ, high_hz=HIGH_HZ)  # fmt: skip
+        figures = [("hidden", float(shares[place]))]
+        figures.append(("ear", float(known.apart.ear[place]) if known.apart is not None else math.nan))
+        for name, value in figures:
+            predicted = name == "hidden" and self.shown.predicted is not None
+            text = "–" if math.isnan(value) else f"{100.0 * value:.0f}"
+            paint.figure(painter, column_box(box, columns, name), text, "" if text == "–" else "%",
+                         colour=theme.colour("quiet") if predicted else tone)  # fmt: skip
+
+    def tip(self, part: str, row: Row) -> str:
+        return (
+            f"{row.lane.name}: its spectrum as it arrives in the mix. Solid is heard, hatched is hidden by the others. "
+            "Hidden: how much of it in all; one ear: in the ear where less of it is hidden, with the places as they "
+            "are. Microphones of one source count as one. With a loop, of the loop."
+        )
+
+    def header_tip(self, columns: Columns, x: float) -> str:
+        return (
+            "All that counts, weighted by importance: hidden in all, and in the better ear. Six zones over note names."
+        )

@@ -1,0 +1,141 @@
+"""The map of pairs: who hides whom, two small ridges leaning on each other with the contested zone between."""
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from all_even import texts
+from all_even.app import icons, paint, theme
+from all_even.app.stages.share.pair_drawing import paint_small_pair
+
+if TYPE_CHECKING:
+    from all_even.moves.share.pair_view import Half
+
+ROW, HEAD = 42, 18
+MOST = 40
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Line:
+    """One pair. cost, weighted, together: 0 to 1; zone: where most of it lies."""
+
+    victim: int
+    masker: int
+    upper: "Half"
+    lower: "Half"
+    cost: float
+    weighted: float
+    together: float
+    zone: str
+    low_hz: float
+    high_hz: float
+
+
+class PairsMap(QWidget):
+    """chosen: (victim, masker) by their places."""
+
+    chosen = pyqtSignal(int, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lines: list[Line] = []
+        self._note = ""
+        self._top = 0
+        self.current = 0
+        self.setAccessibleName("Who hides whom")
+        self.setToolTip(texts.tip(
+            "Every pair in which one hides the other, what costs most for its importance first. Hides: so much less of "
+            "it would be hidden without the other. A click shows both face to face"
+        ))  # fmt: skip
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+
+    def show_lines(self, lines: list[Line], note: str) -> None:
+        self._lines, self._note = lines[:MOST], note
+        self.current = min(self.current, max(0, len(self._lines) - 1))
+        self._top = min(self._top, max(0, len(self._lines) - self._room()))
+        self.setAccessibleDescription("; ".join(f"{x.lower.name} hides {x.upper.name}" for x in self._lines[:5]))
+        self.update()
+
+    def _columns(self) -> int:
+        return 2 if self.width() > 640 else 1
+
+    def _room(self) -> int:
+        """Rows that are seen at once."""
+        return max(1, (self.height() - HEAD) // ROW) * self._columns()
+
+    def box_of(self, index: int) -> QRectF:
+        columns = self._columns()
+        rows = max(1, (self.height() - HEAD) // ROW)
+        at = index - self._top
+        width = self.width() / columns
+        return QRectF((at // rows) * width, HEAD + (at % rows) * ROW, width - 8, ROW - 3)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        if not self._lines:
+            paint.text(painter, QRectF(self.rect()), self._note, size=theme.SMALL, colour=theme.colour("quiet"),
+                       align=paint.CENTRE)  # fmt: skip
+            return
+        shown = range(self._top, min(len(self._lines), self._top + self._room()))
+        more = f", {len(shown)} of {len(self._lines)} shown" if len(shown) < len(self._lines) else ""
+        told = f"Upper: who is hidden; lower: who hides it; tinted: where. What costs most first{more}"
+        paint.text(painter, QRectF(0, 0, self.width(), 16), told, size=theme.SMALL, colour=theme.colour("quiet"))
+        for index in shown:
+            self._row(painter, self.box_of(index), self._lines[index], index == self.current)
+
+    def _row(self, painter: QPainter, box: QRectF, line: Line, current: bool) -> None:
+        painter.fillRect(box, theme.colour("act_soft" if current else "ground"))
+        names = QRectF(box.left() + 4, box.top(), min(150.0, 0.28 * box.width()), box.height())
+        for offset, half in ((0.0, line.upper), (0.5, line.lower)):
+            row = QRectF(names.left(), names.top() + offset * box.height(), names.width(), 0.5 * box.height())
+            icons.draw_mark(painter, half.family, QRectF(row.left(), row.center().y() - 5, 10, 10))
+            paint.text(painter, row.adjusted(15, 0, 0, 0), half.name, size=theme.SMALL, strong=offset == 0.0)
+        figures = QRectF(box.right() - 152, box.top(), 148, box.height())
+        ridges = QRectF(names.right() + 8, box.top() + 2, figures.left() - names.right() - 18, box.height() - 4)
+        paint_small_pair(painter, ridges, line.upper, line.lower, line.low_hz, line.high_hz)
+        upper = QRectF(figures.left(), figures.top() + 1, figures.width(), 0.5 * box.height())
+        paint.figure(painter, upper, f"{100.0 * line.cost:.0f}", "% hidden by it")
+        lower = upper.translated(0, 0.5 * box.height() - 2)
+        told = f"{line.zone}, {100.0 * line.together:.0f} % at once"
+        paint.text(painter, lower, told, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+        if current and self.hasFocus():
+            painter.setPen(QPen(theme.colour("act"), 2))
+            painter.drawRect(box.adjusted(1, 1, -1, -1))
+
+    def _at(self, at: QPointF) -> int | None:
+        shown = range(self._top, min(len(self._lines), self._top + self._room()))
+        return next((index for index in shown if self.box_of(index).contains(at)), None)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        index = self._at(event.position()) if event is not None else None
+        if index is not None:
+            self._choose(index)
+
+    def _choose(self, index: int) -> None:
+        self.current = index
+        self.update()
+        self.chosen.emit(self._lines[index].victim, self._lines[index].masker)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            step = -1 if event.angleDelta().y() > 0 else 1
+            self._top = max(0, min(self._top + step, len(self._lines) - self._room()))
+            self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        if by is not None and self._lines:
+            self.current = max(0, min(len(self._lines) - 1, self.current + by))
+            if self.current >= self._top + self._room():
+                self._top = self.current - self._room() + 1
+            self._top = min(self._top, self.current)
+            self.update()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._lines:
+            self._choose(self.current)
+        else:
+            super().keyPressEvent(event)

@@ -1,0 +1,156 @@
+"""What lanes and bench of this stage show: measured once for both, and carried on until it is measured again.
+
+While nothing but equalisers changes, shares follow at once (`moves.share.live`) and are marked as predicted; the song
+is measured behind that.
+"""
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from all_even.app.desk import Desk
+from all_even.app.work import Report
+from all_even.session.model import Session
+
+if TYPE_CHECKING:
+    from all_even.engine.sharing import Apart, Hiding, Ridge, Sharing
+    from all_even.moves.share.live import Live
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Measured:
+    """stretch_s: the loop it is of, None for the whole song. plain: share* before any equaliser."""
+
+    session: Session
+    stretch_s: tuple[float, float] | None
+    found: "Sharing"
+    ridges: "list[Ridge]"
+    apart: "Apart | None"
+    pairs: "tuple[Hiding, ...]"
+    plain: Array
+    live: "Live"
+
+
+class Shown(QObject):
+    """changed: something else is to be shown."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.measured: Measured | None = None
+        self.predicted: Array | None = None
+        self._asked: object = None
+        self._again = False
+
+    @property
+    def shares(self) -> Array | None:
+        """Share* of each source: predicted where the hand is ahead of what was measured."""
+        if self.measured is None:
+            return None
+        return self.predicted if self.predicted is not None else self.measured.found.shares
+
+    @property
+    def mean(self) -> float | None:
+        """The session's share*."""
+        shares = self.shares
+        return None if self.measured is None or shares is None else self.measured.live.mean(shares)
+
+    def stretch(self) -> tuple[float, float] | None:
+        """The marked part of the song, where there is one."""
+        loop = self.desk.session.loop if self.desk.is_open else None
+        return (loop.start_s, loop.end_s) if loop is not None and loop.active and loop.end_s > loop.start_s else None
+
+    def refresh(self) -> None:
+        """Asks for what is to be shown of the present session."""
+        desk = self.desk
+        if not desk.is_open:
+            return
+        if self._asked is not None and self._asked[0] is not desk.document:  # type: ignore[index]
+            self.measured = self.predicted = self._asked = None
+            self.changed.emit()
+        look, stretch = desk.figures.look(), self.stretch()
+        if look is None or desk.mix_stale:
+            self._predict()
+            return
+        key = (desk.document, desk.session, stretch)
+        if desk.work.busy("sharing") or (self._asked is not None and all(a is b or a == b for a, b in zip(
+            self._asked, key, strict=True))):  # type: ignore[call-overload]  # fmt: skip
+            return
+        self._asked = key
+        session = desk.session
+
+        def job(report: Report) -> Measured | None:
+            return measured(look.with_cancel(report.cancelled), stretch)
+
+        def done(found: Measured | None) -> None:
+            if desk.is_open and desk.session is session:
+                self.measured, self.predicted = found, None
+            self.changed.emit()
+            desk.arrivals_changed.emit()
+
+        desk.start("sharing", job, done)
+
+    def _predict(self) -> None:
+        """Shares as they will be, off this thread; while they are worked out the next state waits."""
+        from all_even.moves.share import live
+
+        desk, known = self.desk, self.measured
+        if known is None or desk.session is known.session:
+            return
+        if not live.differs_in_tone_alone(known.session, desk.session):
+            return
+        if desk.work.busy("sharing live"):
+            self._again = True
+            return
+        self._again = False
+        session = desk.session
+
+        def job(_report: Report) -> Array:
+            return known.live.shares(session).copy()
+
+        def done(found: Array) -> None:
+            if self.measured is known:
+                self.predicted = found
+                self.changed.emit()
+            if self._again and desk.is_open:
+                self._predict()
+
+        desk.start("sharing live", job, done, line="quick")
+
+
+def measured(look: Any, stretch: tuple[float, float] | None) -> Measured | None:
+    """All of it for a state of the session."""
+    from all_even.engine import sharing as engine
+    from all_even.moves.share.live import Live
+
+    found = engine.sharing(look)
+    if found is None:
+        return None
+    session = look.session
+    bare = engine.unequalised(session)
+    plain = found if bare is session else engine.sharing(look.at(bare))
+    apart, pairs = engine.apart(look), engine.pairs(look)
+    if stretch is not None:
+        found = engine.stretch_of(found, *stretch)
+        plain = engine.stretch_of(plain, *stretch) if plain is not None else None
+        pairs, apart = tuple(engine.pairs_of(found)), engine.apart_in(look, *stretch)
+    before = plain.shares if plain is not None and len(plain.shares) == len(found.shares) else found.shares
+    return Measured(session, stretch, found, engine.ridges(found), apart, pairs, before, Live(found, session))
+
+
+_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
+
+
+def shown_of(desk: Desk) -> Shown:
+    """The one of a desk."""
+    if desk not in _SHOWN:
+        _SHOWN[desk] = Shown(desk)
+    return _SHOWN[desk]

@@ -1,0 +1,88 @@
+"""A lane's tone as a simple board can set it: low shelf at 80 Hz, a swept mid, high shelf at 12 kHz.
+
+Least squares over the curve's decibels, each frequency weighted by what the track has there; the remaining error, RMS
+and at the worst place that is heard, says whether it carries over.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.dsp.equaliser import Band
+from all_even.late import scipy
+
+LOW_HZ, HIGH_HZ = 80.0, 12_000.0
+MID_HZ = (100.0, 8_000.0)
+MID_Q, SHELF_Q = 0.8, 0.7
+MOST_DB = 12.0
+SMALL = 0.03
+"""A knob that hardly matters stays at 0: so much of an error is a dB of it worth."""
+CARRIES_DB = 3.0
+HEARD_DB = 20.0
+"""A place counts as heard within this of the track's strongest."""
+STARTS_HZ = (160.0, 400.0, 1000.0, 2500.0, 5000.0)
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class ThreeKnobs:
+    """Gains in dB. rms_db: of what is left; worst_hz, worst_db: where it is furthest off among what is heard."""
+
+    low_db: float
+    mid_hz: float
+    mid_db: float
+    high_db: float
+    rms_db: float
+    worst_hz: float
+    worst_db: float
+
+    @property
+    def carries(self) -> bool:
+        return self.rms_db <= CARRIES_DB and abs(self.worst_db) <= CARRIES_DB
+
+    @property
+    def text(self) -> str:
+        """As it is dialled in."""
+        settings = f"low {_db(self.low_db)}, mid {_db(self.mid_db)} at {self.mid_hz:.0f} Hz, high {_db(self.high_db)}"
+        left = f"{self.rms_db:.1f} dB RMS off, {abs(self.worst_db):.1f} at {self.worst_hz:.0f} Hz"
+        return f"{settings}; {left}" + ("" if self.carries else ": does not carry")
+
+
+def _db(value: float) -> str:
+    return f"{value:+.1f}".replace("-", "−").replace("+0.0", "0.0").replace("−0.0", "0.0")
+
+
+def curve_db(knobs: tuple[float, float, float, float], frequencies_hz: Array) -> Array:
+    """low_db, mid_hz, mid_db, high_db as a curve."""
+    low, hz, mid, high = knobs
+    bands = (
+        Band(shape="low shelf", frequency_hz=LOW_HZ, gain_db=low, q=SHELF_Q),
+        Band(frequency_hz=hz, gain_db=mid, q=MID_Q),
+        Band(shape="high shelf", frequency_hz=HIGH_HZ, gain_db=high, q=SHELF_Q),
+    )
+    return np.asarray(sum(20.0 * np.log10(np.maximum(band.prototype(frequencies_hz), 1e-6)) for band in bands))
+
+
+def three_knobs(wanted_db: Array, frequencies_hz: Array, weight: Array) -> ThreeKnobs:
+    """wanted_db: the curve; weight: power of the track at the same places, linear."""
+    part = np.sqrt(weight / max(float(weight.sum()), 1e-30))
+    scale = np.array([1.0, 1.0, 1.0, 1.0])
+
+    def left(x: Array) -> Array:
+        error = (curve_db((x[0], float(np.exp(x[1])), x[2], x[3]), frequencies_hz) - wanted_db) * part
+        return np.concatenate((error, SMALL * x[[0, 2, 3]]))
+
+    bounds = ([-MOST_DB, np.log(MID_HZ[0]), -MOST_DB, -MOST_DB], [MOST_DB, np.log(MID_HZ[1]), MOST_DB, MOST_DB])
+    best = min(
+        (scipy.optimize.least_squares(left, np.array([0.0, np.log(hz), 0.0, 0.0]), bounds=bounds, x_scale=scale)
+         for hz in STARTS_HZ),
+        key=lambda found: found.cost,
+    )  # fmt: skip
+    low, mid, high = (round(2.0 * float(value)) / 2.0 for value in best.x[[0, 2, 3]])
+    hz = float(f"{np.exp(best.x[1]):.2g}")
+    error = curve_db((low, hz, mid, high), frequencies_hz) - wanted_db
+    heard = weight >= weight.max(initial=0.0) * 10.0 ** (-HEARD_DB / 10.0)
+    worst = int(np.argmax(np.where(heard, np.abs(error), -1.0)))
+    rms = float(np.sqrt(np.sum((error * part) ** 2)))
+    return ThreeKnobs(low, hz, mid, high, rms, float(frequencies_hz[worst]), float(error[worst]))

@@ -1,0 +1,39 @@
+"""What the moves of this stage are judged by: share* of the session and of a source, and who belongs to the bottom."""
+
+import numpy as np
+
+from all_even.engine.figures.look import Look
+from all_even.engine.sharing import Sharing, sharing
+from all_even.moves.metric import Arguments, Metric
+from all_even.session.classes import is_low_end
+from all_even.session.settings import WorkSettings
+
+GROUNDS = ("files", "order", "names", "levels", "strips", "settings", "mix")
+
+
+def bottom(found: Sharing) -> frozenset[str]:
+    """Kick, bass and toms: what is low of them is the business of the low end."""
+    return frozenset(unit.id for unit in found.units if is_low_end(unit.role) or unit.role == "tom")
+
+
+def is_true_alone(work: WorkSettings) -> bool:
+    return work.aim == "true alone"
+
+
+def hidden_percent(look: Look, _arguments: Arguments) -> float | None:
+    """Share* of the session, %."""
+    found = sharing(look)
+    return None if found is None else 100.0 * found.mean
+
+
+def own_percent(look: Look, arguments: Arguments) -> float | None:
+    """Share* of one source, %."""
+    found = sharing(look)
+    place = found.place(str(arguments.get("lane"))) if found is not None else None
+    if found is None or place is None or np.isnan(found.shares[place]):
+        return None
+    return 100.0 * float(found.shares[place])
+
+
+HIDDEN = Metric("hidden", "hidden of all that counts", "%", 2, 0.2, GROUNDS, hidden_percent)
+OWN = Metric("hidden-of-one", "hidden of it", "%", 1, 1.0, GROUNDS, own_percent)

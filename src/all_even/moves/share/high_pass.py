@@ -1,0 +1,150 @@
+"""High-pass: away with what lies under a part's lowest note, where the rumble or the room it takes is worth it.
+
+Nobody is heard more by it (a twentieth of what bands do); it is justified by what it takes from the bottom of the mix,
+and that stands on the card. School: on everything that is no bass part. In a small ensemble the lowest part is the
+bass.
+"""
+
+import math
+
+import numpy as np
+
+from all_even.dsp import biquad
+from all_even.dsp.parameter import number
+from all_even.dsp.passes import HighPass
+from all_even.engine.figures.look import Look
+from all_even.engine.sharing import Sharing, sharing
+from all_even.engine.units import Unit
+from all_even.measure.sharing import hearing, masking
+from all_even.measure.sharing.scene import band_gains, bins_hz
+from all_even.moves.kind import Kind, per_strip
+from all_even.moves.metric import Arguments, Metric
+from all_even.moves.share.figures import GROUNDS
+from all_even.session import chain_edits
+from all_even.session.classes import is_low_end
+from all_even.session.model import Proposal, Session
+
+UNDER_LOWEST = 0.75
+LOWEST_HZ, HIGHEST_HZ = 20.0, 300.0
+BOTTOM_HZ = 120.0
+"""What is under this is where kick and bass need the room."""
+WORTH_DB = -24.0
+"""A lane that brings this to the bottom, against kick and bass there, is worth a high-pass..."""
+COMES_OFF_DB = 1.0
+"""...where it takes so much of that away. Our own rules."""
+SUBSTANCE_DB = -26.0
+FEW_NOTES = 4
+ALWAYS = "everything but the bass"
+
+
+def lowest_hz(look: Look, unit: Unit, power: np.ndarray) -> float:
+    """Where a part begins: the 5th percentile of its notes, else the lowest place within 26 dB of its strongest."""
+    report = look.reports.get(unit.id)
+    notes = report.character.notes if report is not None and report.character is not None else ()
+    if len(notes) >= FEW_NOTES:
+        return float(np.percentile([note.frequency_hz for note in notes], 5))
+    centres = masking.centres_hz()
+    density = power.mean(axis=0, dtype=np.float64) * centres / hearing.erb_hz(centres)
+    strong = density > density.max(initial=0.0) * 10.0 ** (SUBSTANCE_DB / 10.0)
+    return float(centres[int(np.argmax(strong))]) if strong.any() else LOWEST_HZ
+
+
+def bottom_db(found: Sharing, power: np.ndarray) -> float:
+    """What something has under 120 Hz against kick and bass there, dB. power: (bands,), summed over time."""
+    low = masking.centres_hz() < BOTTOM_HZ
+    own = sum(float(found.scene.power[i].sum(axis=0, dtype=np.float64)[low].sum())
+              for i, unit in enumerate(found.units) if is_low_end(unit.role))  # fmt: skip
+    return 10.0 * math.log10(max(float(power[low].sum()), 1e-20) / own) if own > 0.0 else -math.inf
+
+
+def clutter_db(look: Look, _arguments: Arguments) -> float | None:
+    """What all that is neither kick nor bass has under 120 Hz, against kick and bass there, dB."""
+    found = sharing(look)
+    if found is None:
+        return None
+    rest = [i for i, unit in enumerate(found.units) if not is_low_end(unit.role)]
+    if not rest or len(rest) == len(found.units):
+        return None
+    return bottom_db(found, found.scene.power[rest].sum(axis=(0, 1), dtype=np.float64))
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = sharing(look)
+    before = clutter_db(look, {})
+    if found is None or before is None:
+        return []
+    always = look.session.settings.high_passing == ALWAYS
+    rate = look.session.sample_rate
+    corners: dict[str, float] = {}
+    told: list[tuple[float, str]] = []
+    rest = [i for i, unit in enumerate(found.units) if not is_low_end(unit.role)]
+    low = masking.centres_hz() < BOTTOM_HZ
+    after = np.zeros(len(masking.centres_hz()))
+    for index in rest:
+        unit, power = found.units[index], found.scene.power[index].sum(axis=0, dtype=np.float64)
+        after += power
+        if unit.role in ("tom", "unknown") or any(isinstance(s, HighPass) and not s.bypass for s in unit.head.chain):
+            continue
+        corner = float(np.clip(UNDER_LOWEST * lowest_hz(look, unit, found.scene.power[index]), LOWEST_HZ, HIGHEST_HZ))
+        gains = _gains(corner, rate)
+        brings = bottom_db(found, power)
+        off = -10.0 * math.log10(max(float((power * gains)[low].sum()), 1e-20) / max(float(power[low].sum()), 1e-20))
+        if power.any() and (always or (brings >= WORTH_DB and off >= COMES_OFF_DB)):
+            corners.update({lane.id: round(corner, 0) for lane in unit.lanes})
+            told.append((brings, f"{unit.name} {number(brings)} dB, {number(off)} less"))
+            after += power * gains - power
+    if not corners:
+        return []
+    then = bottom_db(found, after)
+    lanes = ", ".join(text for _, text in sorted(told, reverse=True)[:3])
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="share",
+            targets=tuple(corners),
+            title=f"High-pass under the lowest note: {len(told)} sources",
+            reason=f"Under 120 Hz they stand in the way of kick and bass (against those: {lanes}). Nobody is heard "
+            "much more by it; it is headroom, and rumble gone.",
+            parameters={"frequency_hz": corners},
+            evidence={"clutter_db": before, "clutter_then_db": then, "sources": len(told)},
+            metric=METRIC.id,
+            before=before,
+            expected=then,
+            tolerance=METRIC.tolerance,
+            weight=4.0,
+        )
+    ]
+
+
+def _gains(corner_hz: float, rate: int) -> np.ndarray:
+    sections = HighPass(frequency_hz=corner_hz).sections(rate)
+    return band_gains(biquad.magnitude(sections, np.maximum(bins_hz(rate), 1.0), rate), rate)
+
+
+def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
+    corners = proposal.parameters.get("frequency_hz")
+    assert isinstance(corners, dict)
+    return [(i, f"{session.lane(i).name} at {number(hz, 0)} Hz") for i, hz in corners.items() if session.is_lane(i)]
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    """At the head of the chain: what comes behind should not answer to rumble."""
+    for lane_id, hz in per_strip(proposal, "frequency_hz").items():
+        if session.is_lane(lane_id):
+            session = chain_edits.add_station(session, lane_id, HighPass(frequency_hz=hz), 0)
+    return session
+
+
+def changed(proposal: Proposal) -> Proposal:
+    from msgspec.structs import replace
+
+    from all_even.moves.kind import left_out
+
+    promised = proposal.evidence.get("clutter_then_db")
+    known = isinstance(promised, float) and not left_out(proposal)
+    return replace(proposal, expected=float(promised or 0.0) if known else None)
+
+
+KIND = Kind("share.high-pass", GROUNDS, propose, edit, parts=parts, changed=changed)
+METRIC = Metric("bottom-clutter", "under 120 Hz beside kick and bass, against them", "dB", 1, 1.0, GROUNDS, clutter_db)

@@ -1,0 +1,214 @@
+"""Places to look at: where a lane sticks out on a note, resonates on many, stands out for the ear, or lies on another.
+
+Never a move by itself: each can be heard by a guarded sweep and turned into a band by one click. At most five a lane,
+the furthest out first.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+from all_even.dsp.parameter import number
+from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.fingerprint import Fingerprints, digest
+from all_even.engine.figures.look import Look
+from all_even.engine.sharing import Sharing, pairs, sharing
+from all_even.measure.level import zones
+from all_even.measure.pitch import high_line
+from all_even.measure.pitch.partials import Spot, partials, spots
+from all_even.measure.pitch.pitch import named
+from all_even.measure.sharing import ear_words, masking
+from all_even.measure.sharing.scene import home
+from all_even.session.classes import is_low_end
+from all_even.session.importance import importance
+from all_even.session.roles import family_of
+
+Sort = Literal["sticks out", "resonance", "stands out", "beside its like", "lies on"]
+MOST = 5
+GROSS_DB, BESIDE_LIKE_DB = 7.0, 5.0
+FEWEST_LIKE, FEWEST_NOTES, MOST_LYING = 2, 6, 3
+LIES_ON = 0.02
+"""So much of what another has in a zone is hidden by it."""
+BASS_PLACE_HZ, ON_BASS_DB, LEAST_TOGETHER = 160.0, -16.0, 0.15
+DB_PER_HIDDEN = 100.0
+"""For the order among places only: a tenth of another hidden ranks like 10 dB."""
+CUT_DB, WORD_Q = -4.0, 1.4
+NOT_JUDGED = frozenset({"drums", "percussion", "bass", "buses", "other"})
+"""Struck and low sounds have one strong place by nature."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """hz, q, gain_db: the band that a click makes of it. size_db: how far out; text: what it is."""
+
+    lane_id: str
+    sort: Sort
+    hz: float
+    q: float
+    gain_db: float
+    size_db: float
+    word: str
+    text: str
+
+
+def places(look: Look, lane_id: str) -> tuple[Place, ...]:
+    """Of one lane, the furthest out first."""
+    return look.get(PLACES, lane_id)
+
+
+def _rests_on(look: Look, prints: Fingerprints, target: str) -> str:
+    session = look.session
+    lane = session.lane(target)
+    return digest((prints.mix, prints.strips.get(target), target, lane.role, session.settings, lane.importance))
+
+
+def _compute(look: Look, target: str) -> tuple[Place, ...]:
+    found = sharing(look)
+    at = found.place(target) if found is not None else None
+    if found is None or at is None:
+        return ()
+    told = [*_on_notes(look, target), *_by_ear(found, at, target), *_on_others(look, found, at, target),
+            *_on_the_bass(found, at, target)]  # fmt: skip
+    kept: list[Place] = []
+    for place in sorted(told, key=lambda item: -item.size_db):
+        if all(abs(np.log2(place.hz / other.hz)) > 0.2 or other.sort == "lies on" for other in kept):
+            kept.append(place)
+    return tuple(kept[:MOST])
+
+
+PLACES = Figure("places to look at", 1, "strip", _rests_on, _compute)
+
+
+def _on_notes(look: Look, lane_id: str) -> list[Place]:
+    report = look.reports.get(lane_id)
+    lane = look.session.lane(lane_id)
+    if report is None or report.character is None or family_of(lane.role) in NOT_JUDGED:
+        return []
+    rate = look.session.sample_rate
+    kept = look.book.sound(look.session, lane_id, cancelled=look.cancelled, workers=look.workers)
+    sound = kept.read(0, kept.frames).mean(axis=1)
+    notes, start_s = report.character.notes, lane.start_s
+    if not notes:
+        notes, start_s = high_line.high_notes(soxr.resample(sound, rate, high_line.RATE)), 0.0
+    if len(notes) < FEWEST_NOTES:
+        return []
+    family = family_of(lane.role)
+    return [_of_spot(lane_id, spot, family) for spot in spots(partials(sound, rate, notes, start_s))]
+
+
+def _of_spot(lane_id: str, spot: Spot, family: str) -> Place:
+    word = ear_words.word_at(spot.hz, family)
+    asked = f" ({word}?)" if word else ""
+    gain = -float(np.clip(round(spot.over_db * 0.6 * 2.0) / 2.0, 2.0, 6.0))
+    if spot.midi is None:
+        text = (
+            f"Rings at {number(spot.hz, 0)} Hz{asked} on {spot.pitches} pitches, {number(spot.over_db, 0)} dB over the "
+            "same partials of others"
+        )
+        return Place(lane_id, "resonance", spot.hz, 6.0, gain, spot.over_db, word, text)
+    note = named(440.0 * 2.0 ** ((spot.midi - 69) / 12.0)).name
+    which = "its fundamental" if spot.partial == 1 else f"its partial {spot.partial}"
+    text = (
+        f"Sticks out on {note}: {which} at {number(spot.hz, 0)} Hz{asked}, {number(spot.over_db, 0)} dB over its "
+        "neighbours"
+    )
+    return Place(lane_id, "sticks out", spot.hz, 8.0, gain, spot.over_db, word, text)
+
+
+def _by_ear(found: Sharing, at: int, lane_id: str) -> list[Place]:
+    """Places of gross contrast; where there are doubles, against those."""
+    unit = found.units[at]
+    family = family_of(unit.role)
+    if family in NOT_JUDGED:
+        return []
+    own = contrast_of(found, at)
+    like = [i for i, other in enumerate(found.units) if i != at and other.role == unit.role]
+    told = []
+    if len(like) >= FEWEST_LIKE:
+        usual = np.ma.median(np.ma.masked_invalid([contrast_of(found, i) for i in like]), axis=0).filled(np.nan)
+        for i in _peaks(own - usual, BESIDE_LIKE_DB):
+            word = ear_words.word_at(float(ear_words.THIRDS_HZ[i]), family)
+            told.append(_word(lane_id, i, float((own - usual)[i]), word, "beside its like",
+                              f"than in {len(like)} like it"))  # fmt: skip
+    for i in _peaks(own, GROSS_DB):
+        word = ear_words.word_at(float(ear_words.THIRDS_HZ[i]), family)
+        told.append(_word(lane_id, i, float(own[i]), word, "stands out", "than what lies beside it"))
+    return told
+
+
+def _word(lane_id: str, third: int, over_db: float, word: str, sort: Sort, against: str) -> Place:
+    hz = float(ear_words.THIRDS_HZ[third])
+    text = f"{word[:1].upper()}{word[1:]}? {number(over_db, 0)} dB more at {number(hz, 0)} Hz {against}"
+    return Place(lane_id, sort, hz, WORD_Q, CUT_DB, over_db, word, text)
+
+
+def contrast_of(found: Sharing, at: int) -> NDArray[np.float64]:
+    """Contrast of a source over the third octaves."""
+    playing = found.scene.weight[at].any(axis=1)
+    power = found.scene.power[at][playing] if playing.any() else found.scene.power[at]
+    return ear_words.contrast(ear_words.third_octaves(power))
+
+
+def _peaks(values: NDArray[np.float64], least: float) -> list[int]:
+    filled = np.nan_to_num(values, nan=-99.0)
+    return [
+        i for i in range(1, len(filled) - 1)
+        if filled[i] >= least and filled[i] >= filled[i - 1] and filled[i] > filled[i + 1]
+    ]  # fmt: skip
+
+
+def _on_others(look: Look, found: Sharing, at: int, lane_id: str) -> list[Place]:
+    """Where it hides something that matters at least as much, zone by zone."""
+    weight = importance(look.session)
+    own = weight[found.units[at].id]
+    told = []
+    for pair in pairs(look):
+        victim = found.units[pair.victim]
+        if pair.masker != at or weight[victim.id] < own:
+            continue
+        zone = int(np.argmax(pair.there))
+        if pair.there[zone] >= LIES_ON:
+            low, high = zones.EDGES_HZ[zone : zone + 2]
+            text = (
+                f"Lies on {victim.name} in the {zones.NAMES[zone]} ({number(low, 0)} to {number(high, 0)} Hz), hides "
+                f"{number(100.0 * pair.there[zone], 0)} % of what that has there"
+            )
+            size = DB_PER_HIDDEN * pair.there[zone]
+            told.append(Place(lane_id, "lies on", float(np.sqrt(low * high)), 1.0, CUT_DB, size, "", text))
+    return sorted(told, key=lambda place: -place.size_db)[:MOST_LYING]
+
+
+def _on_the_bass(found: Sharing, at: int, lane_id: str) -> list[Place]:
+    """Where something that is no bass has a bottom of its own in the bass's place."""
+    if is_low_end(found.units[at].role) or family_of(found.units[at].role) in ("drums", "percussion"):
+        return []
+    centres = masking.centres_hz()
+    told = []
+    for index, unit in enumerate(found.units):
+        if family_of(unit.role) != "bass":
+            continue
+        zone = home(found.scene.power[index]) & (centres < BASS_PLACE_HZ)
+        own = found.scene.power[at][:, zone].sum(axis=1, dtype=np.float64)
+        bass = found.scene.power[index][:, zone].sum(axis=1, dtype=np.float64)
+        both = found.scene.weight[at][:, zone].any(axis=1) & (bass > 0.0)
+        if not zone.any() or both.mean() < LEAST_TOGETHER:
+            continue
+        beside_db = 10.0 * float(np.log10(max(float(own[both].sum()), 1e-20) / float(bass[both].sum())))
+        if beside_db >= ON_BASS_DB:
+            low, high = centres[zone][[0, -1]]
+            strongest = float(centres[zone][int(np.argmax(found.scene.power[at][both][:, zone].sum(axis=0)))])
+            text = (
+                f"Has a bottom of its own on {unit.name} ({number(low, 0)} to {number(high, 0)} Hz), "
+                f"{number(abs(beside_db), 0)} dB {'under' if beside_db < 0.0 else 'over'} it"
+            )
+            told.append(Place(lane_id, "lies on", strongest, 0.7, CUT_DB, beside_db - ON_BASS_DB + 3.0, "", text))
+    return sorted(told, key=lambda place: -place.size_db)[:1]
+
+
+def of_all(look: Look, lanes: Sequence[str]) -> dict[str, tuple[Place, ...]]:
+    """Of several lanes."""
+    return {lane_id: places(look, lane_id) for lane_id in lanes}

@@ -1,0 +1,185 @@
+"""What is to be said of a session's bands, and of its sharing, before anything is moved: checks, never moves."""
+
+import math
+from itertools import combinations
+
+import numpy as np
+
+from all_even.dsp.equaliser import GAINLESS, Band, Equaliser
+from all_even.dsp.parameter import number
+from all_even.engine.figures.look import Look
+from all_even.engine.stand import alike, stand
+from all_even.engine.units import units
+from all_even.measure.pitch import evenness
+from all_even.moves import making
+from all_even.moves.share.bands import BUSES, bus_dynamics
+from all_even.session.model import Lane, Session, Strip
+from all_even.session.remark import Remark
+from all_even.session.roles import family_of
+
+COUNTS_DB = 1.5
+"""A smaller band is not spoken of."""
+NEAR_OCTAVES = 1.0 / 3.0
+PILE, BRIGHT_HZ, BRIGHT_DB = 3, 5000.0, 2.0
+FEW_LANES = 4
+PEAK_DB = 1.0
+
+
+def remarks(look: Look) -> tuple[Remark, ...]:
+    """All of them, what may be a mistake first."""
+    session = look.session
+    found = [*_narrow_on_bass(look), *_undone(session), *_same_cut(look), *_peaks(look), *_later_dynamics(session)]
+    return (*found, *_piles(look), *_bright(look), *_large(session))
+
+
+def bands_of(strip: Strip) -> list[Band]:
+    """The bands of a strip's equalisers that do something."""
+    return [
+        band
+        for station in strip.chain
+        if isinstance(station, Equaliser) and not station.bypass
+        for band in station.bands
+        if band.on and band.shape not in GAINLESS and abs(band.gain_db) >= COUNTS_DB
+    ]
+
+
+def _near(a: Band, b: Band) -> bool:
+    return a.shape == b.shape and abs(math.log2(a.frequency_hz / b.frequency_hz)) <= NEAR_OCTAVES
+
+
+def _narrow_on_bass(look: Look) -> list[Remark]:
+    """A band that takes single notes out of a bass (`measures`: over 3 dB between notes, and few get half of it)."""
+    told = []
+    for lane in look.session.lanes:
+        report = look.reports.get(lane.id)
+        if family_of(lane.role) != "bass" or report is None or report.character is None or not report.character.notes:
+            continue
+        hz = np.array([note.frequency_hz for note in report.character.notes])
+        for band in bands_of(lane):
+            if band.gain_db < 0.0:
+                gains = 20.0 * np.log10(np.maximum(band.prototype(hz), 1e-6))
+                judged = evenness.narrow_band(tuple(gains.tolist()), band.gain_db)
+                if judged.too_narrow:
+                    text = (
+                        f"the cut at {number(band.frequency_hz, 0)} Hz takes {judged.takes} of {judged.notes} notes: "
+                        "too narrow for a bass"
+                    )
+                    told.append(Remark((lane.id,), "narrow-on-bass", band.gain_db, text))
+    return told
+
+
+def _undone(session: Session) -> list[Remark]:
+    """Two bands of one way through the mix that take each other back."""
+    told = []
+    for lane in session.lanes:
+        buses = {bus.id: bus for bus in session.buses}
+        way: list[Strip] = [lane]
+        while way[-1].destination in buses and len(way) <= len(buses):
+            way.append(buses[way[-1].destination])
+        for a, b in combinations([band for strip in way for band in bands_of(strip)], 2):
+            if _near(a, b) and a.gain_db * b.gain_db < 0.0:
+                text = (
+                    f"{number(a.gain_db)} dB at {number(a.frequency_hz, 0)} Hz and {number(b.gain_db)} dB at "
+                    f"{number(b.frequency_hz, 0)} Hz undo each other"
+                )
+                told.append(Remark((lane.id,), "undone", min(abs(a.gain_db), abs(b.gain_db)), text))
+                break
+    return told
+
+
+def _same_cut(look: Look) -> list[Remark]:
+    """The same cut on two that are alike: it makes room for neither."""
+    if not any(bands_of(lane) for lane in look.session.lanes):
+        return []
+    standing = stand(look)
+    if standing is None:
+        return []
+    told = []
+    for a, b in alike(standing, range(len(standing.units))):
+        first, second = standing.units[a].head, standing.units[b].head
+        for one in bands_of(first):
+            same = [two for two in bands_of(second) if _near(one, two) and one.gain_db < 0.0 and two.gain_db < 0.0]
+            if same:
+                text = f"the same cut at {number(one.frequency_hz, 0)} Hz on two alike: it makes room for neither"
+                told.append(Remark((first.id, second.id), "same-cut", one.gain_db, text))
+                break
+    return told
+
+
+def _peaks(look: Look) -> list[Remark]:
+    """Equalisers behind which the peak is higher though the loudness is not."""
+    flow = look.flow if any(bands_of(lane) for lane in look.session.lanes) else None
+    if flow is None:
+        return []
+    told = []
+    for lane in _heads(look):
+        there = flow.strip(look.session, lane.id)
+        if there is None or not any(band.gain_db > 0.0 for band in bands_of(lane)):
+            continue
+        for index, station in enumerate(lane.chain):
+            if isinstance(station, Equaliser) and not station.bypass and index < len(there.stations):
+                before = there.entered if index == 0 else there.stations[index - 1].level
+                after = there.stations[index].level
+                if before.peak_dbfs is None or after.peak_dbfs is None:
+                    continue
+                rise = after.peak_dbfs - before.peak_dbfs
+                if rise >= PEAK_DB:
+                    text = f"the equaliser raises the peak by {number(rise)} dB: headroom that nobody hears"
+                    told.append(Remark((lane.id,), "raised-peak", rise, text))
+    return told
+
+
+def _later_dynamics(session: Session) -> list[Remark]:
+    """What compresses a bus came after the bands were found: they are to be listened to again."""
+    now = set(bus_dynamics(session))
+    for move in making.standing(session).values():
+        then = move.parameters.get(BUSES)
+        if move.stage == "share" and isinstance(then, tuple) and now - set(then):
+            kinds = sorted({item.partition(" ")[0] for item in now - set(then)})
+            text = f"{' and '.join(kinds)} on a bus came after the bands were found: listen to them again"
+            return [Remark((), "later-dynamics", float(len(kinds)), text)]
+    return []
+
+
+def _heads(look: Look) -> list[Lane]:
+    """One lane of each source: its microphones have the same bands."""
+    return [unit.head for unit in units(look)]
+
+
+def _piles(look: Look) -> list[Remark]:
+    """Lifts of several sources in one place."""
+    lifts = [(lane, band) for lane in _heads(look) for band in bands_of(lane) if band.gain_db > 0.0]
+    best: list[tuple[Lane, Band]] = []
+    for _, centre in lifts:
+        near = {lane.id: (lane, band) for lane, band in lifts if _near(band, centre)}
+        if len(near) > len(best):
+            best = list(near.values())
+    if len(best) < PILE:
+        return []
+    hz = float(np.exp(np.mean([math.log(band.frequency_hz) for _, band in best])))
+    text = f"{len(best)} sources are lifted at about {number(hz, 0)} Hz: what is lifted everywhere stands out nowhere"
+    return [Remark(tuple(lane.id for lane, _ in best), "pile-of-lifts", float(len(best)), text)]
+
+
+def _bright(look: Look) -> list[Remark]:
+    """Most of the equalised lanes are lifted at the top."""
+    with_bands = [lane for lane in _heads(look) if bands_of(lane)]
+    bright = [
+        lane for lane in with_bands
+        if sum(band.gain_db for band in bands_of(lane) if band.frequency_hz >= BRIGHT_HZ) >= BRIGHT_DB
+    ]  # fmt: skip
+    if len(bright) < FEW_LANES or 2 * len(bright) <= len(with_bands):
+        return []
+    text = f"{len(bright)} of {len(with_bands)} equalised sources are lifted over 5 kHz: all bright is nobody bright"
+    return [Remark(tuple(lane.id for lane in bright), "all-bright", float(len(bright)), text)]
+
+
+def _large(session: Session) -> list[Remark]:
+    limit = session.settings.noted_over_db
+    told = []
+    for lane in session.lanes:
+        for band in bands_of(lane):
+            if abs(band.gain_db) > limit:
+                text = f"{number(band.gain_db)} dB at {number(band.frequency_hz, 0)} Hz: more than usual, no fault"
+                told.append(Remark((lane.id,), "large-band", band.gain_db, text, aside=True))
+    return told

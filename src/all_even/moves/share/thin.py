@@ -1,0 +1,92 @@
+"""Thin out: a layer that another hides anyway is muted, or goes down: the cheapest move of all.
+
+A matter of taste, so it is never made unasked: what is lost is a part somebody played.
+"""
+
+import numpy as np
+
+from all_even.dsp.parameter import number
+from all_even.engine.figures.look import Look
+from all_even.engine.sharing import Sharing, sharing
+from all_even.measure.sharing.scene import Trial
+from all_even.moves.kind import Kind
+from all_even.moves.share.figures import GROUNDS, HIDDEN
+from all_even.session import edits
+from all_even.session.importance import weight_of
+from all_even.session.model import Proposal, Session
+
+LAYERS = frozenset({"usual", "layer", "guide"})
+HIDDEN_ANYWAY = 0.6
+"""And more than half of the sources are."""
+LEAST_FOR_OTHERS = 0.008
+"""The others' share* has to fall so far, weighted by importance."""
+LOWER_DB = -6.0
+MOST = 3
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = sharing(look)
+    if found is None or len(found.units) < 3:
+        return []
+    trial = Trial(found.scene)
+    usual = max(HIDDEN_ANYWAY, float(np.nanmedian(found.shares)))
+    rows = []
+    for index, unit in enumerate(found.units):
+        own = found.shares[index]
+        if np.isnan(own) or own < usual or weight_of(unit.head) not in LAYERS:
+            continue
+        muted = trial.tried(index, np.zeros(found.scene.power.shape[2]))
+        gained = others(found, found.shares, muted, index)
+        if gained >= LEAST_FOR_OTHERS:
+            rows.append((gained, index, muted))
+    rows.sort(key=lambda row: -row[0])
+    return [_proposal(look, found, trial, *row) for row in rows[:MOST]]
+
+
+def others(found: Sharing, before: np.ndarray, after: np.ndarray, without: int) -> float:
+    """By how much less of all the others is hidden, weighted."""
+    weight = found.scene.importance.copy()
+    weight[without] = 0.0
+    known = ~np.isnan(before) & ~np.isnan(after) & (weight > 0.0)
+    whole = float(weight[known].sum())
+    return float(weight[known] @ (before[known] - after[known])) / whole if whole > 0.0 else 0.0
+
+
+def _proposal(look: Look, found: Sharing, trial: Trial, gained: float, index: int, muted: np.ndarray) -> Proposal:
+    unit = found.units[index]
+    lower = trial.tried(index, np.full(found.scene.power.shape[2], 10.0 ** (LOWER_DB / 10.0)))
+    best = max((i for i in range(len(found.units)) if i != index and not np.isnan(muted[i])),
+               key=lambda i: found.shares[i] - muted[i])  # fmt: skip
+    rest = [i for i in range(len(found.units)) if i != index]
+    weight = found.scene.importance[rest]
+    then = float(weight @ np.nan_to_num(muted[rest])) / max(float(weight.sum()), 1e-12)
+    return Proposal(
+        id=f"{KIND.id}.{unit.id}",
+        kind=KIND.id,
+        stage="share",
+        targets=tuple(lane.id for lane in unit.lanes),
+        title=f"Leave out {unit.name}",
+        reason=f"{100.0 * found.shares[index]:.0f} % of it is hidden anyway. Without it the others are hidden "
+        f"{number(100.0 * gained)} % less, {found.units[best].name} most: {100.0 * found.shares[best]:.0f} to "
+        f"{100.0 * muted[best]:.0f} %. 6 dB down brings {number(100.0 * others(found, found.shares, lower, index))} %. "
+        "What it plays is then gone: listen before you decide.",
+        parameters={},
+        evidence={
+            "own_hidden": float(found.shares[index]),
+            "others_gain": gained,
+            "others_gain_6_db_down": others(found, found.shares, lower, index),
+            "most_gained": found.units[best].name,
+        },
+        metric=HIDDEN.id,
+        before=100.0 * found.mean,
+        expected=100.0 * then,
+        tolerance=0.5,
+        weight=5.5,
+    )
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    return edits.change_strips(session, [i for i in proposal.targets if session.is_lane(i)], mute=True)
+
+
+KIND = Kind("share.thin", GROUNDS, propose, edit, optional=True)

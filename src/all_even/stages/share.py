@@ -1,0 +1,28 @@
+"""Share: every instrument its part of the spectrum."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.balance import clearance, spread
+    from all_even.moves.share import complement, figures, high_pass, keyed, remarks, shape, thin
+
+    parts = (thin, high_pass, shape, keyed, complement)
+    return Moves(
+        tuple(part.KIND for part in parts),
+        (figures.HIDDEN, figures.OWN, high_pass.METRIC),
+        also=(spread.KIND, clearance.KIND),
+        remarks=remarks.remarks,
+    )
+
+
+STAGE = Stage(
+    key="share",
+    name="Share",
+    tip="every instrument its part of the spectrum",
+    does="Shows who hides whom, places and thins out first, then finds few bands that let all be heard more.",
+    empty="Nothing to gain here: what is hidden, a fader or a place would uncover, not an equaliser.",
+    moves=_moves,
+    grounds=("files", "order", "levels", "strips", "routing", "mix"),
+    lazy=True,
+)
