@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
+from all_even.app.bench import ruler
 from all_even.app.fields import NumberField
 from all_even.app.stages.buses import rivers as rivers_drawn
 from all_even.demo.score import make_score
@@ -338,7 +339,7 @@ def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):
     routed.settle_paint()
     drawing = bench.station.drawing
     plot = drawing.plot()
-    start = QPoint(round(drawing._x(plot, 2000.0)), round(plot.center().y()) - 8)
+    start = QPoint(round(ruler.x_of(plot, 2000.0)), round(plot.center().y()) - 8)
     before = desk.session
     drag(drawing, start, start + QPoint(round(plot.width() / 10), -round(plot.height() / 12)))
     moved = desk.session.chain(lane)[0].bands

@@ -9,6 +9,7 @@ from all_even.errors import UserError
 
 if TYPE_CHECKING:
     from all_even.engine.figures.look import Look
+    from all_even.engine.figures.session_figures import SessionFigures
     from all_even.session.model import Proposal, Session
 
 
@@ -29,6 +30,7 @@ def figures(options: argparse.Namespace) -> int:
         "masking_version": masking.VERSION,
         "sections": [dataclasses.asdict(section) for section in found.sections],
         "low_end": dataclasses.asdict(found.low_end),
+        "share": _share(found),
     }
     if options.json:
         print_json(result)
@@ -38,10 +40,53 @@ def figures(options: argparse.Namespace) -> int:
     for lane in found.lanes:
         covered = "" if lane.masked_share is None else f", {100.0 * lane.masked_share:.0f} % covered"
         say(f"{lane.name}: {shown(lane.contribution_lu)} LU{covered}")
+    if found.sharing is not None and found.apart is not None:
+        say(f"Hidden of all that counts: {100.0 * found.sharing.mean:.1f} %, in one ear "
+            f"{100.0 * found.apart.ear_mean:.1f} %")  # fmt: skip
     low = found.low_end
     if low.focus is not None:
         say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
     return 0
+
+
+MOST_PAIRS = 50
+
+
+def _share(found: "SessionFigures") -> dict[str, Any]:
+    """Who hides whom, source by source and pair by pair, the dearest first."""
+    from all_even.measure.level import zones
+
+    if found.sharing is None:
+        return {"hidden": None, "one_ear": None, "loudspeakers": None, "sources": [], "pairs": []}
+    units, apart = found.sharing.units, found.apart
+    sources = [
+        {
+            "name": unit.name,
+            "lanes": [lane.name for lane in unit.lanes],
+            "hidden": _known(found.sharing.shares[index]),
+            "one_ear": _known(apart.ear[index]) if apart is not None else None,
+            "loudspeakers": _known(apart.loudspeakers[index]) if apart is not None else None,
+        }
+        for index, unit in enumerate(units)
+    ]
+    pairs = [
+        {
+            "victim": units[pair.victim].name, "masker": units[pair.masker].name, "hidden_by_it": pair.cost,
+            "by_zone": dict(zip(zones.NAMES, pair.by_zone, strict=True)), "together": pair.together,
+            "low_hz": pair.low_hz, "high_hz": pair.high_hz,
+        }
+        for pair in found.hiding[:MOST_PAIRS]
+    ]  # fmt: skip
+    ear = apart.ear_mean if apart is not None else None
+    speakers = apart.loudspeakers_mean if apart is not None else None
+    return {
+        "hidden": found.sharing.mean, "one_ear": ear, "loudspeakers": speakers, "sources": sources, "pairs": pairs,
+    }  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    """Unknown is null."""
+    return None if value != value else float(value)
 
 
 def moves(options: argparse.Namespace) -> int:

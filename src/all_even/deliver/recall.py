@@ -23,6 +23,7 @@ from all_even.measure.faults.findings import findings
 from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.track import TrackMeasures
 from all_even.moves import making
+from all_even.moves.share import bookkeeping
 from all_even.session import edits, store
 from all_even.session.model import LedgerEntry, Session
 from all_even.session.roles import family_of
@@ -84,6 +85,19 @@ class Sheet:
         return {name: getattr(self.mix, name) if self.mix else None for name in names}
 
 
+def bands_table(sheet: Sheet) -> list[dict[str, Any]]:
+    """One row per lane with an equaliser or a pass: its bands in words, and the same for a board with three knobs."""
+    return [
+        {
+            "name": thread.name,
+            "bands": list(thread.texts),
+            "three_knobs": thread.knobs.text if thread.knobs is not None else None,
+            "three_knobs_rms_db": thread.knobs.rms_db if thread.knobs is not None else None,
+        }
+        for thread in bookkeeping.book(sheet.session, sheet.reports).threads
+    ]
+
+
 def write_recall(sheet: Sheet, path: Path) -> None:
     """Writes the sheet in the format of the path's ending."""
     formats = {".html": (html, outputs.HTML), ".csv": (csv_text, outputs.CSV), ".json": (json_text, outputs.JSON)}
@@ -109,6 +123,7 @@ def json_text(sheet: Sheet) -> str:
             "mix_trim_db": session.mix.trim_db,
             "mix": sheet.mix_figures(),
             "lanes": sheet.rows(),
+            "bands": bands_table(sheet),
             "settings": [
                 {"where": line.where, "what": line.what, "text": line.text, "value": line.value}
                 for line in every_setting(session)
@@ -162,9 +177,13 @@ def csv_text(sheet: Sheet) -> str:
     for name, value in sheet.mix_figures().items():
         row(name, value)
     row()
+    row("lane", "bands", "three knobs", "left, dB RMS")
+    for line in bands_table(sheet):
+        row(line["name"], "; ".join(line["bands"]), line["three_knobs"] or "", line["three_knobs_rms_db"])
+    row()
     row("where", "setting", "text", "value")
-    for line in every_setting(sheet.session):
-        row(line.where, line.what, line.text, "" if line.value is None else str(line.value))
+    for setting in every_setting(sheet.session):
+        row(setting.where, setting.what, setting.text, "" if setting.value is None else str(setting.value))
     row()
     row("when", "change", "reason", "metric", "before", "expected", "after", "outcome")
     for entry, figures in _ledger(sheet.session):
@@ -232,6 +251,8 @@ def html(sheet: Sheet) -> str:
         figures=figures,
         lanes=lanes,
         settings=_by_owner(sheet.session),
+        bands=bands_table(sheet),
+        threads=shapes.svg_threads(bookkeeping.book(sheet.session, sheet.reports)),
         ledger=_ledger(sheet.session),
         time_text=time_text,
         decibel_text=decibel_text,

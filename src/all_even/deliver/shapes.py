@@ -1,12 +1,15 @@
 """Pictures of lanes as plain shapes, for the recall sheet and for the window alike."""
 
 from collections.abc import Sequence
+from html import escape
 
 import numpy as np
 from numpy.typing import NDArray
 
 from all_even.measure.level.hops import Hops
 from all_even.measure.level.third_octave import MIDBANDS_HZ
+from all_even.moves.share import bookkeeping
+from all_even.moves.share.bookkeeping import Book
 
 
 def envelope(hops: Hops, columns: int) -> NDArray[np.float64]:
@@ -57,4 +60,28 @@ def svg_spectrum(third_octave_db: Sequence[float | None], width: int = 120, heig
     return (
         f'<svg class="bands" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" '
         f'aria-label="third-octave levels, 25 Hz to 20 kHz">{bars}</svg>'
+    )
+
+
+def svg_threads(book: Book, width: int = 720, height: int = 160, most_db: float = 12.0) -> str:
+    """The session's equalisers on one ruler: a polyline a lane, named where it is furthest."""
+    logs = np.log(bookkeeping.FREQUENCIES_HZ / bookkeeping.FREQUENCIES_HZ[0])
+    xs = width * logs / logs[-1]
+    lines, names = [], []
+    for thread in book.threads:
+        ys = height / 2 * (1.0 - np.clip(thread.curve_db / most_db, -1.0, 1.0))
+        points = " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs[::2], ys[::2], strict=True))
+        lines.append(f'<polyline points="{points}"/>')
+        at = int(np.argmax(np.abs(thread.curve_db[20:-20]))) + 20
+        names.append(f'<text x="{xs[at]:.0f}" y="{ys[at] - 3:.0f}">{escape(thread.name)}</text>')
+    octaves = []
+    for hz in (31.25, 62.5, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 16_000.0):
+        x = width * np.log(hz / bookkeeping.FREQUENCIES_HZ[0]) / logs[-1]
+        octaves.append(f'<line x1="{x:.1f}" y1="0" x2="{x:.1f}" y2="{height}"/>')
+        octaves.append(f'<text class="quiet" x="{x + 2:.0f}" y="{height - 3}">{hz:g}</text>')
+    zero = f'<line x1="0" y1="{height / 2}" x2="{width}" y2="{height / 2}"/>'
+    return (
+        f'<svg class="threads" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" '
+        f'aria-label="equalisers of the session, plus and minus {most_db:.0f} dB, 20 Hz to 20 kHz">'
+        f"{''.join(octaves)}{zero}{''.join(lines)}{''.join(names)}</svg>"
     )

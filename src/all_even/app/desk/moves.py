@@ -234,11 +234,15 @@ class DeskMoves:
         self._desk.moves_changed.emit()
 
     def leave_out(self, proposal: Proposal, parts: tuple[str, ...]) -> None:
-        """Leaves parts of an open move out; what is expected follows."""
+        """Leaves parts of an open move out; what is expected follows, also where it has to be found on the sound."""
         from all_even.moves import making
 
-        self._put_in(making.without_parts(stages.kinds()[proposal.kind], proposal, parts))
+        kind = stages.kinds()[proposal.kind]
+        changed = making.without_parts(kind, proposal, parts)
+        self._put_in(changed)
         self._desk.moves_changed.emit()
+        if changed.expected is None and kind.prepares:
+            self.find_parameters(changed)
 
     def find_parameters(self, proposal: Proposal) -> None:
         """Finds what the move needs and shows it on its card, without making it."""

@@ -9,6 +9,7 @@ from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.low_end import LowEnd, kicks_and_basses, low_end
+from all_even.engine.sharing import Apart, Hiding, Sharing, apart, pairs, sharing
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.engine.units import units
 from all_even.measure.recording import files
@@ -38,7 +39,7 @@ class LaneFigures:
 @dataclass(frozen=True, slots=True, eq=False)
 class SessionFigures:
     """mix: None where there is nothing to hear. masked_share: mean over the lanes, weighted by importance: for the
-    record, not to be chased by itself."""
+    record, not to be chased by itself. sharing, apart, hiding: who hides whom, weights frozen (`engine.sharing`)."""
 
     mix: TrackMeasures | None
     lanes: tuple[LaneFigures, ...]
@@ -46,6 +47,9 @@ class SessionFigures:
     sections: tuple[Section, ...]
     low_end: LowEnd
     masking: Masking
+    sharing: Sharing | None
+    apart: Apart | None
+    hiding: tuple[Hiding, ...]
 
 
 def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
@@ -120,7 +124,10 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
                 weights[lane.id],
             )
         )
-    return SessionFigures(mix, tuple(lanes), table.importance_mean(weights), sections, low_end(look), table)
+    mean = table.importance_mean(weights)
+    return SessionFigures(
+        mix, tuple(lanes), mean, sections, low_end(look), table, sharing(look), apart(look), pairs(look)
+    )
 
 
 def measure_session(session: Session) -> tuple[SessionFigures, dict[str, str]]:

@@ -67,10 +67,12 @@ def contrast(levels_db: Array) -> Array:
     found = np.full(len(levels_db), np.nan)
     for i in range(1, len(levels_db) - 1):
         own = float(levels_db[i - 1 : i + 2].mean())
-        below = [float(levels_db[i - step]) for step in (4, 5) if i - step >= 0]
-        above = [float(levels_db[i + step]) for step in (4, 5) if i + step < len(levels_db)]
-        if not above:
+        steps = [step for step in (4, 5) if i + step < len(levels_db)]
+        both = [step for step in steps if i - step >= 0]
+        if not steps:
             continue
+        below = [float(levels_db[i - step]) for step in both]
+        above = [float(levels_db[i + step]) for step in both or steps]
         low, high = (float(np.mean(side)) if side else own - 2.0 * EMPTY_DB for side in (below, above))
         if own - low > EMPTY_DB:
             found[i] = own - high - SLOPE_DB

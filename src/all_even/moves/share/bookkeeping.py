@@ -1,5 +1,6 @@
 """The whole session's equalisers as one picture and one table, and the same for a simple board with three knobs."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,16 +10,16 @@ from all_even.dsp.dynamic_equaliser import DynamicEqualiser
 from all_even.dsp.equaliser import GAINLESS, Equaliser
 from all_even.dsp.parameter import number
 from all_even.dsp.passes import HighPass, LowPass
-from all_even.engine.sharing import Sharing
 from all_even.engine.three_knobs import ThreeKnobs, three_knobs
 from all_even.measure.level import zones
-from all_even.measure.sharing import masking
+from all_even.measure.level.third_octave import NOMINAL_HZ
+from all_even.measure.recording.files import FileReport
 from all_even.moves.share import bands, live
 from all_even.session.model import Lane, Session
 from all_even.session.roles import family_of
 
 FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, 200)
-LEAST_DB = 0.25
+LEAST_DB, FEWEST_BANDS = 0.25, 3
 """A curve that moves less is none."""
 Array = NDArray[np.float64]
 
@@ -67,15 +68,17 @@ def texts_of(lane: Lane) -> tuple[str, ...]:
     return tuple(told)
 
 
-def book(session: Session, found: Sharing | None) -> Book:
-    """Of every lane with an equaliser or a pass. found: for the weights of the three knobs."""
+def book(session: Session, reports: Mapping[str, FileReport]) -> Book:
+    """Of every lane with an equaliser or a pass. reports: of the lanes, for the weights of the three knobs."""
     threads = []
     for lane in session.lanes:
         told = texts_of(lane)
         if not told:
             continue
         curve = 20.0 * np.log10(np.maximum(live.curve(lane, FREQUENCIES_HZ, session.sample_rate), 1e-4))
-        threads.append(Thread(lane.id, lane.name, family_of(lane.role), curve, told, _knobs(lane, curve, found)))
+        threads.append(
+            Thread(lane.id, lane.name, family_of(lane.role), curve, told, _knobs(curve, reports.get(lane.id)))
+        )
     lifts, cuts = [], []
     for low, high in zip(zones.EDGES_HZ[:-1], zones.EDGES_HZ[1:], strict=True):
         inside = (low <= FREQUENCIES_HZ) & (high > FREQUENCIES_HZ)
@@ -85,12 +88,15 @@ def book(session: Session, found: Sharing | None) -> Book:
     return Book(tuple(threads), tuple(lifts), tuple(cuts))
 
 
-def _knobs(lane: Lane, curve_db: Array, found: Sharing | None) -> ThreeKnobs | None:
-    """Weighted by the track's spectrum before its equalisers; only where the shape of the curve is not flat."""
-    place = found.place(lane.id) if found is not None else None
-    if found is None or place is None or float(np.ptp(curve_db)) < LEAST_DB:
+def _knobs(curve_db: Array, report: FileReport | None) -> ThreeKnobs | None:
+    """Weighted by what the recording has in each third octave; only where the shape of the curve is not flat."""
+    measures = report.measures if report is not None else None
+    if measures is None or float(np.ptp(curve_db)) < LEAST_DB:
         return None
-    power = found.scene.power[place].mean(axis=0, dtype=np.float64)
-    weight = np.interp(np.log(FREQUENCIES_HZ), np.log(masking.centres_hz()), power, left=0.0, right=0.0)
-    inside = weight > 0.0
+    levels = [(hz, db) for hz, db in zip(NOMINAL_HZ, measures.third_octave_db, strict=True) if db is not None]
+    if len(levels) < FEWEST_BANDS:
+        return None
+    hz, db = np.array(levels).T
+    weight = 10.0 ** (np.interp(np.log(FREQUENCIES_HZ), np.log(hz), db) / 10.0)
+    inside = (hz.min() <= FREQUENCIES_HZ) & (hz.max() >= FREQUENCIES_HZ)
     return three_knobs(curve_db[inside], FREQUENCIES_HZ[inside], weight[inside])

@@ -20,7 +20,7 @@ from all_even.moves.share.shape import school
 from all_even.session.model import Proposal
 
 SIZES_DB = (2.0, 3.0)
-LEAST_OF_PAIR = 0.01
+LEAST_OF_PAIR, MOST_LOSS = 0.01, 0.01
 APART_OCTAVES = 0.6
 MOST = 3
 
@@ -59,7 +59,9 @@ def _best(trial: Trial, a: int, b: int, limits: np.ndarray) -> tuple[float, list
                   for track, sign in ((a, 1.0), (b, -1.0)) for place, sign in ((up, sign), (down, -sign))]  # fmt: skip
         there = search.with_bands(trial.scene, placed)
         fine = all(search.inside(_curve(placed, track, rate), there.gains[track], limits[track]) for track in (a, b))
-        gained = float(np.mean([before[i] - there.shares[i] for i in (a, b)]))
+        each = [float(before[i] - there.shares[i]) for i in (a, b)]
+        gained = float(np.mean(each))
+        fine = fine and min(each) >= -MOST_LOSS
         if fine and gained >= LEAST_OF_PAIR and there.cost() < cost and (best is None or gained > best[0]):
             best = gained, placed
     return best

@@ -142,7 +142,8 @@ def propose(look: Look) -> list[Proposal]:
 
 def _proposal(found: Sharing, one: Keyed, range_db: float, at_db: float, tried: Sharing) -> Proposal:
     victim, masker = found.units[one.victim], found.units[one.masker]
-    static = bands.tried(found, {masker.id: (Band(frequency_hz=one.hz, q=one.q, gain_db=range_db),)})
+    standing = (Band(frequency_hz=one.hz, q=one.q, gain_db=range_db),)
+    static = bands.tried(found, {masker.id: standing}, {masker.id: 0.0})
     own = float(tried.shares[one.masker] - found.shares[one.masker])
     own_static = float(static.shares[one.masker] - found.shares[one.masker])
     gain = float(found.shares[one.victim] - tried.shares[one.victim])

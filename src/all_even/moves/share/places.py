@@ -188,9 +188,10 @@ def _on_the_bass(found: Sharing, at: int, lane_id: str) -> list[Place]:
         return []
     centres = masking.centres_hz()
     told = []
-    for index, unit in enumerate(found.units):
-        if family_of(unit.role) != "bass":
-            continue
+    basses = [index for index, unit in enumerate(found.units) if family_of(unit.role) == "bass"]
+    basses.sort(key=lambda index: -float(found.scene.power[index].sum(dtype=np.float64)))
+    for index in basses[:1]:
+        unit = found.units[index]
         zone = home(found.scene.power[index]) & (centres < BASS_PLACE_HZ)
         own = found.scene.power[at][:, zone].sum(axis=1, dtype=np.float64)
         bass = found.scene.power[index][:, zone].sum(axis=1, dtype=np.float64)
@@ -206,7 +207,7 @@ def _on_the_bass(found: Sharing, at: int, lane_id: str) -> list[Place]:
                 f"{number(abs(beside_db), 0)} dB {'under' if beside_db < 0.0 else 'over'} it"
             )
             told.append(Place(lane_id, "lies on", strongest, 0.7, CUT_DB, beside_db - ON_BASS_DB + 3.0, "", text))
-    return sorted(told, key=lambda place: -place.size_db)[:1]
+    return told
 
 
 def of_all(look: Look, lanes: Sequence[str]) -> dict[str, tuple[Place, ...]]:

@@ -31,7 +31,7 @@ MEASURING = "Who hides whom is being measured …"
 NOTHING = "Nothing is heard here yet: open a folder and turn some lanes on."
 VIEWS = (
     ("Pair", "Two tracks face to face over the note ruler, with the bars of both equalisers"),
-    ("Who hides whom", "Every pair in which one hides the other, the dearest first"),
+    ("All pairs", "Who hides whom: every pair in which one hides the other, the dearest first"),
     ("To look at", "Where the selected lane sticks out, rings, or lies on another"),
     ("Session", "All equalisers of the session on one ruler, and as a table"),
 )
@@ -58,7 +58,7 @@ class ShareBench(Bench):
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(14)
         self.side = SidePanel(self.set_rival, self.set_counts)
-        self.side.setFixedWidth(252)
+        self.side.setFixedWidth(260)
         row.addWidget(self.side)
         row.addLayout(self._views(), 1)
         self._connect()
@@ -134,7 +134,7 @@ class ShareBench(Bench):
     # What is shown.
 
     def fit(self, narrow: bool) -> None:
-        self.side.setFixedWidth(216 if narrow else 252)
+        self.side.setFixedWidth(244 if narrow else 260)
         self.keep_button.setText("Keep" if narrow else "Keep loudness")
         self.table.setMinimumWidth(240 if narrow else 320)
 
@@ -474,7 +474,6 @@ def _places(lane: str | None, look: Any) -> "tuple[Place, ...]":
 
 
 def _book(look: Any) -> "Book":
-    from all_even.engine.sharing import sharing
     from all_even.moves.share.bookkeeping import book
 
-    return book(look.session, sharing(look))
+    return book(look.session, look.reports)

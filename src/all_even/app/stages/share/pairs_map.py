@@ -60,7 +60,7 @@ class PairsMap(QWidget):
         self.update()
 
     def _columns(self) -> int:
-        return 2 if self.width() > 640 else 1
+        return 2 if self.width() > 700 else 1
 
     def _room(self) -> int:
         """Rows that are seen at once."""
@@ -88,7 +88,7 @@ class PairsMap(QWidget):
 
     def _row(self, painter: QPainter, box: QRectF, line: Line, current: bool) -> None:
         painter.fillRect(box, theme.colour("act_soft" if current else "ground"))
-        names = QRectF(box.left() + 4, box.top(), min(150.0, 0.28 * box.width()), box.height())
+        names = QRectF(box.left() + 4, box.top(), min(150.0, 0.36 * box.width()), box.height())
         for offset, half in ((0.0, line.upper), (0.5, line.lower)):
             row = QRectF(names.left(), names.top() + offset * box.height(), names.width(), 0.5 * box.height())
             icons.draw_mark(painter, half.family, QRectF(row.left(), row.center().y() - 5, 10, 10))

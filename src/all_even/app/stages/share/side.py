@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even import texts
@@ -21,10 +22,12 @@ ROWS = (
     ("plain", "No bands", "The same without any equaliser in the session"),
     ("ear", "In one ear", "In the ear where less of it is hidden, with the places as they are"),
     ("speakers", "Speakers", "The same before loudspeakers, where each ear hears both sides"),
-    ("by", "By the other", "So much less of it would be hidden without the other"),
+    ("by", "By other", "So much less of it would be hidden without the other"),
     ("zone", "Most in", "The zone in which the other hides most of it"),
     ("together", "At once", "Of the time it plays there, how long the other does too"),
 )
+
+HEAD_HEIGHT, LINE_HEIGHT = 108, 19
 
 
 class SidePanel(QWidget):
@@ -61,6 +64,7 @@ class SidePanel(QWidget):
             box.activated.connect(lambda _index, s=side, b=box: self._counts_chosen(s, b.currentData()))
             grid.addWidget(box, 1, side + 1, Qt.AlignmentFlag.AlignRight)
         self.values: dict[str, tuple[fields.Figure, fields.Figure]] = {}
+        self._lines: dict[str, tuple[QWidget, ...]] = {}
         for line, (key, name, tip) in enumerate(ROWS, 2):
             label = fields.label(name, "quiet")
             label.setToolTip(tip)
@@ -69,9 +73,18 @@ class SidePanel(QWidget):
             for side, figure in enumerate(pair, 1):
                 grid.addWidget(figure, line, side, Qt.AlignmentFlag.AlignRight)
             self.values[key] = pair
+            self._lines[key] = (label, *pair)
         grid.setColumnStretch(0, 1)
         column.addLayout(grid)
         column.addStretch(1)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """In a low window the first figures need the height."""
+        super().resizeEvent(event)
+        room = self.height() - HEAD_HEIGHT
+        for index, (key, _, _) in enumerate(ROWS):
+            for widget in self._lines[key]:
+                widget.setVisible((index + 1) * LINE_HEIGHT <= room)
 
     def show_pair(
         self, lanes: "tuple[Lane | None, Lane | None]", places: tuple[int | None, int | None],
@@ -134,5 +147,5 @@ def _combo(name: str, tip: str) -> QComboBox:
     box.setMinimumHeight(26)
     box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    box.setMinimumContentsLength(7)
+    box.setMinimumContentsLength(6)
     return box
