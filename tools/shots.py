@@ -92,11 +92,7 @@ def main() -> None:
         bench = window.workbench.bench.of("low-end")
         wait(lambda: bool(bench.beat.places()) and not desk.work.busy())
         window.workbench.lanes.scroll_bar.setValue(0)
-        shot("low-end")
         apply("low-end", "low-end.dynamic-clearing")
-        bench.show_view(1)
-        measured()
-        shot("low-end-clearings")
         single = next((m.id for m in desk.moves.at("low-end") if m.id.startswith("low-end.single-notes")), None)
         if single is not None:
             apply("low-end", single)
@@ -112,6 +108,24 @@ def main() -> None:
             measured()
             if name == "drawn":
                 shot("low-end-duck")
+
+    def share() -> None:
+        """The lead against what covers it most, with the bands of a set; all pairs; the session's bands."""
+        desk.set_stage("share")
+        select("LD VOX comp.wav")
+        measured()
+        bench = window.workbench.bench.of("share")
+        bench.show_view(1)
+        wait(lambda: bool(bench.map._lines) and not desk.work.busy())
+        shot("share-pairs")
+        apply("share", "share.shape")
+        bench.show_view(3)
+        measured()
+        shot("share-session")
+        bench.show_view(0)
+        measured()
+        window.workbench.lanes.scroll_bar.setValue(0)
+        shot("share")
 
     shot("start")
     desk.documents.open_demo()
@@ -183,6 +197,7 @@ def main() -> None:
     window.switch_theme()
     window.workbench.side.setCurrentIndex(0)
     low_end()
+    share()
     desk.set_stage("buses")
     for move_id in ("sections", "parallel-drums", "kick-and-bass", "glue"):
         if any(move.id == f"buses.{move_id}" for move in desk.moves.at("buses")):
@@ -210,10 +225,6 @@ def main() -> None:
     desk.select((voice,))
     window.workbench.bench.of("buses").open(desk.session.chain(voice)[1].id)
     shot("station-equaliser")
-    window.show_finder()
-    window.finder.field.setText("bass")
-    shot("finder")
-    window.finder.leave()
     window.show_page("settings")
     wait(lambda: not desk.work.busy())
     shot("settings")

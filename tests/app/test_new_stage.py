@@ -57,7 +57,8 @@ def test_it_stands_in_path_menu_help_and_start_page(rig, with_toy):
     from PyQt6.QtWidgets import QLabel
 
     page = StartPage()
-    assert "Plays with names." in [label.text() for label in page.findChildren(QLabel)]
+    (label,) = [label for label in page.findChildren(QLabel) if label.text() == "Whether names say that this is a toy"]
+    assert label.toolTip() == "Plays with names."
 
 
 def test_it_is_walked_moved_and_ticked_off_like_any_other(with_toy, home, short_folder):

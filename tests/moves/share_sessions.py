@@ -3,7 +3,11 @@
 from pathlib import Path
 
 import numpy as np
+import soundfile
 
+from all_even.demo.parts import Studio
+from all_even.demo.score import make_score
+from all_even.demo.stems import STEMS, render_stem
 from tests.measure.sounds import RATE, kick, placed, plucked
 from tests.moves.low_sessions import write
 
@@ -90,6 +94,19 @@ def apart(folder: Path, seed: int) -> Path:
     return write(folder, sounds)
 
 
+def winds(folder: Path) -> Path:
+    """Clarinet, trombone and baritone saxophone of the demo's end, alike enough and all at once, over an accordion."""
+    folder.mkdir(parents=True, exist_ok=True)
+    studio = Studio(make_score(0))
+    for stem in STEMS:
+        if stem.role in ("clarinet", "trombone", "baritone saxophone", "accordion"):
+            sound = render_stem(stem, studio).mean(axis=1)[-round(SECONDS * stem.sample_rate) :]
+            name = stem.role.capitalize()
+            sound = 0.05 * sound / np.sqrt(np.mean(sound**2))
+            soundfile.write(folder / f"{name}.wav", sound, stem.sample_rate, subtype="PCM_24")
+    return folder
+
+
 def made(folder: Path) -> list[Path]:
     """Those in which, taken together, every move of the stage has something to do."""
-    return [make(folder / make.__name__) for make in (crowded, now_and_then, rumbling)]
+    return [make(folder / make.__name__) for make in (crowded, now_and_then, rumbling, winds)]

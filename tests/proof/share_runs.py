@@ -55,8 +55,8 @@ GENRES: dict[str, tuple[tuple[str, int, str], ...]] = {
                 ("Clarinet", 71, "melody"), ("Oboe", 68, "melody")),
     "synth pop": (("Synth bass", 38, "line"), ("Pad", 89, "chords"), ("Synth", 81, "melody"), ("Keys", 80, "stabs"),
                   ("Strings", 50, "chords"), ("Lead vox", 54, "melody")),
-    "ballad": (("Bass", 33, "line"), ("Piano", 0, "chords"), ("Strings", 48, "chords"), ("Acoustic guitar", 25, "stabs"),
-               ("Backing vox", 52, "chords"), ("Lead vox", 53, "melody")),
+    "ballad": (("Bass", 33, "line"), ("Piano", 0, "chords"), ("Strings", 48, "chords"),
+               ("Acoustic guitar", 25, "stabs"), ("Backing vox", 52, "chords"), ("Lead vox", 53, "melody")),
     "jazz": (("Double bass", 32, "line"), ("Piano", 0, "stabs"), ("Electric guitar", 26, "chords"),
              ("Tenor sax", 66, "melody"), ("Trumpet", 59, "melody"), ("Trombone", 57, "stabs")),
 }  # fmt: skip
@@ -188,6 +188,10 @@ def run(kind: str, which: str) -> Run:
         return judged(evenly_loud(look_at(folder, Pages())), f"{kind} {which}")
 
 
+def run_one(wanted: tuple[str, str]) -> Run:
+    return run(*wanted)
+
+
 def judged(look: Look, name: str) -> Run:
     parts = stages.stage("share").moves()
     found = sharing.sharing(look)
@@ -255,8 +259,8 @@ def guarded(trial: Trial) -> float:
 
 
 def random_falls(found: sharing.Sharing, gains: list[float], allowed: float) -> list[float]:
-    """How far as many bands of the same sizes, on random tracks at random places, lower share*: with the same keep, home
-    and guard."""
+    """How far as many bands of the same sizes, on random tracks at random places, lower share*: with the same keep,
+    home and guard."""
     rng = np.random.default_rng(7)
     scene = found.scene.thinned(RANDOM_FRAMES)
     limits = search.limits_db(found.scene, bottom(found), search.School())

@@ -1,12 +1,8 @@
-"""Sharing on thirty generated tunes, ten genres of recorded instruments, the demo and ten sparse trios; by `make proof`.
+"""Sharing on thirty tunes, ten genres of recorded instruments, the demo and ten sparse trios; by `make proof`.
 
 The search's constants come from generated sessions of other seeds; nothing was tuned on these. What is asserted is what
 was asked for; where single sessions may be beside it, it says how many.
 """
-
-import multiprocessing
-import os
-from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 import pytest
@@ -16,6 +12,7 @@ from all_even.engine.figures.pages import Pages
 from all_even.moves.share.places import Place, places
 from tests.moves.looks import look_at
 from tests.proof import sampled, share_runs
+from tests.proof.processes import in_processes
 from tests.proof.share_runs import Run
 
 pytestmark = pytest.mark.proof
@@ -30,10 +27,7 @@ def runs(demo_folder) -> list[Run]:
     wanted = [("folder", str(demo_folder)), *(("tune", str(seed)) for seed in SEEDS)]
     if BANK_IS_THERE:
         wanted += [("genre", name) for name in share_runs.GENRES] + [("trio", str(seed)) for seed in TRIOS]
-    context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(max_workers=max(1, min(4, os.cpu_count() or 1)), mp_context=context) as pool:
-        found = [pool.submit(share_runs.run, kind, which) for kind, which in wanted]
-        return [one.result() for one in found]
+    return in_processes(share_runs.run_one, wanted)
 
 
 @pytest.fixture(scope="module")
@@ -44,18 +38,20 @@ def shaped(runs) -> list[Run]:
 def test_share_star_falls_and_more_than_by_chance(runs, shaped, capsys):
     full = [one for one in runs if not one.name.startswith("trio")]
     falls = [one.hidden_before - (one.hidden_after or 0.0) for one in shaped]
-    margins = [one.own_fall - float(np.percentile(one.random_falls, 95)) for one in shaped if one.random_falls]
+    chance = [float(np.percentile(one.random_falls, 95)) if one.random_falls else 0.0 for one in shaped]
+    margins = [one.own_fall - p95 for one, p95 in zip(shaped, chance, strict=True)]
     with capsys.disabled():
         print(f"\nShare: of {len(full)} sessions {len(shaped)} had bands to gain by; share* falls by "
-              f"{np.median(falls):.4f} (least {min(falls):.4f}, most {max(falls):.4f}); over the 95th percentile of "
-              f"{share_runs.RANDOM_SETS} random sets by {np.median(margins):.4f} (least {min(margins):.4f}); best chance "
-              f"{max(max(one.random_falls) for one in shaped if one.random_falls):.4f}")  # fmt: skip
-        for one in shaped:
-            told = sorted(one.loudness.items(), key=lambda item: item[1])[:1]
-            print(f"    {one.name}: {one.bands} bands, {one.hidden_before:.4f} to {one.hidden_after:.4f}, chance p95 "
-                  f"{np.percentile(one.random_falls, 95) if one.random_falls else np.nan:.4f} of {len(one.random_falls)}, "
-                  f"ear {np.round(one.ear, 3).tolist()}, speakers {np.round(one.speakers, 3).tolist()}, partial loudness "
-                  f"{np.round(told[0][1], 2)} ({told[0][0]}), mix {one.mix_change_lu:+.2f} LU")  # fmt: skip
+              f"{np.median(falls):.4f} (least {min(falls):.4f}, most {max(falls):.4f}), over the 95th percentile of "
+              f"{share_runs.RANDOM_SETS} random sets by {np.median(margins):.4f} (least {min(margins):.4f})"
+        )  # fmt: skip
+        for one, p95 in zip(shaped, chance, strict=True):
+            name, least = min(one.loudness.items(), key=lambda item: item[1])
+            print(f"    {one.name.rpartition('/')[2]}: {one.bands} bands, {one.hidden_before:.4f} to "
+                  f"{one.hidden_after:.4f}, chance {p95:.4f} of {len(one.random_falls)}, ear "
+                  f"{np.round(one.ear, 3).tolist()}, speakers {np.round(one.speakers, 3).tolist()}, partial loudness "
+                  f"{least:.2f} ({name}), mix {one.mix_change_lu:+.2f} LU")  # fmt: skip
+    assert all(one.random_falls for one in shaped)
     assert min(falls) > 0.0
     assert min(margins) > 0.0
 
@@ -74,9 +70,10 @@ def test_nobody_pays_for_it(shaped, capsys):
     worst = [min(one.loudness.values()) for one in shaped]
     mean = [float(np.exp(np.mean(np.log(list(one.loudness.values()))))) for one in shaped]
     with capsys.disabled():
-        print(f"\nShare: partial loudness of the worst track {np.median(worst):.2f} of before (least {min(worst):.2f}), "
-              f"of all {np.median(mean):.2f}; mix loudness within {max(abs(one.mix_change_lu) for one in shaped):.3f} LU; "
-              f"no curve over {max(one.most_db for one in shaped):.2f} dB, none over "
+        print(f"\nShare: partial loudness of the worst track {np.median(worst):.2f} of before (least "
+              f"{min(worst):.2f}), of all {np.median(mean):.2f}; mix loudness within "
+              f"{max(abs(one.mix_change_lu) for one in shaped):.3f} LU; no curve over "
+              f"{max(one.most_db for one in shaped):.2f} dB, none over "
               f"{max(one.most_home_db for one in shaped):.2f} where a track has its body")  # fmt: skip
     assert max(abs(one.mix_change_lu) for one in shaped) <= 0.2
     assert max(one.most_db for one in shaped) <= 6.1

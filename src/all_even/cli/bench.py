@@ -28,10 +28,13 @@ from all_even.engine import listening
 from all_even.engine.figures.book import Book
 from all_even.engine.planning import make_plan
 from all_even.engine.render import WORKERS, render
+from all_even.engine.sharing import Sharing, pairs_of, ridges
 from all_even.measure.recording.character import CharacterMeter
 from all_even.measure.recording.track import Measurement
 from all_even.measure.sharing import masking
+from all_even.measure.sharing.scene import Trial, scene_of
 from all_even.moves.ducking import find_ducks, fit, methods
+from all_even.moves.share import search
 from all_even.session import chain_edits
 from all_even.session.model import Bus, Lane, Send, Session
 
@@ -58,7 +61,8 @@ def run_benchmarks() -> list[Benchmark]:
     with tempfile.TemporaryDirectory(prefix="all-even-bench-") as name:
         folder = Path(name)
         return [
-            _measuring(folder), _rendering(), _playing(), *_masking(), _ducking(), *_window(folder), *_pauses(folder)
+            _measuring(folder), _rendering(), _playing(), *_masking(), *_sharing(), _ducking(), *_window(folder),
+            *_pauses(folder),
         ]  # fmt: skip
 
 
@@ -222,6 +226,50 @@ def _masking() -> list[Benchmark]:
         Benchmark(
             "the same after a change of one track", SECONDS / change, None, None, WORKERS,
             f"{change:.2f} s by the clock, rendering included",
+        ),
+    ]  # fmt: skip
+
+
+def _sharing() -> list[Benchmark]:
+    """The search for bands among 24 tracks of the demo; all figures after one band; what follows a dragged bar."""
+    from all_even.demo.parts import Studio
+    from all_even.demo.score import make_score
+    from all_even.demo.stems import STEMS, render_stem
+
+    studio = Studio(make_score())
+    sounds = [render_stem(stem, studio).mean(axis=1, keepdims=True) for stem in STEMS if stem.sample_rate == RATE]
+    tracks = {
+        f"lane{i}": masking.excitation_of(0.05 * sound / np.sqrt(np.mean(sound**2)), RATE)
+        for i, sound in enumerate(sounds[:TRACKS])
+    }
+    floor = masking.find_masking(tracks, RATE).floor
+    scene = scene_of(tracks, tracks, floor, {}, RATE)
+    search.find_set(scene.thinned(0.02), most=1)  # compiles
+    found: list[search.Placed] = []
+    searched = _wall_time(lambda: found.extend(search.find_set(scene)))
+    trial, few = Trial(scene), Trial(scene.thinned(search.SHARE_OF_FRAMES))
+    curve = search.atom_gains(20, -4.5, RATE)
+    units = Sharing((), scene, trial.shares, 2048 / RATE)
+    pairs_of(Sharing((), scene.part(0, 30), trial.shares, 2048 / RATE))  # compiles
+
+    def one_band() -> None:
+        trial.put(3, trial.kept(3, curve))
+        ridges(units)
+        pairs_of(units)
+
+    whole = _wall_time(one_band)
+    times = [_wall_time(lambda: few.put(3, few.kept(3, curve))) for _ in range(20)]
+    return [
+        Benchmark(
+            "search for bands, 24 tracks of the demo", studio.score.duration_s / searched, None, None, 1,
+            f"{searched:.2f} s by the clock for {len(found)} bands, tracks heard before",
+        ),
+        Benchmark(
+            "shares, ridges and all pairs of these after one band", studio.score.duration_s / whole, None, None, 1,
+            f"{whole:.2f} s by the clock", 1000.0 * whole,
+        ),
+        Benchmark(
+            "all shares while a bar is dragged", None, None, None, 1, "median of 20", 1000.0 * float(np.median(times)),
         ),
     ]  # fmt: skip
 

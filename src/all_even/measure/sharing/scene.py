@@ -98,8 +98,7 @@ class Trial:
         self.before = self.shares.copy()
         self.timbre = np.zeros(len(scene))
         self._band_weight = scene.weight.sum(axis=1, dtype=np.float64)
-        loud = (scene.power.sum(axis=1, dtype=np.float64)) * loudness_weights(scene.sample_rate)
-        self._loudness = loud / np.maximum(loud.sum(axis=1, keepdims=True), 1e-30)
+        self._loudness = _loud_parts(scene)
 
     # What a change of loudness would be, and the gain that takes it back.
 
@@ -214,6 +213,20 @@ def loudness_weights(sample_rate: int) -> Array:
     for b0, b1, b2, a1, a2 in k_weighting(sample_rate):
         response *= (b0 + z * (b1 + z * b2)) / (1.0 + z * (a1 + z * a2))
     return np.asarray(np.abs(response) ** 2)
+
+
+GATE = 0.1
+"""Frames more than 10 dB under the mean do not count for the loudness, as in ITU-R BS.1770-5."""
+
+
+def _loud_parts(scene: Scene) -> Array:
+    """(tracks, bands) of each track's loudness, the part that each band is; sums to 1."""
+    weighted = scene.power * loudness_weights(scene.sample_rate).astype(np.float32)
+    frames = weighted.sum(axis=2, dtype=np.float64)
+    sounding = np.maximum((frames > 0.0).sum(axis=1), 1)
+    counted = frames > GATE * (frames.sum(axis=1) / sounding)[:, np.newaxis]
+    loud = (weighted * counted[:, :, np.newaxis]).sum(axis=1, dtype=np.float64)
+    return np.asarray(loud / np.maximum(loud.sum(axis=1, keepdims=True), 1e-30))
 
 
 HOME_DB, HOME_OCTAVES = 10.0, 0.17

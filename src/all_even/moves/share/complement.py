@@ -20,7 +20,7 @@ from all_even.moves.share.shape import school
 from all_even.session.model import Proposal
 
 SIZES_DB = (2.0, 3.0)
-LEAST_OF_PAIR, MOST_LOSS = 0.01, 0.01
+LEAST_OF_PAIR, MOST_LOSS = 0.01, 0.02
 APART_OCTAVES = 0.6
 MOST = 3
 

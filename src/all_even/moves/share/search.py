@@ -3,7 +3,8 @@
 Greedy, by the slope of the objective (`measure.sharing.scene`): projected on 53 shapes it says which track would gain
 or give most by which of them; the best few are worked out exactly at four sizes, the best one is put in, and all is
 looked at anew. Every track keeps its loudness (*keep*: else it is faders in disguise), its body moves by 3 dB at most
-and the bottom of kick, bass and toms by 1 (*home*), and nobody pays for another (*guard*).
+and the bottom of kick, bass and toms by 1 (*home*), and nobody pays for another (*guard*, and a limit on what anybody
+may lose of partial loudness).
 """
 
 import threading
@@ -18,6 +19,7 @@ from all_even.dsp import biquad
 from all_even.dsp.equaliser import Band, Shape
 from all_even.errors import Cancelled
 from all_even.measure.sharing import masking
+from all_even.measure.sharing.partial_loudness import partial_loudness
 from all_even.measure.sharing.scene import TIMBRE, Scene, Trial, band_gains, bins_hz, home
 
 THIRDS_HZ = tuple(1000.0 * 10.0 ** (n / 10.0) for n in range(-12, 11))
@@ -34,7 +36,12 @@ EXACT, PER_TRACK = 4, 2
 MOST, MOST_PER_TRACK = 14, 3
 LEAST_GAIN = 0.0002
 MOST_DB, HOME_DB, BOTTOM_DB, BOTTOM_HZ = 6.0, 3.0, 1.0, 200.0
-SHARE_OF_FRAMES = 1.0 / 3.0
+SHARE_OF_FRAMES, FEW_FRAMES = 1.0 / 3.0, 60
+HOPELESS = 0.95
+"""A track of which more is hidden is no case for bands: place it, raise it or leave it out."""
+LEAST_LOUDNESS, MOST_REFUSED, LOUDNESS_FRAMES = 0.87, 24, 120
+"""Nobody's partial loudness may fall under this of before: a band that would is refused; after so many refusals its
+track steps aside."""
 Array = NDArray[np.float64]
 
 
@@ -104,51 +111,10 @@ def find_set(
 ) -> list[Placed]:
     """The bands in the order in which they were found; none where nothing is to gain. untouched: tracks that stay as
     they are."""
-    trial = Trial(scene.thinned(SHARE_OF_FRAMES) if scene.power.shape[1] > 60 else scene)
-    rate, limits = scene.sample_rate, limits_db(scene, bottom, school)
-    shapes = np.stack([10.0 * np.log10(atom_gains(atom, 3.0, rate)) / 3.0 for atom in range(len(ATOMS))])
-    curves = np.ones((len(scene), scene.power.shape[2]))  # without the gain that keeps the loudness
-    counts = np.zeros(len(scene), dtype=int)
-    free = np.array([name not in untouched for name in scene.names]) & (scene.importance > 0.0)
-    found: list[Placed] = []
-    cost = trial.cost(timbre=school.timbre)
-    while len(found) < most:
-        slopes = trial.slope() @ shapes.T  # (tracks, atoms), of J per dB
-        open_ = free & (counts < MOST_PER_TRACK)
-        promise = np.where(open_[:, np.newaxis], np.maximum(slopes, 0.0) if school.cut_only else np.abs(slopes), 0.0)
-        best: _Tried | None = None
-        exact: dict[int, int] = {}
-        for place in np.argsort(-promise, axis=None):
-            track, atom = (int(index) for index in np.unravel_index(place, promise.shape))
-            if promise[track, atom] <= 0.0 or (len(exact) == EXACT and min(exact.values()) >= PER_TRACK):
-                break
-            if exact.get(track, 0) >= PER_TRACK or (track not in exact and len(exact) == EXACT):
-                continue
-            sign = -1.0 if slopes[track, atom] > 0.0 else 1.0
-            for size in SIZES_DB:
-                if cancelled is not None and cancelled.is_set():
-                    raise Cancelled
-                curve = curves[track] * atom_gains(atom, sign * size, rate)
-                kept = trial.kept(track, curve)
-                if not inside(curve, kept, limits[track]):
-                    break
-                if size == SIZES_DB[0]:
-                    exact[track] = exact.get(track, 0) + 1
-                tried = trial.cost(trial.tried(track, kept), track, kept, school.timbre)
-                if best is None or tried < best.cost:
-                    best = _Tried(tried, Placed(track, atom, sign * size), curve, kept)
-        if best is None or cost - best.cost < LEAST_GAIN:
-            # The slope does not see where the guard begins: who gains nothing exactly steps aside for the others.
-            if not exact:
-                break
-            free[list(exact)] = False
-            continue
-        cost, track = best.cost, best.placed.track
-        curves[track] = best.curve
-        trial.put(track, best.kept)
-        counts[track] += 1
-        found.append(best.placed)
-    return found
+    search = _Search(scene, bottom, school, untouched, cancelled)
+    while len(search.found) < most and search.step():
+        pass
+    return search.found
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -159,6 +125,118 @@ class _Tried:
     placed: Placed
     curve: Array
     kept: Array
+
+
+class _Search:
+    """The state of a search: what was put in, who steps aside, and what is known exactly of the present state."""
+
+    def __init__(
+        self,
+        scene: Scene,
+        bottom: Collection[str],
+        school: School,
+        untouched: Collection[str],
+        cancelled: threading.Event | None,
+    ) -> None:
+        self.trial = Trial(scene.thinned(SHARE_OF_FRAMES) if scene.power.shape[1] > FEW_FRAMES else scene)
+        self.found: list[Placed] = []
+        self._school, self._cancelled, self._rate = school, cancelled, scene.sample_rate
+        self._limits = limits_db(scene, bottom, school)
+        gains = [atom_gains(atom, 3.0, self._rate) for atom in range(len(ATOMS))]
+        self._shapes = 10.0 * np.log10(np.stack(gains)) / 3.0
+        self._curves = np.ones((len(scene), scene.power.shape[2]))  # without the gain that keeps the loudness
+        self._counts = np.zeros(len(scene), dtype=int)
+        self._free = np.array([name not in untouched for name in scene.names]) & (scene.importance > 0.0)
+        self._loudness, self._refused = _loudness(self.trial), 0
+        self._look_anew()
+
+    def _look_anew(self) -> None:
+        """Slopes and cost of the state as it is."""
+        self._cost = self.trial.cost(timbre=self._school.timbre)
+        self._slopes = self.trial.slope() @ self._shapes.T  # (tracks, atoms), of J per dB
+        self._known: dict[tuple[int, int], _Tried | None] = {}
+        self._blocked: set[tuple[int, int]] = set()
+
+    def step(self) -> bool:
+        """Puts the best band in; False where nothing gains any more."""
+        while True:
+            tried, tracks = self._candidates()
+            best = min(tried, key=lambda one: one.cost, default=None)
+            if best is not None and self._cost - best.cost >= LEAST_GAIN:
+                if self._put(best):
+                    return True
+                self._blocked.add((best.placed.track, best.placed.atom))
+            elif tracks:
+                # The slope does not see where the guard begins: who gains nothing exactly steps aside for the others.
+                self._free[list(tracks)] = False
+            else:
+                return False
+
+    def _candidates(self) -> tuple[list[_Tried], set[int]]:
+        """The most promising bands worked out exactly, and whose they are."""
+        open_ = self._free & (self._counts < MOST_PER_TRACK)
+        promise = np.maximum(self._slopes, 0.0) if self._school.cut_only else np.abs(self._slopes)
+        promise = np.where(open_[:, np.newaxis], promise, 0.0)
+        tried: list[_Tried] = []
+        taken: dict[int, int] = {}
+        for place in np.argsort(-promise, axis=None):
+            track, atom = (int(index) for index in np.unravel_index(place, promise.shape))
+            full = len(taken) == EXACT
+            if promise[track, atom] <= 0.0 or (full and min(taken.values()) >= PER_TRACK):
+                break
+            if (track, atom) in self._blocked or taken.get(track, 0) >= PER_TRACK or (full and track not in taken):
+                continue
+            one = self._exactly(track, atom)
+            if one is not None:
+                taken[track] = taken.get(track, 0) + 1
+                tried.append(one)
+        return tried, set(taken)
+
+    def _exactly(self, track: int, atom: int) -> _Tried | None:
+        """The best size of a band; None where even the smallest is not allowed."""
+        if (track, atom) not in self._known:
+            sign = -1.0 if self._slopes[track, atom] > 0.0 else 1.0
+            best: _Tried | None = None
+            for size in SIZES_DB:
+                if self._cancelled is not None and self._cancelled.is_set():
+                    raise Cancelled
+                curve = self._curves[track] * atom_gains(atom, sign * size, self._rate)
+                kept = self.trial.kept(track, curve)
+                if not inside(curve, kept, self._limits[track]):
+                    break
+                cost = self.trial.cost(self.trial.tried(track, kept), track, kept, self._school.timbre)
+                if best is None or cost < best.cost:
+                    best = _Tried(cost, Placed(track, atom, sign * size), curve, kept)
+            self._known[track, atom] = best
+        return self._known[track, atom]
+
+    def _put(self, one: _Tried) -> bool:
+        """Whether a band is in; it is refused where somebody loses too much of his loudness by it."""
+        track = one.placed.track
+        before = self.trial.gains[track].copy()
+        self.trial.put(track, one.kept)
+        left = float(np.min(_loudness(self.trial) / np.maximum(self._loudness, 1e-9)))
+        if left < LEAST_LOUDNESS:
+            self.trial.put(track, before)
+            self._refused += 1
+            self._free[track] = self._refused < MOST_REFUSED
+            return False
+        self._curves[track] = one.curve
+        self._counts[track] += 1
+        self.found.append(one.placed)
+        self._look_anew()
+        return True
+
+
+def _loudness(trial: Trial) -> Array:
+    """Partial loudness of every track that counts and is heard at all, 1 for the others; a part of the frames tells
+    enough."""
+    scene = trial.scene
+    some = slice(0, None, max(1, trial.spread.shape[1] // LOUDNESS_FRAMES))
+    return np.array([
+        partial_loudness(spread[some], trial.total[some], scene.floor) if weight > 0.0 and share < HOPELESS else 1.0
+        for spread, weight, share in zip(trial.spread, scene.importance, trial.before, strict=True)
+    ])  # fmt: skip
 
 
 def with_bands(scene: Scene, placed: list[Placed], outputs_db: dict[int, float] | None = None) -> Trial:
