@@ -220,7 +220,7 @@ def test_the_sessions_bands_stand_on_one_ruler_and_select_their_lane(share):
     QTest.mouseClick(view.table, Qt.MouseButton.LeftButton, pos=QPoint(40, 30))
     assert share.desk.current == lane(share, "Organ")
     view.knobs.click()
-    assert view.table._lines(view._book.threads[0], 400.0)[0].startswith("low ")
+    assert view.table._lines(view._book.threads[0], 400.0)[0].startswith("level ")
 
 
 def test_figures_are_those_of_the_loop_where_one_is_set(share):

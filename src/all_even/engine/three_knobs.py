@@ -21,14 +21,18 @@ SMALL = 0.03
 CARRIES_DB = 3.0
 HEARD_DB = 20.0
 """A place counts as heard within this of the track's strongest."""
-STARTS_HZ = (160.0, 400.0, 1000.0, 2500.0, 5000.0)
+PLACES_HZ = tuple(float(hz) for hz in np.geomspace(*MID_HZ, 24))
+REFINED = 3
+"""So many places of the mid are worked out exactly, those that are best with knobs taken as straight lines."""
 Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
 class ThreeKnobs:
-    """Gains in dB. rms_db: of what is left; worst_hz, worst_db: where it is furthest off among what is heard."""
+    """Gains in dB; level_db: of the input, or the fader. rms_db: of what is left; worst_hz, worst_db: where it is
+    furthest off among what is heard."""
 
+    level_db: float
     low_db: float
     mid_hz: float
     mid_db: float
@@ -44,7 +48,8 @@ class ThreeKnobs:
     @property
     def text(self) -> str:
         """As it is dialled in."""
-        settings = f"low {_db(self.low_db)}, mid {_db(self.mid_db)} at {self.mid_hz:.0f} Hz, high {_db(self.high_db)}"
+        knobs = f"low {_db(self.low_db)}, mid {_db(self.mid_db)} at {self.mid_hz:.0f} Hz, high {_db(self.high_db)}"
+        settings = f"level {_db(self.level_db)}, {knobs}"
         left = f"{self.rms_db:.1f} dB RMS off, {abs(self.worst_db):.1f} at {self.worst_hz:.0f} Hz"
         return f"{settings}; {left}" + ("" if self.carries else ": does not carry")
 
@@ -67,22 +72,35 @@ def curve_db(knobs: tuple[float, float, float, float], frequencies_hz: Array) ->
 def three_knobs(wanted_db: Array, frequencies_hz: Array, weight: Array) -> ThreeKnobs:
     """wanted_db: the curve; weight: power of the track at the same places, linear."""
     part = np.sqrt(weight / max(float(weight.sum()), 1e-30))
-    scale = np.array([1.0, 1.0, 1.0, 1.0])
 
     def left(x: Array) -> Array:
-        error = (curve_db((x[0], float(np.exp(x[1])), x[2], x[3]), frequencies_hz) - wanted_db) * part
+        error = (x[4] + curve_db((x[0], float(np.exp(x[1])), x[2], x[3]), frequencies_hz) - wanted_db) * part
         return np.concatenate((error, SMALL * x[[0, 2, 3]]))
 
-    bounds = ([-MOST_DB, np.log(MID_HZ[0]), -MOST_DB, -MOST_DB], [MOST_DB, np.log(MID_HZ[1]), MOST_DB, MOST_DB])
+    most = [MOST_DB, np.log(MID_HZ[1]), MOST_DB, MOST_DB, MOST_DB]
+    least = [-MOST_DB, np.log(MID_HZ[0]), -MOST_DB, -MOST_DB, -MOST_DB]
+    starts = sorted((_straight(hz, wanted_db, frequencies_hz, part) for hz in PLACES_HZ), key=lambda item: item[0])
     best = min(
-        (scipy.optimize.least_squares(left, np.array([0.0, np.log(hz), 0.0, 0.0]), bounds=bounds, x_scale=scale)
-         for hz in STARTS_HZ),
+        (scipy.optimize.least_squares(left, np.clip(start, least, most), bounds=(least, most))
+         for _, start in starts[:REFINED]),
         key=lambda found: found.cost,
     )  # fmt: skip
-    low, mid, high = (round(2.0 * float(value)) / 2.0 for value in best.x[[0, 2, 3]])
+    low, mid, high, level = (round(2.0 * float(value)) / 2.0 for value in best.x[[0, 2, 3, 4]])
     hz = float(f"{np.exp(best.x[1]):.2g}")
-    error = curve_db((low, hz, mid, high), frequencies_hz) - wanted_db
+    error = level + curve_db((low, hz, mid, high), frequencies_hz) - wanted_db
     heard = weight >= weight.max(initial=0.0) * 10.0 ** (-HEARD_DB / 10.0)
     worst = int(np.argmax(np.where(heard, np.abs(error), -1.0)))
     rms = float(np.sqrt(np.sum((error * part) ** 2)))
-    return ThreeKnobs(low, hz, mid, high, rms, float(frequencies_hz[worst]), float(error[worst]))
+    return ThreeKnobs(level, low, hz, mid, high, rms, float(frequencies_hz[worst]), float(error[worst]))
+
+
+def _straight(hz: float, wanted_db: Array, frequencies_hz: Array, part: Array) -> tuple[float, Array]:
+    """What is left, squared, with the mid at a place, and all settings: as if decibels were proportional to knobs."""
+    knobs = ((1.0, hz, 0.0, 0.0), (0.0, hz, 1.0, 0.0), (0.0, hz, 0.0, 1.0))
+    basis = np.stack([*(curve_db(one, frequencies_hz) for one in knobs), np.ones(len(frequencies_hz))], axis=1)
+    shrink = SMALL * np.eye(3, 4)
+    matrix = np.concatenate((basis * part[:, np.newaxis], shrink))
+    goal = np.concatenate((wanted_db * part, np.zeros(3)))
+    gains, *_ = np.linalg.lstsq(matrix, goal, rcond=None)
+    left = float(np.sum((matrix @ gains - goal) ** 2))
+    return left, np.array([gains[0], np.log(hz), gains[1], gains[2], gains[3]])

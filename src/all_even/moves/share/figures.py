@@ -4,16 +4,26 @@ import numpy as np
 
 from all_even.engine.figures.look import Look
 from all_even.engine.sharing import Sharing, sharing
+from all_even.measure.sharing import masking
+from all_even.measure.sharing.scene import home
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.classes import is_low_end
 from all_even.session.settings import WorkSettings
 
+LOW_HZ = 120.0
+UNKNOWN = "unknown"
+"""The role of what nobody named: it may be anything."""
 GROUNDS = ("files", "order", "names", "levels", "strips", "settings", "mix")
 
 
 def bottom(found: Sharing) -> frozenset[str]:
-    """Kick, bass and toms: what is low of them is the business of the low end."""
-    return frozenset(unit.id for unit in found.units if is_low_end(unit.role) or unit.role == "tom")
+    """Kick, bass and toms, and what nobody named that has its body down there: what is low of them is the business of
+    the low end."""
+    low = masking.centres_hz() < LOW_HZ
+    return frozenset(
+        unit.id for unit, power in zip(found.units, found.scene.power, strict=True)
+        if is_low_end(unit.role) or unit.role == "tom" or (unit.role == UNKNOWN and bool(home(power)[low].any()))
+    )  # fmt: skip
 
 
 def is_true_alone(work: WorkSettings) -> bool:

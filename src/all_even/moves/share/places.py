@@ -16,6 +16,7 @@ from all_even.dsp.parameter import number
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
+from all_even.engine.figures.session_figures import SONG
 from all_even.engine.sharing import Sharing, pairs, sharing
 from all_even.measure.level import zones
 from all_even.measure.pitch import high_line
@@ -29,14 +30,15 @@ from all_even.session.roles import family_of
 
 Sort = Literal["sticks out", "resonance", "stands out", "beside its like", "lies on"]
 MOST = 5
-GROSS_DB, BESIDE_LIKE_DB = 7.0, 5.0
-FEWEST_LIKE, FEWEST_NOTES, MOST_LYING = 2, 6, 3
+GROSS_DB, BESIDE_LIKE_DB, OTHER_NOTES_DB, SUBSTANCE_DB = 7.0, 5.0, 15.0, 26.0
+"""What differs by more than 15 dB plays other notes."""
+FEWEST_NOTES, MOST_LYING = 6, 3
 LIES_ON = 0.02
 """So much of what another has in a zone is hidden by it."""
 BASS_PLACE_HZ, ON_BASS_DB, LEAST_TOGETHER = 160.0, -16.0, 0.15
 DB_PER_HIDDEN = 100.0
 """For the order among places only: a tenth of another hidden ranks like 10 dB."""
-CUT_DB, WORD_Q = -4.0, 1.4
+CUT_DB, LIFT_DB, WORD_Q, SECTION_S = -4.0, 3.0, 1.4, 4.0
 NOT_JUDGED = frozenset({"drums", "percussion", "bass", "buses", "other"})
 """Struck and low sounds have one strong place by nature."""
 
@@ -63,7 +65,8 @@ def places(look: Look, lane_id: str) -> tuple[Place, ...]:
 def _rests_on(look: Look, prints: Fingerprints, target: str) -> str:
     session = look.session
     lane = session.lane(target)
-    return digest((prints.mix, prints.strips.get(target), target, lane.role, session.settings, lane.importance))
+    own = (target, lane.role, lane.importance, lane.start_s)
+    return digest((prints.mix, prints.strips.get(target), own, session.settings, session.song))
 
 
 def _compute(look: Look, target: str) -> tuple[Place, ...]:
@@ -71,7 +74,7 @@ def _compute(look: Look, target: str) -> tuple[Place, ...]:
     at = found.place(target) if found is not None else None
     if found is None or at is None:
         return ()
-    told = [*_on_notes(look, target), *_by_ear(found, at, target), *_on_others(look, found, at, target),
+    told = [*_on_notes(look, target), *_by_ear(look, found, at, target), *_on_others(look, found, at, target),
             *_on_the_bass(found, at, target)]  # fmt: skip
     kept: list[Place] = []
     for place in sorted(told, key=lambda item: -item.size_db):
@@ -119,38 +122,78 @@ def _of_spot(lane_id: str, spot: Spot, family: str) -> Place:
     return Place(lane_id, "sticks out", spot.hz, 8.0, gain, spot.over_db, word, text)
 
 
-def _by_ear(found: Sharing, at: int, lane_id: str) -> list[Place]:
-    """Places of gross contrast; where there are doubles, against those."""
+def _by_ear(look: Look, found: Sharing, at: int, lane_id: str) -> list[Place]:
+    """Places of gross contrast; against its doubles, and section against section, also what is less gross or lacks."""
     unit = found.units[at]
     family = family_of(unit.role)
     if family in NOT_JUDGED:
         return []
     own = contrast_of(found, at)
+    told = [_word(lane_id, i, float(own[i]), family, "stands out", "than what lies beside it")
+            for i in _peaks(own, GROSS_DB)]  # fmt: skip
     like = [i for i, other in enumerate(found.units) if i != at and other.role == unit.role]
-    told = []
-    if len(like) >= FEWEST_LIKE:
-        usual = np.ma.median(np.ma.masked_invalid([contrast_of(found, i) for i in like]), axis=0).filled(np.nan)
-        for i in _peaks(own - usual, BESIDE_LIKE_DB):
-            word = ear_words.word_at(float(ear_words.THIRDS_HZ[i]), family)
-            told.append(_word(lane_id, i, float((own - usual)[i]), word, "beside its like",
-                              f"than in {len(like)} like it"))  # fmt: skip
-    for i in _peaks(own, GROSS_DB):
-        word = ear_words.word_at(float(ear_words.THIRDS_HZ[i]), family)
-        told.append(_word(lane_id, i, float(own[i]), word, "stands out", "than what lies beside it"))
-    return told
+    if like:
+        usual = _middle([contrast_of(found, i) for i in like])
+        against = f"than in {found.units[like[0]].name}" if len(like) == 1 else f"than in {len(like)} like it"
+        told += _beside(lane_id, own - usual, family, against)
+    parts = _by_section(look, found, at)
+    for letter, part in parts.items():
+        others = [other for name, other in parts.items() if name != letter]
+        if others:
+            told += _beside(lane_id, part - _middle(others), family, f"in part {letter} than elsewhere")[:1]
+    return [place for place in told if place.word]
 
 
-def _word(lane_id: str, third: int, over_db: float, word: str, sort: Sort, against: str) -> Place:
+def _beside(lane_id: str, difference: NDArray[np.float64], family: str, against: str) -> list[Place]:
+    """Where a track differs from its like: too much, or too little."""
+    more = [_word(lane_id, i, float(difference[i]), family, "beside its like", against)
+            for i in _peaks(difference, BESIDE_LIKE_DB)]  # fmt: skip
+    less = [_word(lane_id, i, float(difference[i]), family, "beside its like", against)
+            for i in _peaks(-difference, BESIDE_LIKE_DB)]  # fmt: skip
+    tone = [place for place in (*more, *less) if place.size_db <= OTHER_NOTES_DB]
+    return sorted(tone, key=lambda place: -place.size_db)[:2]
+
+
+def _middle(contrasts: list[NDArray[np.float64]]) -> NDArray[np.float64]:
+    return np.asarray(np.ma.median(np.ma.masked_invalid(contrasts), axis=0).filled(np.nan))
+
+
+def _by_section(look: Look, found: Sharing, at: int) -> dict[str, NDArray[np.float64]]:
+    """Contrast in each part of the song in which the source plays long enough."""
+    power, playing = found.scene.power[at], found.scene.weight[at].any(axis=1)
+    frames: dict[str, list[NDArray[np.float32]]] = {}
+    for section in look.get(SONG).sections:
+        start, stop = (round(time / found.frame_s) for time in (section.start_s, section.end_s))
+        frames.setdefault(section.letter, []).append(power[start:stop][playing[start:stop]])
+    joined = {letter: np.concatenate(parts) for letter, parts in frames.items()}
+    enough = SECTION_S / found.frame_s
+    return {
+        letter: _contrast(part) for letter, part in joined.items()
+        if len(part) >= enough
+    }  # fmt: skip
+
+
+def _word(lane_id: str, third: int, over_db: float, family: str, sort: Sort, against: str) -> Place:
     hz = float(ear_words.THIRDS_HZ[third])
-    text = f"{word[:1].upper()}{word[1:]}? {number(over_db, 0)} dB more at {number(hz, 0)} Hz {against}"
-    return Place(lane_id, sort, hz, WORD_Q, CUT_DB, over_db, word, text)
+    word = ear_words.word_at(hz, family, lack=over_db < 0.0)
+    size = number(abs(over_db), 0)
+    text = (
+        f"{word[:1].upper()}{word[1:]}? {size} dB {'more' if over_db > 0.0 else 'less'} at {number(hz, 0)} Hz {against}"
+    )
+    gain = CUT_DB if over_db > 0.0 else LIFT_DB
+    return Place(lane_id, sort, hz, WORD_Q, gain, abs(over_db), word, text)
 
 
 def contrast_of(found: Sharing, at: int) -> NDArray[np.float64]:
     """Contrast of a source over the third octaves."""
     playing = found.scene.weight[at].any(axis=1)
-    power = found.scene.power[at][playing] if playing.any() else found.scene.power[at]
-    return ear_words.contrast(ear_words.third_octaves(power))
+    return _contrast(found.scene.power[at][playing] if playing.any() else found.scene.power[at])
+
+
+def _contrast(power: NDArray[np.float32]) -> NDArray[np.float64]:
+    """NaN where there is next to nothing: what differs there are the notes."""
+    levels = ear_words.third_octaves(power)
+    return np.where(levels > levels.max() - SUBSTANCE_DB, ear_words.contrast(levels), np.nan)
 
 
 def _peaks(values: NDArray[np.float64], least: float) -> list[int]:

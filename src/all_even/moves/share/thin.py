@@ -4,13 +4,14 @@ A matter of taste, so it is never made unasked: what is lost is a part somebody 
 """
 
 import numpy as np
+from msgspec.structs import replace
 
-from all_even.dsp.parameter import number
+from all_even.dsp.parameter import LEVEL, Parameter, number
 from all_even.engine.figures.look import Look
 from all_even.engine.sharing import Sharing, sharing
 from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import Kind
-from all_even.moves.share.figures import GROUNDS, HIDDEN
+from all_even.moves.share.figures import GROUNDS, HIDDEN, UNKNOWN
 from all_even.session import edits
 from all_even.session.importance import weight_of
 from all_even.session.model import Proposal, Session
@@ -21,6 +22,9 @@ HIDDEN_ANYWAY = 0.6
 LEAST_FOR_OTHERS = 0.008
 """The others' share* has to fall so far, weighted by importance."""
 LOWER_DB = -6.0
+OUT_DB = 30.0
+DOWN = Parameter("Down", "dB", 3.0, OUT_DB, OUT_DB, 1.0)
+"""All the way is out."""
 MOST = 3
 
 
@@ -33,7 +37,7 @@ def propose(look: Look) -> list[Proposal]:
     rows = []
     for index, unit in enumerate(found.units):
         own = found.shares[index]
-        if np.isnan(own) or own < usual or weight_of(unit.head) not in LAYERS:
+        if np.isnan(own) or own < usual or weight_of(unit.head) not in LAYERS or unit.role == UNKNOWN:
             continue
         muted = trial.tried(index, np.zeros(found.scene.power.shape[2]))
         gained = others(found, found.shares, muted, index)
@@ -70,12 +74,13 @@ def _proposal(look: Look, found: Sharing, trial: Trial, gained: float, index: in
         f"{number(100.0 * gained)} % less, {found.units[best].name} most: {100.0 * found.shares[best]:.0f} to "
         f"{100.0 * muted[best]:.0f} %. 6 dB down brings {number(100.0 * others(found, found.shares, lower, index))} %. "
         "What it plays is then gone: listen before you decide.",
-        parameters={},
+        parameters={"down_db": OUT_DB},
         evidence={
             "own_hidden": float(found.shares[index]),
             "others_gain": gained,
             "others_gain_6_db_down": others(found, found.shares, lower, index),
             "most_gained": found.units[best].name,
+            "hidden_then": then,
         },
         metric=HIDDEN.id,
         before=100.0 * found.mean,
@@ -86,7 +91,20 @@ def _proposal(look: Look, found: Sharing, trial: Trial, gained: float, index: in
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    return edits.change_strips(session, [i for i in proposal.targets if session.is_lane(i)], mute=True)
+    """Muted, or only lower where somebody turned it to less than all the way."""
+    present = [i for i in proposal.targets if session.is_lane(i)]
+    down = proposal.parameters.get("down_db", OUT_DB)
+    if not isinstance(down, float) or down >= OUT_DB:
+        return edits.change_strips(session, present, mute=True)
+    levels = {i: LEVEL.clamped(session.lane(i).level_db - down) for i in present}
+    return edits.set_levels(session, levels)
 
 
-KIND = Kind("share.thin", GROUNDS, propose, edit, optional=True)
+def changed(proposal: Proposal) -> Proposal:
+    """Only leaving out was worked out; anything else is found afterwards."""
+    whole = proposal.parameters.get("down_db") == OUT_DB
+    promised = proposal.evidence.get("hidden_then")
+    return replace(proposal, expected=100.0 * promised if whole and isinstance(promised, float) else None)
+
+
+KIND = Kind("share.thin", GROUNDS, propose, edit, optional=True, parameters={"down_db": DOWN}, changed=changed)

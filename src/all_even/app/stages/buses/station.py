@@ -82,6 +82,7 @@ class StationPanel(QWidget):
         self.drawing = StationDrawing()
         self.drawing.band_chosen.connect(self._choose_band)
         self.drawing.band_moved.connect(self._move_band)
+        self.drawing.band_turned.connect(self._turn_band)
         self.drawing.threshold_moved.connect(lambda value: self._change(threshold_db=value))
         self.drawing.released.connect(desk.end_gesture)
         row.addWidget(self.drawing, 1)
@@ -357,6 +358,15 @@ class StationPanel(QWidget):
             ),
             merge=merge,
         )
+
+    def _turn_band(self, index: int, steps: int) -> None:
+        found = self._found()
+        if found is not None and index < len(found[1].bands):
+            q = round(found[1].bands[index].q * 1.1**steps, 2)
+            merge = f"station {self._station_id} {index} q"
+            self.desk.try_edit(
+                lambda s: chain_edits.change_part(s, self._strip, self._station_id, index, q=q), merge=merge
+            )
 
     def _set_key(self, source: str | None) -> None:
         self._change(key=None if source is None else Key(source=source))

@@ -1,6 +1,6 @@
 """A station's small drawing: response, transfer with the levels that meet it, envelope, or its gain in time.
 
-The bars of an equaliser are handles: sideways is frequency, up and down gain, the resulting curve follows.
+The bars of an equaliser are handles: sideways is frequency, up and down gain, the wheel Q; the resulting curve follows.
 So is the line of a threshold. Shift moves finer, a double click takes a bar back to 0 dB.
 """
 
@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 
 from all_even.app import paint, theme
 from all_even.app.bench import ruler
@@ -53,6 +53,8 @@ class StationDrawing(Drawing):
     band_chosen = pyqtSignal(int)
     band_moved = pyqtSignal(int, float, float)
     """(band, Hz, dB)"""
+    band_turned = pyqtSignal(int, int)
+    """(band, steps of Q)"""
     threshold_moved = pyqtSignal(float)
     released = pyqtSignal()
 
@@ -169,6 +171,15 @@ class StationDrawing(Drawing):
         if self._grip is not None:
             self._grip = None
             self.released.emit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        station = self._station
+        if event is None or not isinstance(station, Equaliser):
+            return
+        band = ruler.bar_at(self.plot(), station.bands, event.position())
+        if band is not None:
+            self.band_turned.emit(band, 1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
