@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QComboBox, QPushButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
 
 from all_even.app.bench import ruler
 from all_even.app.fields import NumberField
@@ -350,6 +351,26 @@ def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):
     desk.undo()
     assert desk.session.lanes == before.lanes
     assert desk.session.chain(lane)[0].bands == bands
+
+
+def test_the_wheel_over_a_bar_sets_q_and_linear_phase_says_what_it_costs(routed):
+    desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
+    lane = desk.session.lanes[3].id
+    band = Band(frequency_hz=2000.0, gain_db=4.0, q=1.0)
+    desk.edit(lambda s: chain_edits.add_station(s, lane, Equaliser(bands=(band,))))
+    desk.select((lane,))
+    routed.settle_paint()
+    drawing = bench.station.drawing
+    at = QPointF(ruler.x_of(drawing.plot(), 2000.0), drawing.plot().center().y() - 8)
+    turn = QWheelEvent(at, drawing.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
+                       Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    QApplication.sendEvent(drawing, turn)
+    (station,) = desk.session.chain(lane)
+    assert station.bands[0].q == pytest.approx(1.1)
+    desk.edit(lambda s: chain_edits.change_station(s, lane, station.id, phase="linear"))
+    routed.settle_paint()
+    assert "85 ms late" in drawing.title
+    assert "before" in drawing.title
 
 
 def test_the_line_of_a_threshold_is_dragged(routed):

@@ -107,6 +107,16 @@ def winds(folder: Path) -> Path:
     return folder
 
 
+def doubles(folder: Path) -> Path:
+    """Twice the same line, once with 9 dB less from 3 to 6 kHz."""
+    line = held(melody([220.0, 247.0, 294.0, 330.0]), 0.9)
+    spectrum = np.fft.rfft(line)
+    hz = np.fft.rfftfreq(len(line), 1.0 / RATE)
+    near = np.exp(-0.5 * (np.log2(np.maximum(hz, 1.0) / 4000.0) / 0.4) ** 2)
+    dull = np.fft.irfft(spectrum * 10.0 ** (-9.0 * near / 20.0), len(line))
+    return write(folder, {"Viola": line, "Viola dull": dull})
+
+
 def made(folder: Path) -> list[Path]:
     """Those in which, taken together, every move of the stage has something to do."""
     return [make(folder / make.__name__) for make in (crowded, now_and_then, rumbling, winds)]

@@ -152,6 +152,32 @@ def test_a_layer_that_is_hidden_anyway_may_be_left_out(crowded):
     assert result_of(make(crowded, scratch)) == pytest.approx(scratch.expected, abs=0.5)
 
 
+def test_a_layer_may_also_only_go_down(crowded):
+    kind = stages.kinds()["share.thin"]
+    (whole, *_) = propose(crowded, "share.thin")
+    lower = making.with_parameters(kind, whole, {"down_db": 6.0})
+    assert lower.expected is None
+    session = making.made(crowded.session, kind, lower)
+    for target in whole.targets:
+        assert session.lane(target).level_db == crowded.session.lane(target).level_db - 6.0
+        assert not session.lane(target).mute
+    assert making.with_parameters(kind, lower, {"down_db": 99.0}).expected == pytest.approx(whole.expected)
+
+
+def test_what_nobody_named_is_not_left_out_and_keeps_its_bottom(crowded):
+    nameless = crowded.at(edits.change_strips(crowded.session, [item.id for item in crowded.session.lanes],
+                                              role="unknown"))  # fmt: skip
+    assert propose(nameless, "share.thin") == []
+    low = masking.centres_hz() < 200.0
+    kick = lane(crowded, "Kick")
+    assert kick in shape.bottom(sharing(nameless))
+    for move in propose(nameless, "share.shape"):
+        for unit_id, its in bands.bands_of(move).items():
+            if unit_id in (kick, lane(crowded, "Bass")):
+                curve = 10.0 * np.log10(search.gains_of(its, crowded.session.sample_rate))
+                assert np.abs(curve[low]).max() <= 1.05
+
+
 def test_a_high_pass_comes_where_rumble_is_worth_it_and_everywhere_in_the_other_school(tmp_path, crowded):
     look = look_at(share_sessions.rumbling(tmp_path / "rumble"))
     (move,) = propose(look, "share.high-pass")
@@ -323,6 +349,17 @@ def test_places_say_where_one_lies_on_another(crowded):
     assert any(place.sort == "lies on" for place in found)
     assert len(found) <= places.MOST
     assert places.places(crowded, lane(crowded, "Kick")) is not None
+
+
+def test_a_part_that_is_duller_than_its_double_is_named_as_a_lack(tmp_path):
+    folder = share_sessions.doubles(tmp_path / "doubles")
+    look = look_at(folder)
+    dull = places.places(look, lane(look, "Viola dull"))
+    found = next(place for place in dull if place.sort == "beside its like")
+    assert found.word == "dull"
+    assert found.gain_db > 0.0
+    bright = places.places(look, lane(look, "Viola"))
+    assert any(place.sort == "beside its like" and place.gain_db < 0.0 for place in bright)
 
 
 def test_a_dynamic_band_by_hand_moves_only_where_it_is_loud(crowded):

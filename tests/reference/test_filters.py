@@ -219,3 +219,15 @@ def peak_behind_high_pass_db(sound: np.ndarray, phase: str) -> float:
     out = Single(cut, RATE)(sound.copy())[inside]
     assert np.mean(out**2) < np.mean(sound[inside] ** 2)
     return float(db(np.abs(out).max() / np.abs(sound[inside]).max()))
+
+
+def test_pre_ringing_is_none_in_minimum_phase_and_grows_with_q():
+    """A ringing filter of quality Q at f decays by 8.7 dB in Q / (pi f) s (from the pole's distance, textbook): linear
+    phase has the same on both sides of its middle."""
+
+    def ringing(q: float) -> float:
+        bands = (Band(frequency_hz=200.0, gain_db=12.0, q=q),)
+        assert Equaliser(bands=bands).pre_ringing_ms(48_000) == 0.0
+        return Equaliser(bands=bands, phase="linear").pre_ringing_ms(48_000)
+
+    assert 0.0 < ringing(1.0) < ringing(4.0) < 86.0
