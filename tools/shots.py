@@ -223,7 +223,8 @@ def main() -> None:
     window.workbench.lanes.verticalScrollBar().setValue(0)
     shot("buses")
     desk.select((voice,))
-    window.workbench.bench.of("buses").open(desk.session.chain(voice)[1].id)
+    shown = [station for station in desk.session.chain(voice) if isinstance(station, Equaliser)]
+    window.workbench.bench.of("buses").open(shown[-1].id)
     shot("station-equaliser")
     window.show_page("settings")
     wait(lambda: not desk.work.busy())

@@ -108,12 +108,12 @@ def winds(folder: Path) -> Path:
 
 
 def doubles(folder: Path) -> Path:
-    """Twice the same line, once with 9 dB less from 3 to 6 kHz."""
-    line = held(melody([220.0, 247.0, 294.0, 330.0]), 0.9)
-    spectrum = np.fft.rfft(line)
-    hz = np.fft.rfftfreq(len(line), 1.0 / RATE)
+    """Two lines of the same notes, the second with 9 dB less from 3 to 6 kHz."""
+    line, other = (held(melody(hz), 0.5) for hz in ([220.0, 247.0, 294.0, 330.0], [330.0, 294.0, 220.0, 247.0]))
+    spectrum = np.fft.rfft(other)
+    hz = np.fft.rfftfreq(len(other), 1.0 / RATE)
     near = np.exp(-0.5 * (np.log2(np.maximum(hz, 1.0) / 4000.0) / 0.4) ** 2)
-    dull = np.fft.irfft(spectrum * 10.0 ** (-9.0 * near / 20.0), len(line))
+    dull = np.fft.irfft(spectrum * 10.0 ** (-9.0 * near / 20.0), len(other))
     return write(folder, {"Viola": line, "Viola dull": dull})
 
 

@@ -26,7 +26,7 @@ MOST_BANDS = 32
 SECTIONS_PER_BAND = 4
 LINEAR_S = 0.17
 """Length of the linear-phase filter: 8161 taps at 48 kHz, so that a bell of Q 1 at 40 Hz is still right."""
-PRE_RINGING_DB = -40.0
+PRE_RINGING_DB = -60.0
 LINEAR_EDGE = 0.6
 """Share of the filter that its raised-cosine ends take."""
 
@@ -119,7 +119,7 @@ class Equaliser(Processor, frozen=True, kw_only=True, tag_field="kind", tag="equ
         return _taps(sample_rate) // 2 if self.phase == "linear" else 0
 
     def pre_ringing_ms(self, sample_rate: int) -> float:
-        """How long before a hit linear phase is heard, down to 40 dB under its peak; 0 for minimum phase."""
+        """How long before a hit linear phase is heard, down to 60 dB under its peak; 0 for minimum phase."""
         if self.phase != "linear":
             return 0.0
         taps = np.abs(_linear(self.bands, sample_rate))

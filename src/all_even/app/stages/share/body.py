@@ -60,7 +60,8 @@ class ShareBody(Body):
                           QRectF(left, box.top() + 18, width, 16), LOW_HZ, HIGH_HZ)  # fmt: skip
         known, mean = self.shown.measured, self.shown.mean
         quiet = theme.colour("quiet")
-        for name, label in (("hidden", "Hidden"), ("ear", "One ear"), ("counts", "Counts")):
+        whole = "Hidden" if known is None or known.stretch_s is None else "In loop"
+        for name, label in (("hidden", whole), ("ear", "One ear"), ("counts", "Counts")):
             if name in columns.boxes:
                 head = column_box(box, columns, name)
                 top = QRectF(head.left() - 8, head.top() + 1, head.width() + 8, 16)

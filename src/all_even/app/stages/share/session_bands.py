@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from all_even.moves.share.bookkeeping import Book, Thread
 
 MOST_DB = 12.0
-ROW, HEAD = 50, 18
+ROW, LINE, HEAD = 34, 15, 18
 
 
 class ThreadsDrawing(Drawing):
@@ -138,30 +138,39 @@ class BandsTable(QWidget):
 
     def show_book(self, book: "Book | None", current: str, knobs: bool) -> None:
         self._book, self._current, self._knobs = book, current, knobs
-        self._top = 0 if book is None else min(self._top, max(0, len(book.threads) - self._room()))
+        self._top = 0 if book is None else min(self._top, max(0, len(book.threads) - 1))
         self.update()
 
-    def _room(self) -> int:
-        return max(1, (self.height() - HEAD) // ROW)
+    def _rows(self) -> list[tuple[QRectF, "Thread", list[str]]]:
+        """What is seen: each lane's box and its lines; as many as there is room for."""
+        rows: list[tuple[QRectF, Thread, list[str]]] = []
+        y = float(HEAD)
+        for thread in self._book.threads[self._top :] if self._book is not None else ():
+            lines = self._lines(thread, self.width() - 24)
+            height = ROW + LINE * (len(lines) - 1)
+            if rows and y + height > self.height():
+                break
+            rows.append((QRectF(0, y, self.width(), height - 3), thread, lines))
+            y += height
+        return rows
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         if self._book is None:
             return
-        rows = self._book.threads[self._top : self._top + self._room()]
+        rows = self._rows()
         head = "Low shelf 80 Hz, mid, high shelf 12 kHz" if self._knobs else "Bands"
         if len(rows) < len(self._book.threads):
             head += f" ({len(rows)} of {len(self._book.threads)} lanes, wheel)"
         paint.text(painter, QRectF(4, 0, self.width() - 8, 16), head, size=theme.SMALL, colour=theme.colour("quiet"))
-        for index, thread in enumerate(rows):
-            box = QRectF(0, HEAD + index * ROW, self.width(), ROW - 3)
+        for box, thread, lines in rows:
             painter.fillRect(box, theme.colour("act_soft" if thread.lane_id == self._current else "ground"))
             icons.draw_mark(painter, thread.family, QRectF(6, box.top() + 4, 10, 10))
             name = QRectF(20, box.top() + 1, box.width() - 24, 16)
             paint.text(painter, name, thread.name, size=theme.SMALL, strong=True)
             look = self._knobs and thread.knobs is not None and not thread.knobs.carries
-            for line, told in enumerate(self._lines(thread, box.width() - 24)):
-                below = QRectF(20, box.top() + 15 + 15 * line, box.width() - 24, 15)
+            for line, told in enumerate(lines):
+                below = QRectF(20, box.top() + LINE * (line + 1), box.width() - 24, LINE)
                 paint.text(painter, below, told, size=theme.SMALL, colour=theme.colour("look" if look else "text"))
 
     def _lines(self, thread: "Thread", width: float) -> list[str]:
@@ -181,13 +190,13 @@ class BandsTable(QWidget):
         return lines
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._book is not None:
-            index = self._top + int((event.position().y() - HEAD) // ROW)
-            if 0 <= index < len(self._book.threads) and event.position().y() >= HEAD:
-                self.pointed.emit(self._book.threads[index].lane_id)
+        if event is not None:
+            for box, thread, _ in self._rows():
+                if box.contains(event.position()):
+                    self.pointed.emit(thread.lane_id)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None and self._book is not None:
             step = -1 if event.angleDelta().y() > 0 else 1
-            self._top = max(0, min(self._top + step, len(self._book.threads) - self._room()))
+            self._top = max(0, min(self._top + step, len(self._book.threads) - 1))
             self.update()
