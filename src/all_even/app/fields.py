@@ -1,12 +1,15 @@
 """Small controls with the same manners everywhere: typed numbers with units, labelled figures, buttons."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractScrollArea,
+    QButtonGroup,
     QGridLayout,
+    QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -194,6 +197,19 @@ def icon_button(
     result.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # after a click, Space still plays
     result.clicked.connect(lambda _checked=False: pressed())
     return result
+
+
+def view_buttons(
+    owner: QWidget, row: QHBoxLayout, views: Sequence[tuple[str, str]], show: Callable[[int], object]
+) -> QButtonGroup:
+    """A button for each view (text, tip), one of them down; each shows its view by number."""
+    group = QButtonGroup(owner)
+    for index, (text, tip) in enumerate(views):
+        made = button(text, tip, partial(show, index), checkable=True)
+        group.addButton(made, index)
+        row.addWidget(made)
+    group.setExclusive(True)
+    return group
 
 
 def swap(area: QScrollArea, widget: QWidget) -> None:

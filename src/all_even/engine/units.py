@@ -122,7 +122,7 @@ def unit_energy(look: Look, unit: Unit) -> Array | None:
     session = look.session
     if len(unit.lanes) == 1:
         lane = unit.head
-        known = look.flow if lane.chain else None
+        known = look.strip_flow(lane.id) if lane.chain else None
         return arriving_energy(session, lane, look.measures(lane.id), known)
     gains = [gains_to_mix(look, lane) for lane in unit.lanes]
     if any(item is None for item in gains):

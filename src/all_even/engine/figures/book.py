@@ -264,8 +264,8 @@ def flow_of(session: Session, sources: Opened, *, cancelled: threading.Event | N
     book = Book(sources, kept=KeptSounds(0))
     book.hear(session, book.flow_wants(session), cancelled=cancelled)
     flow = book.known_flow(session)
-    return flow if flow is not None else Flow(_silence(session), {})
+    return flow if flow is not None else Flow(silence(session), {})
 
 
-def _silence(session: Session) -> TrackMeasures:
+def silence(session: Session) -> TrackMeasures:
     return LevelsListener(session.sample_rate, 2).result()

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.engine.figures import on_disk
-from all_even.engine.figures.book import Book, Want
+from all_even.engine.figures.book import Book, Want, silence
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprint
 from all_even.engine.flow import Flow
@@ -79,6 +79,12 @@ class Look:
         """Levels on the way and at the faders."""
         self.hear(*self.book.flow_wants(self.session))
         return self.book.known_flow(self.session)
+
+    def strip_flow(self, strip_id: str) -> Flow | None:
+        """Levels on the way of one strip alone, without the mix; None where it is not known."""
+        self.hear(("flow", strip_id))
+        found = self.book.known(self.session, ("flow", strip_id))
+        return None if found is None else Flow(silence(self.session), {strip_id: found})
 
     def get(self, figure: Figure[T], target: str = "") -> T:
         """A figure of this session."""

@@ -57,6 +57,6 @@ def sweep(session: Session, lane_id: str, hz: float, peak_dbfs: float | None, *,
     lift = Equaliser(id="sweep-lift", bands=(Band(frequency_hz=hz, gain_db=SWEEP_GAIN_DB, q=SWEEP_Q),))
     guard = (lift, Limiter(id="sweep-guard", ceiling_db=max(-24.0, ceiling)),
              Gain(id="sweep-start", gain_db=SWEEP_START_DB if start else 0.0))  # fmt: skip
-    swept = replace(lane, chain=(*lane.chain, *guard)[:64])
+    swept = replace(lane, chain=(*lane.chain, *guard))  # made only to be played, so it may be longer than a file's
     lanes = tuple(swept if item.id == lane_id else item for item in session.lanes)
     return pair_alone(replace(session, lanes=lanes), (lane_id,))

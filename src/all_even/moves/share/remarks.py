@@ -17,6 +17,8 @@ from all_even.session.model import Lane, Session, Strip
 from all_even.session.remark import Remark
 from all_even.session.roles import family_of
 
+SINGLE_NOTES = "low-end.single-notes"
+"""The move that takes single notes of a bass on purpose."""
 COUNTS_DB = 1.5
 """A smaller band is not spoken of."""
 NEAR_OCTAVES = 1.0 / 3.0
@@ -50,9 +52,13 @@ def _near(a: Band, b: Band) -> bool:
 def _narrow_on_bass(look: Look) -> list[Remark]:
     """A band that takes single notes out of a bass (`measures`: over 3 dB between notes, and few get half of it)."""
     told = []
+    standing = making.standing(look.session).values()
+    on_purpose = {target for move in standing if move.kind == SINGLE_NOTES for target in move.targets}
     for lane in look.session.lanes:
         report = look.reports.get(lane.id)
-        if family_of(lane.role) != "bass" or report is None or report.character is None or not report.character.notes:
+        if lane.id in on_purpose or family_of(lane.role) != "bass" or report is None or report.character is None:
+            continue
+        if not report.character.notes:
             continue
         hz = np.array([note.frequency_hz for note in report.character.notes])
         for band in bands_of(lane):

@@ -1,11 +1,10 @@
 """Balance's bench: the selected lane's settings to type, its loudness along the song, the mix meter."""
 
 from collections.abc import Callable
-from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QBoxLayout, QButtonGroup, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
 
 from all_even import texts
 from all_even.app import fields
@@ -83,12 +82,7 @@ class BalanceBench(Bench):
             self.stack.addWidget(view)
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.views = QButtonGroup(self)
-        for index, (text, tip) in enumerate(VIEWS):
-            button = fields.button(text, tip, partial(self.show_view, index), checkable=True)
-            self.views.addButton(button, index)
-            row.addWidget(button)
-        self.views.setExclusive(True)
+        self.views = fields.view_buttons(self, row, VIEWS, self.show_view)
         self.mirror = fields.button(
             "Players", "Seen from the players instead of the audience", self._mirror, checkable=True
         )

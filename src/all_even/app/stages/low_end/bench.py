@@ -4,7 +4,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
@@ -75,12 +75,7 @@ class LowEndBench(Bench):
             self.stack.addWidget(view)
         bar = QHBoxLayout()
         bar.setSpacing(4)
-        self.views = QButtonGroup(self)
-        for index, (text, tip) in enumerate(VIEWS):
-            button = fields.button(text, tip, partial(self.show_view, index), checkable=True)
-            self.views.addButton(button, index)
-            bar.addWidget(button)
-        self.views.setExclusive(True)
+        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
         bar.addStretch(1)
         self.links = Links(self.desk)
         bar.addWidget(self.links)

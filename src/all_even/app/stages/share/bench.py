@@ -4,7 +4,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
@@ -74,12 +74,7 @@ class ShareBench(Bench):
             self.stack.addWidget(_beside(parts, stretches))
         bar = QHBoxLayout()
         bar.setSpacing(4)
-        self.views = QButtonGroup(self)
-        for index, (text, tip) in enumerate(VIEWS):
-            button = fields.button(text, tip, partial(self.show_view, index), checkable=True)
-            self.views.addButton(button, index)
-            bar.addWidget(button)
-        self.views.setExclusive(True)
+        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
         bar.addStretch(1)
         ears = self.desk.ears
         hold = (

@@ -10,17 +10,20 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from all_even.app.desk import Desk
 from all_even.app.work import Report
 from all_even.session.model import Session
 
 if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
     from all_even.engine.sharing import Apart, Hiding, Ridge, Sharing
     from all_even.moves.share.live import Live
 
 Array = NDArray[np.float64]
+AT_REST_MS = 250
+"""So long after the last change what changed is heard again."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,6 +52,10 @@ class Shown(QObject):
         self.predicted: Array | None = None
         self._asked: object = None
         self._again = False
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(AT_REST_MS)
+        self._soon.timeout.connect(self._measure_soon)
 
     @property
     def shares(self) -> Array | None:
@@ -77,9 +84,21 @@ class Shown(QObject):
             self.measured = self.predicted = self._asked = None
             self.changed.emit()
         look, stretch = desk.figures.look(), self.stretch()
-        if look is None or desk.mix_stale:
-            self._predict()
+        if look is None:
             return
+        if not desk.mix_stale:
+            self._measure(look, stretch)
+        elif self.measured is not None:  # the strips that changed are enough; the mix is not waited for
+            self._predict()
+            self._soon.start()
+
+    def _measure_soon(self) -> None:
+        look = self.desk.figures.look() if self.desk.is_open else None
+        if look is not None:
+            self._measure(look, self.stretch())
+
+    def _measure(self, look: "Look", stretch: tuple[float, float] | None) -> None:
+        desk = self.desk
         key = (desk.document, desk.session, stretch)
         if desk.work.busy("sharing") or (self._asked is not None and all(a is b or a == b for a, b in zip(
             self._asked, key, strict=True))):  # type: ignore[call-overload]  # fmt: skip
