@@ -18,6 +18,7 @@ from all_even.measure.sharing.scene import home
 from all_even.moves import making
 from all_even.moves.kind import per_strip
 from all_even.moves.share import bands, bookkeeping, by_hand, hearing, live, places, remarks, search, shape
+from all_even.moves.share.present import present
 from all_even.session import chain_edits, edits
 from all_even.session.model import MIX
 from tests.moves import share_sessions
@@ -135,6 +136,19 @@ def test_a_band_left_out_changes_what_is_promised_and_the_rest_is_kept(crowded, 
     assert less.expected > the_set.expected
     assert sum(map(len, bands.bands_of(less).values())) == len(parts) - 1
     assert result_of(make(crowded, less)) == pytest.approx(less.expected, abs=0.1)
+
+
+def test_a_set_is_not_made_again_and_again(crowded, the_set, after):
+    """Limits count from the tracks without any equaliser: what could still be gained stays within the same ones."""
+    for again in propose(after, "share.shape"):
+        done = make(after, again)
+        found = sharing(crowded)
+        for unit in sharing(done).units:
+            curve = 10.0 * np.log10(present(done.session, sharing(done)).gains[found.scene.names.index(unit.id)])
+            assert np.abs(curve).max() <= 6.3
+        assert sum(map(len, bands.bands_of(again).values())) + len(the_set.parameters["gain_db"]) <= search.MOST
+        after = done
+    assert propose(after, "share.shape") == []
 
 
 def test_schools_change_the_set(crowded):

@@ -249,8 +249,9 @@ def _sharing() -> list[Benchmark]:
     searched = _wall_time(lambda: found.extend(search.find_set(scene)))
     trial, few = Trial(scene), Trial(scene.thinned(search.SHARE_OF_FRAMES))
     curve = search.atom_gains(20, -4.5, RATE)
-    units = Sharing((), scene, trial.shares, 2048 / RATE)
-    pairs_of(Sharing((), scene.part(0, 30), trial.shares, 2048 / RATE))  # compiles
+    units = Sharing((), scene, scene, trial.shares, 2048 / RATE)
+    few_frames = scene.part(0, 30)
+    pairs_of(Sharing((), few_frames, few_frames, trial.shares, 2048 / RATE))  # compiles
 
     def one_band() -> None:
         trial.put(3, trial.kept(3, curve))

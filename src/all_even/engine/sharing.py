@@ -49,10 +49,12 @@ def unequalised(session: Session) -> Session:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Sharing:
-    """scene: the sources, in the order of `units`. shares: share* of each, NaN where it never sounds."""
+    """scene: the sources, in the order of `units`; bare: the same without equalisers and passes. shares: share* of
+    each, NaN where it never sounds."""
 
     units: tuple[Unit, ...]
     scene: Scene
+    bare: Scene
     shares: Array
     frame_s: float
 
@@ -81,11 +83,14 @@ def _compute(look: Look, _target: str) -> Sharing | None:
     bare = unequalised(look.session)
     was = now if bare is look.session else table(look.at(bare))
     weights = importance(look.session)
-    scene = scene_of(now.tracks, was.tracks, was.floor, weights, look.session.sample_rate)
-    return Sharing(now.units, scene, shares_of(scene), now.frame_s)
+    rate = look.session.sample_rate
+    scene = scene_of(now.tracks, was.tracks, was.floor, weights, rate)
+    as_was = {name: was.tracks.get(name, track) for name, track in now.tracks.items()}
+    plain = scene if was is now else scene_of(as_was, was.tracks, was.floor, weights, rate)
+    return Sharing(now.units, scene, plain, shares_of(scene), now.frame_s)
 
 
-SHARING = Figure("sharing", 1, "session", _rests_on, _compute)
+SHARING = Figure("sharing", 2, "session", _rests_on, _compute)
 
 
 def sharing(look: Look) -> Sharing | None:
@@ -105,8 +110,9 @@ def shares_of(scene: Scene) -> Array:
 def stretch_of(found: Sharing, start_s: float, end_s: float) -> Sharing:
     """The same for a part of the song."""
     start = max(0, round(start_s / found.frame_s))
-    scene = found.scene.part(start, max(start + 1, round(end_s / found.frame_s)))
-    return replace(found, scene=scene, shares=shares_of(scene))
+    stop = max(start + 1, round(end_s / found.frame_s))
+    scene = found.scene.part(start, stop)
+    return replace(found, scene=scene, bare=found.bare.part(start, stop), shares=shares_of(scene))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -104,7 +104,11 @@ class Trial:
 
     def kept(self, track: int, gains: Array) -> Array:
         """Power gains (bands,) with the track's own loudness taken back, as the bands predict it."""
-        return np.asarray(gains / max(float(self._loudness[track] @ gains), 1e-12))
+        return np.asarray(gains / max(self.change(track, gains), 1e-12))
+
+    def change(self, track: int, gains: Array) -> float:
+        """What power gains (bands,) do to a track's loudness, as a power factor."""
+        return float(self._loudness[track] @ gains)
 
     def _changed(self, track: int, gains: Array) -> tuple[Bands, Array]:
         spread = (self.scene.power[track] * gains.astype(np.float32)) @ self._spreading

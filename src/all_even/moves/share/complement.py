@@ -16,6 +16,7 @@ from all_even.moves.kind import Kind
 from all_even.moves.share import bands, search
 from all_even.moves.share.bands import Placed
 from all_even.moves.share.figures import GROUNDS, HIDDEN, bottom
+from all_even.moves.share.present import present
 from all_even.moves.share.shape import school
 from all_even.session.model import Proposal
 
@@ -32,8 +33,11 @@ def propose(look: Look) -> list[Proposal]:
     trial = Trial(found.scene.thinned(search.SHARE_OF_FRAMES))
     limits = search.limits_db(found.scene, bottom(found), school(look.session.settings))
     pairs = alike(standing, range(len(found.units)))
+    counts = present(look.session, found).counts
     rows = []
     for a, b in pairs:
+        if counts[a] or counts[b]:
+            continue  # they have centres of their own already
         best = _best(trial, a, b, limits)
         if best is not None:
             rows.append((best[0], a, b, best[1]))

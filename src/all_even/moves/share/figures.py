@@ -21,7 +21,7 @@ def bottom(found: Sharing) -> frozenset[str]:
     the low end."""
     low = masking.centres_hz() < LOW_HZ
     return frozenset(
-        unit.id for unit, power in zip(found.units, found.scene.power, strict=True)
+        unit.id for unit, power in zip(found.units, found.bare.power, strict=True)
         if is_low_end(unit.role) or unit.role == "tom" or (unit.role == UNKNOWN and bool(home(power)[low].any()))
     )  # fmt: skip
 

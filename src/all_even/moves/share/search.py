@@ -106,12 +106,19 @@ def find_set(
     bottom: Collection[str] = (),
     school: School = School(),
     untouched: Collection[str] = (),
+    present: Array | None = None,
+    counts: NDArray[np.int64] | None = None,
     most: int = MOST,
     cancelled: threading.Event | None = None,
 ) -> list[Placed]:
-    """The bands in the order in which they were found; none where nothing is to gain. untouched: tracks that stay as
-    they are."""
+    """The bands in the order in which they were found; none where nothing is to gain.
+
+    scene: without any equaliser; present: power gains (tracks, bands) of what is there already, of `counts` bands a
+    track: the search goes on from there. untouched: tracks that stay as they are."""
     search = _Search(scene, bottom, school, untouched, cancelled)
+    if present is not None and counts is not None:
+        search.go_on_from(present, counts)
+        most -= int(counts.sum())
     while len(search.found) < most and search.step():
         pass
     return search.found
@@ -148,6 +155,18 @@ class _Search:
         self._counts = np.zeros(len(scene), dtype=int)
         self._free = np.array([name not in untouched for name in scene.names]) & (scene.importance > 0.0)
         self._loudness, self._refused = _loudness(self.trial), 0
+        self._kept = np.ones(len(scene))
+        """Power gain at which each track is as loud as it is."""
+        self._look_anew()
+
+    def go_on_from(self, present: Array, counts: NDArray[np.int64]) -> None:
+        """Begins with gains that are there; each track keeps the loudness it has with them."""
+        for track in np.flatnonzero(np.abs(10.0 * np.log10(present)).max(axis=1) > 0.01):
+            self.trial.put(int(track), present[track])
+            self._curves[track] = present[track]
+            self._kept[track] = self.trial.change(int(track), present[track])
+        self._counts += counts
+        self._loudness = _loudness(self.trial)
         self._look_anew()
 
     def _look_anew(self) -> None:
@@ -201,7 +220,7 @@ class _Search:
                 if self._cancelled is not None and self._cancelled.is_set():
                     raise Cancelled
                 curve = self._curves[track] * atom_gains(atom, sign * size, self._rate)
-                kept = self.trial.kept(track, curve)
+                kept = self.trial.kept(track, curve) * self._kept[track]
                 if not inside(curve, kept, self._limits[track]):
                     break
                 cost = self.trial.cost(self.trial.tried(track, kept), track, kept, self._school.timbre)

@@ -15,6 +15,7 @@ from all_even.moves.kind import Kind, per_strip
 from all_even.moves.share import bands, search
 from all_even.moves.share.bands import Placed
 from all_even.moves.share.figures import GROUNDS, HIDDEN, bottom, is_true_alone
+from all_even.moves.share.present import present
 from all_even.session.importance import weight_of
 from all_even.session.model import Proposal
 from all_even.session.settings import WorkSettings
@@ -41,9 +42,11 @@ def found_set(look: Look, found: Sharing) -> list[search.Placed]:
 
 def _searched(look: Look, found: Sharing, the_school: search.School) -> list[search.Placed]:
     guides = [unit.id for unit in found.units if weight_of(unit.head) == "guide"]
+    there = present(look.session, found)
     return search.find_set(
-        found.scene, bottom=bottom(found), school=the_school, untouched=guides, cancelled=look.cancelled
-    )
+        found.bare, bottom=bottom(found), school=the_school, untouched=guides, present=there.gains,
+        counts=there.counts, cancelled=look.cancelled,
+    )  # fmt: skip
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -101,14 +104,16 @@ def propose(look: Look) -> list[Proposal]:
 def _within(look: Look, found: Sharing, proposal: Proposal) -> Proposal:
     """With smaller bands where the measured output brings a curve over its limits: on struck sounds it is up to 0.8 dB
     beside what the bands predict."""
-    limits = search.limits_db(found.scene, bottom(found), school(look.session.settings))
+    limits = search.limits_db(found.bare, bottom(found), school(look.session.settings))
+    there = present(look.session, found).gains
     for _ in range(ROUNDS):
         outputs, gains = per_strip(proposal, bands.OUTPUTS), dict(per_strip(proposal, "gain_db"))
         over = []
         for unit, its in bands.bands_of(proposal).items():
-            curve = search.gains_of(its, look.session.sample_rate)
+            place = found.scene.names.index(unit)
+            curve = there[place] * search.gains_of(its, look.session.sample_rate)
             kept = curve * 10.0 ** (outputs.get(unit, 0.0) / 10.0)
-            if not search.inside(curve, kept, limits[found.scene.names.index(unit)]):
+            if not search.inside(curve, kept, limits[place]):
                 over.append(unit)
         if not over:
             break
