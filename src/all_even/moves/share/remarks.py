@@ -117,7 +117,7 @@ def _peaks(look: Look) -> list[Remark]:
     flow = look.flow if any(bands_of(lane) for lane in look.session.lanes) else None
     if flow is None:
         return []
-    told = []
+    rises: dict[str, float] = {}
     for lane in _heads(look):
         there = flow.strip(look.session, lane.id)
         if there is None or not any(band.gain_db > 0.0 for band in bands_of(lane)):
@@ -126,13 +126,14 @@ def _peaks(look: Look) -> list[Remark]:
             if isinstance(station, Equaliser) and not station.bypass and index < len(there.stations):
                 before = there.entered if index == 0 else there.stations[index - 1].level
                 after = there.stations[index].level
-                if before.peak_dbfs is None or after.peak_dbfs is None:
-                    continue
-                rise = after.peak_dbfs - before.peak_dbfs
-                if rise >= PEAK_DB:
-                    text = f"the equaliser raises the peak by {number(rise)} dB: headroom that nobody hears"
-                    told.append(Remark((lane.id,), "raised-peak", rise, text))
-    return told
+                if before.peak_dbfs is not None and after.peak_dbfs is not None:
+                    rises[lane.id] = max(rises.get(lane.id, 0.0), after.peak_dbfs - before.peak_dbfs)
+    high = sorted((lane_id for lane_id, rise in rises.items() if rise >= PEAK_DB), key=lambda i: -rises[i])
+    if not high:
+        return []
+    most = rises[high[0]]
+    each = f"by {number(most)} dB" if len(high) == 1 else f"the first by {number(most)} dB"
+    return [Remark(tuple(high), "raised-peak", most, f"lifts raise the peak, {each}: headroom that nobody hears")]
 
 
 def _later_dynamics(session: Session) -> list[Remark]:
