@@ -119,9 +119,13 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folde
             rig.window.workbench.side.setCurrentIndex(tab)
             wrong += walk(rig, screen)
         if screen in ("balance", "share"):
+            shown = rig.window.workbench.bench.of(screen)
             for view in range(4):
-                rig.measured()
-                rig.window.workbench.bench.of(screen).show_view(view)
+                if screen == "share":  # its pictures; its moves are looked for long after
+                    rig.wait(lambda: rig.window.workbench.bench.of("share").shown.measured is not None)
+                else:
+                    rig.measured()
+                shown.show_view(view)
                 wrong += walk(rig, screen)
     assert sorted(set(wrong)) == []
 
