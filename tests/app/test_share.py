@@ -123,6 +123,17 @@ def test_a_dragged_bar_shows_shares_before_the_song_is_measured_and_they_hold(sh
     assert known.shares == pytest.approx(guess, abs=0.02)
 
 
+def test_what_is_taken_back_before_it_is_measured_shows_what_was_measured(share):
+    known = bench(share).shown
+    before = known.shares.copy()
+    add_bar(share)
+    share.wait(lambda: known.predicted is not None or known.measured.session is share.desk.session)
+    share.desk.undo()
+    shown(share)
+    assert known.predicted is None
+    assert known.shares == pytest.approx(before, abs=1e-6)
+
+
 def test_bars_answer_to_keys_and_wheel_sets_q(share):
     drawing = bench(share).pair
     bench(share).add.click()

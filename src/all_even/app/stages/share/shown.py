@@ -50,7 +50,8 @@ class Shown(QObject):
         self.desk = desk
         self.measured: Measured | None = None
         self.predicted: Array | None = None
-        self._asked: object = None
+        self._asked: tuple[object, Session, tuple[float, float] | None] | None = None
+        """Document, session and loop that were asked for last."""
         self._again = False
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -80,7 +81,7 @@ class Shown(QObject):
         desk = self.desk
         if not desk.is_open:
             return
-        if self._asked is not None and self._asked[0] is not desk.document:  # type: ignore[index]
+        if self._asked is not None and self._asked[0] is not desk.document:
             self.measured = self.predicted = self._asked = None
             self.changed.emit()
         look, stretch = desk.figures.look(), self.stretch()
@@ -98,13 +99,11 @@ class Shown(QObject):
             self._measure(look, self.stretch())
 
     def _measure(self, look: "Look", stretch: tuple[float, float] | None) -> None:
-        desk = self.desk
-        key = (desk.document, desk.session, stretch)
-        if desk.work.busy("sharing") or (self._asked is not None and all(a is b or a == b for a, b in zip(
-            self._asked, key, strict=True))):  # type: ignore[call-overload]  # fmt: skip
-            return
-        self._asked = key
+        desk, asked = self.desk, self._asked
         session = desk.session
+        if desk.work.busy("sharing") or (asked is not None and asked[1] is session and asked[2] == stretch):
+            return
+        self._asked = (desk.document, session, stretch)
 
         def job(report: Report) -> Measured | None:
             return measured(look.with_cancel(report.cancelled), stretch)
@@ -122,7 +121,12 @@ class Shown(QObject):
         from all_even.moves.share import live
 
         desk, known = self.desk, self.measured
-        if known is None or desk.session is known.session:
+        if known is None:
+            return
+        if desk.session is known.session:  # taken back before it was measured
+            if self.predicted is not None:
+                self.predicted = None
+                self.changed.emit()
             return
         if not live.differs_in_tone_alone(known.session, desk.session):
             return
@@ -136,7 +140,7 @@ class Shown(QObject):
             return known.live.shares(session).copy()
 
         def done(found: Array) -> None:
-            if self.measured is known:
+            if self.measured is known and desk.is_open and desk.session is not known.session:
                 self.predicted = found
                 self.changed.emit()
             if self._again and desk.is_open:
