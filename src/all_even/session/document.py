@@ -92,9 +92,11 @@ class Document:
 
     def is_saved(self, session: Session, target: Path, lock: store.Lock) -> None:
         """The document's file is `target` from now on, and holds this."""
-        if lock is not self.lock and self.lock is not None:
-            self.lock.release()
-        self.lock, self.path, self.saved, self.kept = lock, target, session, session
+        with self._counting:
+            if lock is not self.lock and self.lock is not None:
+                self.lock.release()
+            self.lock = lock
+        self.path, self.saved, self.kept = target, session, session
         self._let_go()
 
     def close(self) -> None:
@@ -112,14 +114,15 @@ class Document:
         self._let_go()
 
     def _let_go(self) -> None:
+        """By whoever comes last, the window that closes or the thread that writes; never by both at once."""
         if not self._closed:
             return
         with self._counting:
             saving, copying = self._pending["save"] > 0, self._pending["copy"] > 0
-        if not saving and self.lock is not None:
-            self.lock.release()
-        if not saving and not copying:
-            self.copy.release()
+            if not saving and self.lock is not None:
+                self.lock.release()
+            if not saving and not copying:
+                self.copy.release()
 
 
 def _same(a: Path, b: Path) -> bool:

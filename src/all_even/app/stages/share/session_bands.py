@@ -1,5 +1,6 @@
 """The session's equalisers on one ruler: lanes as threads, lifts above, cuts below; beside it a table."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -174,20 +175,13 @@ class BandsTable(QWidget):
                 paint.text(painter, below, told, size=theme.SMALL, colour=theme.colour("look" if look else "text"))
 
     def _lines(self, thread: "Thread", width: float) -> list[str]:
-        """Two lines at the most: the knobs and what is left, or the bands."""
-        if self._knobs:
-            if thread.knobs is None:
-                return ["flat, or only dynamic bands"]
-            settings, _, left = thread.knobs.text.partition("; ")
-            return [settings, left]
-        lines = [""]
-        for part in thread.texts:
-            joined = f"{lines[-1]}; {part}" if lines[-1] else part
-            if len(lines) == 1 and lines[-1] and paint.width_of(joined, theme.SMALL) > width:
-                lines.append(part)
-            else:
-                lines[-1] = joined
-        return lines
+        """The knobs and what is left, or the bands."""
+        if not self._knobs:
+            return _wrapped(thread.texts, "; ", width)
+        if thread.knobs is None:
+            return ["flat, or only dynamic bands"]
+        settings, _, left = thread.knobs.text.partition("; ")
+        return [*_wrapped(settings.split(", "), ", ", width), left]
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
@@ -200,3 +194,15 @@ class BandsTable(QWidget):
             step = -1 if event.angleDelta().y() > 0 else 1
             self._top = max(0, min(self._top + step, len(self._book.threads) - 1))
             self.update()
+
+
+def _wrapped(parts: Sequence[str], between: str, width: float) -> list[str]:
+    """Two lines at the most; a part is never broken."""
+    lines = [""]
+    for part in parts:
+        joined = f"{lines[-1]}{between}{part}" if lines[-1] else part
+        if len(lines) == 1 and lines[-1] and paint.width_of(joined, theme.SMALL) > width:
+            lines.append(part)
+        else:
+            lines[-1] = joined
+    return lines
