@@ -28,11 +28,11 @@ from all_even.engine import listening
 from all_even.engine.figures.book import Book
 from all_even.engine.planning import make_plan
 from all_even.engine.render import WORKERS, render
-from all_even.engine.sharing import Sharing, pairs_of, ridges
+from all_even.engine.sharing import Sharing, hidden_of, pairs_of, ridges
 from all_even.measure.recording.character import CharacterMeter
 from all_even.measure.recording.track import Measurement
 from all_even.measure.sharing import masking
-from all_even.measure.sharing.scene import Trial, scene_of
+from all_even.measure.sharing.scene import Scene, Trial, scene_of
 from all_even.moves.ducking import find_ducks, fit, methods
 from all_even.moves.share import search
 from all_even.session import chain_edits
@@ -247,18 +247,16 @@ def _sharing() -> list[Benchmark]:
     search.find_set(scene.thinned(0.02), most=1)  # compiles
     found: list[search.Placed] = []
     searched = _wall_time(lambda: found.extend(search.find_set(scene)))
-    trial, few = Trial(scene), Trial(scene.thinned(search.SHARE_OF_FRAMES))
+    few = Trial(scene.thinned(search.SHARE_OF_FRAMES))
     curve = search.atom_gains(20, -4.5, RATE)
-    units = Sharing((), scene, scene, trial.shares, 2048 / RATE)
-    few_frames = scene.part(0, 30)
-    pairs_of(Sharing((), few_frames, few_frames, trial.shares, 2048 / RATE))  # compiles
 
-    def one_band() -> None:
-        trial.put(3, trial.kept(3, curve))
+    def all_of(scene: Scene) -> None:
+        units = Sharing((), scene, scene, *hidden_of(scene), 2048 / RATE)
         ridges(units)
         pairs_of(units)
 
-    whole = _wall_time(one_band)
+    all_of(scene.part(0, 30))  # compiles
+    whole = _wall_time(lambda: all_of(scene))
     times = [_wall_time(lambda: few.put(3, few.kept(3, curve))) for _ in range(20)]
     return [
         Benchmark(

@@ -50,12 +50,13 @@ def unequalised(session: Session) -> Session:
 @dataclass(frozen=True, slots=True, eq=False)
 class Sharing:
     """scene: the sources, in the order of `units`; bare: the same without equalisers and passes. shares: share* of
-    each, NaN where it never sounds."""
+    each, NaN where it never sounds; hidden: (sources, bands), the same band by band, 0 to 1."""
 
     units: tuple[Unit, ...]
     scene: Scene
     bare: Scene
     shares: Array
+    hidden: Bands
     frame_s: float
 
     @property
@@ -87,10 +88,10 @@ def _compute(look: Look, _target: str) -> Sharing | None:
     scene = scene_of(now.tracks, was.tracks, was.floor, weights, rate)
     as_was = {name: was.tracks.get(name, track) for name, track in now.tracks.items()}
     plain = scene if was is now else scene_of(as_was, was.tracks, was.floor, weights, rate)
-    return Sharing(now.units, scene, plain, shares_of(scene), now.frame_s)
+    return Sharing(now.units, scene, plain, *hidden_of(scene), now.frame_s)
 
 
-SHARING = Figure("sharing", 2, "session", _rests_on, _compute)
+SHARING = Figure("sharing", 3, "session", _rests_on, _compute)
 
 
 def sharing(look: Look) -> Sharing | None:
@@ -98,13 +99,17 @@ def sharing(look: Look) -> Sharing | None:
     return look.get(SHARING)
 
 
-def shares_of(scene: Scene) -> Array:
-    """Share* of each track, NaN where nothing of it counts."""
-    spread = scene.power @ masking.spreading(scene.sample_rate)
+def hidden_of(scene: Scene) -> tuple[Array, Bands]:
+    """Share* of each track, NaN where nothing of it counts; and (tracks, bands) the same of each band, 0 to 1."""
+    spread = masking.spread_of(scene.power, scene.sample_rate)
     total = spread.sum(axis=0, dtype=np.float64)
-    found = [masking.weighted_share(own, total, weight, scene.floor)
-             for own, weight in zip(spread, scene.weight, strict=True)]  # fmt: skip
-    return np.array([np.nan if value is None else value for value in found])
+    shares, by_band = np.full(len(scene), np.nan), np.zeros((len(scene), spread.shape[2]), np.float32)
+    for index, (own, weight) in enumerate(zip(spread, scene.weight, strict=True)):
+        masked, whole = masking.covered_by_band(own, total, weight, scene.floor)
+        by_band[index] = masked / np.maximum(whole, 1e-30)
+        if whole.any():
+            shares[index] = masked.sum() / whole.sum()
+    return shares, by_band
 
 
 def stretch_of(found: Sharing, start_s: float, end_s: float) -> Sharing:
@@ -112,7 +117,8 @@ def stretch_of(found: Sharing, start_s: float, end_s: float) -> Sharing:
     start = max(0, round(start_s / found.frame_s))
     stop = max(start + 1, round(end_s / found.frame_s))
     scene = found.scene.part(start, stop)
-    return replace(found, scene=scene, bare=found.bare.part(start, stop), shares=shares_of(scene))
+    shares, hidden = hidden_of(scene)
+    return replace(found, scene=scene, bare=found.bare.part(start, stop), shares=shares, hidden=hidden)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -178,17 +184,12 @@ class Ridge:
 def ridges(found: Sharing) -> list[Ridge]:
     """Of each source as it arrives."""
     scene = found.scene
-    spread = scene.power @ masking.spreading(scene.sample_rate)
-    total = spread.sum(axis=0, dtype=np.float64)
     told = []
-    for own, power, weight in zip(spread, scene.power, scene.weight, strict=True):
-        masked = masking.covered_parts(own, total, scene.floor)
-        whole = weight.sum(axis=0, dtype=np.float64)
-        hidden = (weight * masked).sum(axis=0, dtype=np.float64) / np.maximum(whole, 1e-30)
+    for power, weight, hidden in zip(scene.power, scene.weight, found.hidden, strict=True):
         frames = weight.any(axis=1)
         mean = power[frames].mean(axis=0, dtype=np.float64) if frames.any() else np.zeros(power.shape[1])
         level = 10.0 * np.log10(np.maximum(mean * _per_octave(), 1e-20))
-        told.append(Ridge(np.asarray(level, np.float32), np.asarray(hidden, np.float32), float(frames.mean())))
+        told.append(Ridge(np.asarray(level, np.float32), hidden, float(frames.mean())))
     return told
 
 
@@ -236,40 +237,35 @@ PAIRS = Figure("who hides whom", 1, "session", _rests_on, _pairs)
 def pairs_of(found: Sharing, *, every: int = 3) -> list[Hiding]:
     """The same of what is there. every: so manieth frame is looked at."""
     scene = found.scene
-    spread = (scene.power @ masking.spreading(scene.sample_rate))[:, ::every]
-    weight = scene.weight[:, ::every]
+    spread = masking.spread_of(scene.power[:, ::every], scene.sample_rate)
+    weight = np.ascontiguousarray(scene.weight[:, ::every])
     total = spread.sum(axis=0, dtype=np.float64)
     factor, centres = masking.threshold_factor(), masking.centres_hz()
-    edges = np.digitize(centres, zones.EDGES_HZ[1:-1])
+    in_zone = (np.digitize(centres, zones.EDGES_HZ[1:-1]) == np.arange(len(zones.NAMES))[:, None]).astype(np.float64)
+    parts = weight.sum(axis=1, dtype=np.float64)
     told = []
     for victim in range(len(scene)):
-        whole = float(weight[victim].sum(dtype=np.float64))
+        whole = float(parts[victim].sum())
         if whole <= 0.0:
             continue
-        own_weight = np.ascontiguousarray(weight[victim])
-        own = np.ascontiguousarray(spread[victim])
+        parts_in = in_zone @ parts[victim]
         for masker in range(len(scene)):
-            if masker == victim or not scene.weight[masker].any():
+            if masker == victim or not parts[masker].any():
                 continue
             uncovered, both = np.zeros(len(centres)), np.zeros(len(centres))
-            other = np.ascontiguousarray(spread[masker])
-            _without(own, other, total, own_weight, factor, scene.floor, uncovered, both)
+            _without(spread[victim], spread[masker], total, weight[victim], factor, scene.floor, uncovered, both)
             cost = uncovered / whole
             if cost.sum() <= 1e-5:
                 continue
-            by_zone = tuple(float(cost[edges == zone].sum()) for zone in range(len(zones.NAMES)))
-            parts = own_weight.sum(axis=0, dtype=np.float64)
-            there = tuple(
-                float(uncovered[edges == zone].sum()) / max(float(parts[edges == zone].sum()), 0.1 * whole)
-                for zone in range(len(zones.NAMES))
-            )
-            worst = edges == int(np.argmax(by_zone))
-            time = float(both[worst].sum()) / max(float(own_weight[:, worst].sum(dtype=np.float64)), 1e-30)
+            by_zone = in_zone @ cost
+            there = in_zone @ uncovered / np.maximum(parts_in, 0.1 * whole)
+            worst = int(np.argmax(by_zone))
+            time = float(in_zone[worst] @ both) / max(float(parts_in[worst]), 1e-30)
             low, high = _middle(cost)
             told.append(
-                Hiding(victim, masker, float(cost.sum()), by_zone, there, np.asarray(cost, np.float32), time,
-                       float(centres[low]),
-                       float(centres[high]), float(cost.sum() * scene.importance[victim]))
+                Hiding(victim, masker, float(cost.sum()), tuple(by_zone.tolist()), tuple(there.tolist()),
+                       np.asarray(cost, np.float32), time, float(centres[low]), float(centres[high]),
+                       float(cost.sum() * scene.importance[victim]))
             )  # fmt: skip
     return sorted(told, key=lambda pair: -pair.weighted)
 

@@ -92,7 +92,7 @@ class Trial:
         self.scene = scene
         self._spreading = masking.spreading(scene.sample_rate)
         self.gains: Array = np.ones((len(scene), scene.power.shape[2]))
-        self.spread: Bands = scene.power @ self._spreading
+        self.spread: Bands = masking.spread_of(scene.power, scene.sample_rate)
         self.total: Array = self.spread.sum(axis=0, dtype=np.float64)
         self.shares = self._shares(self.total)
         self.before = self.shares.copy()
@@ -111,7 +111,7 @@ class Trial:
         return float(self._loudness[track] @ gains)
 
     def _changed(self, track: int, gains: Array) -> tuple[Bands, Array]:
-        spread = (self.scene.power[track] * gains.astype(np.float32)) @ self._spreading
+        spread = masking.spread_of(self.scene.power[track] * gains.astype(np.float32), self.scene.sample_rate)
         return spread, self.total - self.spread[track] + spread
 
     def _shares(self, total: Array, track: int = -1, spread: Bands | None = None) -> Array:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from all_even.moves.share.live import Live
 
 Array = NDArray[np.float64]
-AT_REST_MS = 250
+AT_REST_MS = 120
 """So long after the last change what changed is heard again."""
 
 
