@@ -16,6 +16,7 @@ ROOT = Path(__file__).parents[2]
 WITH_CHECKS = ("tests/dsp/test_every_processor.py", "tests/dsp/test_bounds.py", "tests/engine/test_any_session.py")
 
 
+@pytest.mark.proof
 @pytest.mark.skipif(CHECKED in os.environ, reason="this is that run")
 def test_every_processor_and_any_session_with_every_index_checked():
     environment = {**os.environ, CHECKED: "1"}

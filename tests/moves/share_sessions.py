@@ -81,6 +81,25 @@ def rumbling(folder: Path) -> Path:
     })  # fmt: skip
 
 
+def hissing(folder: Path) -> Path:
+    """A guitar that pauses, with hiss of its amplifier throughout; a flute with air of its own over 8 kHz, and pauses
+    without."""
+    notes = [note for note in melody([330.0, 392.0, 294.0, 440.0]) if note[0] % 4.0 < 2.5]
+    guitar, flute = held(notes, 1.6, 3000.0), held(notes, 1.6, 3000.0)
+    level = np.sqrt(np.mean(guitar**2))
+    air = band(6500.0, 15_000.0, 6)
+    air *= np.convolve(np.abs(flute) > 0.0, np.ones(480) / 480.0, "same")
+    return write(folder, {
+        "Electric guitar": guitar + 0.004 * level * _unit(band(20.0, 20_000.0, 5)),
+        "Flute": flute + 0.004 * level * _unit(air),
+        "Organ": held(chords([131.0, 147.0]), 1.4, 4000.0),
+    })  # fmt: skip
+
+
+def _unit(sound: np.ndarray) -> np.ndarray:
+    return sound / np.sqrt(np.mean(sound**2))
+
+
 def apart(folder: Path, seed: int) -> Path:
     """Three or four parts, each with a part of the spectrum, or a time, of its own: nothing collides."""
     rng = np.random.default_rng(seed)
@@ -119,4 +138,4 @@ def doubles(folder: Path) -> Path:
 
 def made(folder: Path) -> list[Path]:
     """Those in which, taken together, every move of the stage has something to do."""
-    return [make(folder / make.__name__) for make in (crowded, now_and_then, rumbling, winds)]
+    return [make(folder / make.__name__) for make in (crowded, now_and_then, rumbling, winds, hissing)]

@@ -8,7 +8,7 @@ from all_even import stages
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
 from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass
+from all_even.dsp.passes import HighPass, LowPass
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.engine.sharing import sharing
@@ -204,6 +204,19 @@ def test_a_high_pass_comes_where_rumble_is_worth_it_and_everywhere_in_the_other_
                         "share.high-pass")  # fmt: skip
     assert lane(crowded, "Bass") not in always.targets
     assert lane(crowded, "Clarinet 1") in always.targets
+
+
+def test_a_low_pass_takes_the_hiss_above_a_part_and_leaves_what_plays_with_it(tmp_path, crowded):
+    """The flute has as much over 8 kHz as the guitar, but only while it plays; the organ never pauses."""
+    look = look_at(share_sessions.hissing(tmp_path / "hissing"))
+    (move,) = propose(look, "share.low-pass")
+    assert move.targets == (lane(look, "Electric guitar"),)
+    assert move.expected < move.before - 6.0
+    done = make(look, move)
+    assert result_of(done) == pytest.approx(move.expected, abs=0.5)
+    assert isinstance(done.session.lane(move.targets[0]).chain[0], LowPass)
+    assert propose(look.at(done.session), "share.low-pass") == []
+    assert propose(crowded, "share.low-pass") == []
 
 
 def test_who_is_only_sometimes_in_the_way_steps_back_only_then(now_and_then):

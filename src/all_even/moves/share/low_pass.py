@@ -1,0 +1,156 @@
+"""Low-pass: away with what lies above a part's own range, where that is nothing but hiss.
+
+Only hiss: over a place the part is as loud in its pauses as while it plays. A part that never pauses is left alone:
+nothing tells its own top from its noise. It is worth it where the hiss is over what counts as heard in this mix.
+"""
+
+import math
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.dsp import biquad
+from all_even.dsp.parameter import number
+from all_even.dsp.passes import LowPass
+from all_even.engine.figures.look import Look
+from all_even.engine.sharing import Sharing, sharing
+from all_even.engine.units import Unit
+from all_even.measure.sharing import masking
+from all_even.measure.sharing.scene import band_gains, bins_hz
+from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.metric import Arguments, Metric
+from all_even.moves.share.figures import GROUNDS
+from all_even.session import chain_edits
+from all_even.session.model import Proposal, Session
+from all_even.session.roles import family_of
+
+PLACES_HZ: Final = (4000.0, 5000.0, 6300.0, 8000.0, 10_000.0)
+SLOPE: Final = 24
+CLEAR = 0.8
+"""What is above this part of the cutoff has to be hiss already: the corner itself takes nothing of the part."""
+LOUD_DB, QUIET_DB, FEWEST_FRAMES, STEADY_DB = 15.0, 35.0, 10, 4.0
+"""Playing and pausing, below the loudest (P95), as for the hiss of a bass. Our own rules."""
+NOT_JUDGED = frozenset({"drums", "percussion", "bass", "buses"})
+"""Struck sounds pause between any two hits; a bass belongs to the low end."""
+Bands = NDArray[np.float32]
+
+
+def hiss(power: Bands, over_hz: float) -> NDArray[np.float64] | None:
+    """(bands,) median power over a place while a part pauses, where that is all there is; 0 below. power: (frames,
+    bands)."""
+    above = masking.centres_hz() > over_hz
+    whole = power.sum(axis=1, dtype=np.float64)
+    if not whole.any():
+        return None
+    top = float(np.percentile(whole[whole > 0.0], 95))
+    loud, quiet = whole > top * 10.0 ** (-LOUD_DB / 10.0), whole < top * 10.0 ** (-QUIET_DB / 10.0)
+    if np.count_nonzero(quiet) < FEWEST_FRAMES or not loud.any():
+        return None
+    levels = 10.0 * np.log10(np.maximum(power[:, above].sum(axis=1, dtype=np.float64), 1e-20))
+    if np.percentile(levels[loud], 90) - np.median(levels[quiet]) >= STEADY_DB:
+        return None
+    return np.where(above, np.median(power[quiet], axis=0), 0.0)
+
+
+def _cutoff_hz(unit: Unit, power: Bands, floor: float) -> float | None:
+    """The lowest place above which is only hiss, and that heard."""
+    if family_of(unit.role) in NOT_JUDGED or any(isinstance(s, LowPass) and not s.bypass for s in unit.head.chain):
+        return None
+    for hz in PLACES_HZ:
+        found = hiss(power, CLEAR * hz)
+        if found is not None:
+            return hz if bool((found > floor).any()) else None
+    return None
+
+
+def hiss_db(look: Look, arguments: Arguments) -> float | None:
+    """What sources have over their cutoffs, against all there is of all sources, dB. lanes: `id=Hz`, by spaces."""
+    found = sharing(look)
+    if found is None:
+        return None
+    corners = dict(part.split("=") for part in str(arguments.get("lanes", "")).split())
+    centres, over = masking.centres_hz(), 0.0
+    for unit, power in zip(found.units, found.scene.power, strict=True):
+        if unit.id in corners:
+            over += float(power[:, centres > CLEAR * float(corners[unit.id])].sum(dtype=np.float64))
+    return _beside(found, over)
+
+
+def _beside(found: Sharing, power: float) -> float:
+    whole = float(found.scene.power.sum(dtype=np.float64))
+    return 10.0 * math.log10(max(power, 1e-20) / max(whole, 1e-20))
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = sharing(look)
+    if found is None:
+        return []
+    rate, centres = look.session.sample_rate, masking.centres_hz()
+    corners: dict[str, float] = {}
+    heads: list[str] = []
+    told: list[str] = []
+    before = after = 0.0
+    for unit, power in zip(found.units, found.scene.power, strict=True):
+        hz = _cutoff_hz(unit, power, found.scene.floor)
+        if hz is None:
+            continue
+        corners.update({lane.id: hz for lane in unit.lanes})
+        heads.append(f"{unit.id}={hz:.0f}")
+        own = np.where(centres > CLEAR * hz, power.sum(axis=0, dtype=np.float64), 0.0)
+        before += float(own.sum())
+        after += float((own * _gains(hz, rate)).sum())
+        told.append(f"{unit.name} over {number(hz / 1000.0)} kHz")
+    if not corners:
+        return []
+    now, then = _beside(found, before), _beside(found, after)
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="share",
+            targets=tuple(corners),
+            title=f"Low-pass where only hiss is above: {len(told)} {'source' if len(told) == 1 else 'sources'}",
+            reason=f"{', '.join(told)}: as loud there in the pauses as while it plays, and over what counts as heard. "
+            "Nothing of the instruments goes; it is hiss that adds up.",
+            parameters={"frequency_hz": corners},
+            evidence={"hiss_db": now, "hiss_then_db": then, "sources": len(told)},
+            metric=METRIC.id,
+            arguments={"lanes": " ".join(heads)},
+            before=now,
+            expected=then,
+            tolerance=METRIC.tolerance,
+            weight=2.0,
+        )
+    ]
+
+
+def _gains(cutoff_hz: float, rate: int) -> NDArray[np.float64]:
+    sections = LowPass(frequency_hz=cutoff_hz, slope=SLOPE).sections(rate)
+    return band_gains(biquad.magnitude(sections, np.maximum(bins_hz(rate), 1.0), rate), rate)
+
+
+def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
+    corners = proposal.parameters.get("frequency_hz")
+    assert isinstance(corners, dict)
+    return [(i, f"{session.lane(i).name} at {number(hz, 0)} Hz") for i, hz in corners.items() if session.is_lane(i)]
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    """At the head of the chain: what comes behind should not make the hiss louder first."""
+    for lane_id, hz in per_strip(proposal, "frequency_hz").items():
+        if session.is_lane(lane_id):
+            session = chain_edits.add_station(session, lane_id, LowPass(frequency_hz=hz, slope=SLOPE), 0)
+    return session
+
+
+def changed(proposal: Proposal) -> Proposal:
+    from msgspec.structs import replace
+
+    promised = proposal.evidence.get("hiss_then_db")
+    known = isinstance(promised, float) and not left_out(proposal)
+    return replace(proposal, expected=float(promised or 0.0) if known else None)
+
+
+KIND = Kind("share.low-pass", GROUNDS, propose, edit, parts=parts, changed=changed)
+METRIC = Metric("top-hiss", "over their own range, against all there is", "dB", 1, 1.5, GROUNDS, hiss_db)
