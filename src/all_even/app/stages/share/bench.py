@@ -3,23 +3,22 @@
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.desk import Desk
 from all_even.app.hold_button import HoldButton
+from all_even.app.stages.share import acts
 from all_even.app.stages.share.pair_drawing import PairDrawing
 from all_even.app.stages.share.pairs_map import Line, PairsMap
 from all_even.app.stages.share.places_view import PlacesDrawing, PlacesList
 from all_even.app.stages.share.session_bands import BandsTable, ThreadsDrawing
 from all_even.app.stages.share.shown import shown_of
 from all_even.app.stages.share.side import SidePanel
-from all_even.app.work import Report
 from all_even.dsp.equaliser import Band
 from all_even.session import edits
-from all_even.session.model import Lane, Session
+from all_even.session.model import Lane
 
 if TYPE_CHECKING:
     from all_even.moves.share.bookkeeping import Book
@@ -36,8 +35,6 @@ VIEWS = (
     ("Session", "All equalisers of the session on one ruler, and as a table"),
 )
 NEW_BAND_HZ, NEW_Q = 1000.0, 1.4
-LOUDER_AFTER_MS = 700
-"""A sweep starts quietly, and so long after is as loud as it gets."""
 
 
 class ShareBench(Bench):
@@ -50,10 +47,7 @@ class ShareBench(Bench):
         self._wanted_rival: tuple[object, int] | None = None
         self._found: tuple[Place, ...] = ()
         self._book: Book | None = None
-        self._next_sweep: float | None = None
-        self._louder = QTimer(self)
-        self._louder.setSingleShot(True)
-        self._louder.setInterval(LOUDER_AFTER_MS)
+        self._sweeping = acts.Sweep(desk)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(14)
@@ -124,7 +118,6 @@ class ShareBench(Bench):
         self.marks.let_go.connect(self._end_sweep)
         self.threads.pointed.connect(lambda lane: self.desk.select((lane,)))
         self.table.pointed.connect(lambda lane: self.desk.select((lane,)))
-        self._louder.timeout.connect(lambda: self._sweep(self._next_sweep) if self._next_sweep is not None else None)
 
     # What is shown.
 
@@ -308,42 +301,11 @@ class ShareBench(Bench):
 
     def keep(self) -> None:
         """The outputs of both equalisers, measured, so that both are as loud as without their bands."""
-        desk, known = self.desk, self.shown.measured
-        look = desk.figures.look() if desk.is_open else None
-        if look is None or known is None:
-            desk.said.emit("That can't be done yet: who hides whom is still being measured.")
+        known = self.shown.measured
+        if known is None or not self.desk.is_open:
+            self.desk.said.emit("That can't be done yet: who hides whom is still being measured.")
             return
-        units = [known.found.units[place] for place in self._places if place is not None]
-
-        def job(report: Report) -> dict[str, tuple[tuple[str, ...], float]]:
-            from msgspec.structs import replace
-
-            from all_even.moves.share import by_hand
-            from all_even.moves.share.keeping import outputs_db
-
-            report.progress(-1.0, "Measuring the loudness behind the bands")
-            bare = look.at(by_hand.without_bands(look.session, tuple(lane.id for unit in units for lane in unit.lanes)))
-            wanted = {
-                unit.id: (unit, replace(station, output_db=0.0))
-                for unit in units if (station := by_hand.last_equaliser(look.session, unit.id)) is not None
-            }  # fmt: skip
-            lanes = {unit.id: tuple(lane.id for lane in unit.lanes) for unit in units}
-            found = outputs_db(bare.with_cancel(report.cancelled), wanted)
-            return {unit: (lanes[unit], db) for unit, db in found.items()}
-
-        def done(found: dict[str, tuple[tuple[str, ...], float]]) -> None:
-            from all_even.moves.share.by_hand import set_output
-
-            def edit(session: Session) -> Session:
-                for lanes, output_db in found.values():
-                    session = set_output(session, lanes, output_db)
-                return session
-
-            if desk.is_open and found:
-                desk.try_edit(edit)
-                desk.said.emit("Both are as loud as without their bands.")
-
-        desk.start("keep loudness", job, done, line="quick")
+        acts.keep_loudness(self.desk, [known.found.units[place] for place in self._places if place is not None])
 
     # Hearing the difference.
 
@@ -392,52 +354,18 @@ class ShareBench(Bench):
             self._sweep(place.hz)
 
     def _sweep(self, hz: float) -> None:
-        """One narrow lift at a time, guarded; the first moments quietly."""
-        from all_even.moves.share import hearing
-
         lane = self._lane(self._places[0])
-        if lane is None:
-            return
-        first = self._next_sweep is None
-        self._next_sweep = hz
-        if first:
-            self._louder.start()
-        elif self.desk.work.busy("hold"):
-            return
-        measures = self.desk.measures(lane.id)
-        peak = measures.sample_peak_dbfs if measures is not None else None
-        state = hearing.sweep(self.desk.session, lane.id, hz, peak, start=self._louder.isActive())
-        self.desk.ears.hold_state(f"a sweep over {lane.name}", state)
+        if lane is not None:
+            self._sweeping.hear(lane, hz)
 
     def _end_sweep(self) -> None:
-        self._louder.stop()
-        self._next_sweep = None
         self.marks.stop()
-        self.desk.ears.release_move()
+        self._sweeping.end()
 
     def _make_band(self, dynamic: bool) -> None:
-        from all_even.moves.share import by_hand, keyed
-
-        place, desk = self._place(), self.desk
-        lanes = self._lanes(0)
-        look = desk.figures.look() if desk.is_open else None
-        if place is None or not lanes or look is None:
-            return
-        if not dynamic:
-            band = Band(frequency_hz=round(place.hz, 1), gain_db=place.gain_db, q=place.q)
-            desk.try_edit(lambda s: by_hand.add_band(s, lanes, band))
-            return
-
-        def job(report: Report) -> float:
-            report.progress(-1.0, "Listening for how loud it is there")
-            found = look.with_cancel(report.cancelled)
-            return keyed.threshold_db(found, lanes[0], place.hz, place.q)
-
-        def done(at_db: float) -> None:
-            if desk.is_open:
-                desk.try_edit(lambda s: by_hand.add_dynamic(s, lanes, place.hz, place.q, place.gain_db, at_db))
-
-        desk.start("dynamic band", job, done, line="quick")
+        place, lanes = self._place(), self._lanes(0)
+        if place is not None and lanes and self.desk.is_open:
+            acts.make_band(self.desk, place, lanes, dynamic=dynamic)
 
     # The session's bands.
 
