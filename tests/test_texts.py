@@ -62,3 +62,7 @@ def test_a_sentence_is_one_short_line_whatever_it_names(name):
 def test_figures_are_finite_or_null():
     found = {"a": float("nan"), "b": [1.5, float("inf")], "c": {"d": (None, -float("inf"))}, "e": "x\udcff"}
     assert texts.json_ready(found) == {"a": None, "b": [1.5, None], "c": {"d": [None, None]}, "e": "x?"}
+
+
+def test_one_of_a_thing_is_told_without_an_s():
+    assert [texts.count(n, "band") for n in (0, 1, 12)] == ["0 bands", "1 band", "12 bands"]

@@ -29,6 +29,11 @@ def clipped(text: str, longest: int) -> str:
     return text if len(text) <= longest else text[: longest - 1] + "…"
 
 
+def count(number: int, what: str) -> str:
+    """`1 band`, `2 bands`: for things that take an s."""
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"
+
+
 def cell(value: Any) -> Any:
     """For a table that a spreadsheet opens: no text that begins a formula, also behind spaces of any kind.
 

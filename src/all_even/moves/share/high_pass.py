@@ -9,6 +9,7 @@ import math
 
 import numpy as np
 
+from all_even import texts
 from all_even.dsp import biquad
 from all_even.dsp.parameter import number
 from all_even.dsp.passes import HighPass
@@ -17,10 +18,10 @@ from all_even.engine.sharing import Sharing, sharing
 from all_even.engine.units import Unit
 from all_even.measure.sharing import hearing, masking
 from all_even.measure.sharing.scene import band_gains, bins_hz
-from all_even.moves.kind import Kind, per_strip
+from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
+from all_even.moves.share import passes
 from all_even.moves.share.figures import GROUNDS
-from all_even.session import chain_edits
 from all_even.session.classes import is_low_end
 from all_even.session.model import Proposal, Session
 
@@ -103,10 +104,10 @@ def propose(look: Look) -> list[Proposal]:
             kind=KIND.id,
             stage="share",
             targets=tuple(corners),
-            title=f"High-pass under the lowest note: {len(told)} sources",
+            title=f"High-pass under the lowest note: {texts.count(len(told), 'source')}",
             reason=f"Under 120 Hz they stand in the way of kick and bass (against those: {lanes}). Nobody is heard "
             "much more by it; it is headroom, and rumble gone.",
-            parameters={"frequency_hz": corners},
+            parameters={passes.FREQUENCY: corners},
             evidence={"clutter_db": before, "clutter_then_db": then, "sources": len(told)},
             metric=METRIC.id,
             before=before,
@@ -122,29 +123,13 @@ def _gains(corner_hz: float, rate: int) -> np.ndarray:
     return band_gains(biquad.magnitude(sections, np.maximum(bins_hz(rate), 1.0), rate), rate)
 
 
-def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
-    corners = proposal.parameters.get("frequency_hz")
-    assert isinstance(corners, dict)
-    return [(i, f"{session.lane(i).name} at {number(hz, 0)} Hz") for i, hz in corners.items() if session.is_lane(i)]
-
-
 def edit(session: Session, proposal: Proposal) -> Session:
-    """At the head of the chain: what comes behind should not answer to rumble."""
-    for lane_id, hz in per_strip(proposal, "frequency_hz").items():
-        if session.is_lane(lane_id):
-            session = chain_edits.add_station(session, lane_id, HighPass(frequency_hz=hz), 0)
-    return session
+    return passes.put_first(session, proposal, lambda hz: HighPass(frequency_hz=hz))
 
 
 def changed(proposal: Proposal) -> Proposal:
-    from msgspec.structs import replace
-
-    from all_even.moves.kind import left_out
-
-    promised = proposal.evidence.get("clutter_then_db")
-    known = isinstance(promised, float) and not left_out(proposal)
-    return replace(proposal, expected=float(promised or 0.0) if known else None)
+    return passes.promised(proposal, "clutter_then_db")
 
 
-KIND = Kind("share.high-pass", GROUNDS, propose, edit, parts=parts, changed=changed)
+KIND = Kind("share.high-pass", GROUNDS, propose, edit, parts=passes.parts, changed=changed)
 METRIC = Metric("bottom-clutter", "under 120 Hz beside kick and bass, against them", "dB", 1, 1.0, GROUNDS, clutter_db)

@@ -10,6 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even import texts
 from all_even.dsp import biquad
 from all_even.dsp.parameter import number
 from all_even.dsp.passes import LowPass
@@ -18,10 +19,10 @@ from all_even.engine.sharing import Sharing, sharing
 from all_even.engine.units import Unit
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import band_gains, bins_hz
-from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
+from all_even.moves.share import passes
 from all_even.moves.share.figures import GROUNDS
-from all_even.session import chain_edits
 from all_even.session.model import Proposal, Session
 from all_even.session.roles import family_of
 
@@ -110,10 +111,10 @@ def propose(look: Look) -> list[Proposal]:
             kind=KIND.id,
             stage="share",
             targets=tuple(corners),
-            title=f"Low-pass where only hiss is above: {len(told)} {'source' if len(told) == 1 else 'sources'}",
+            title=f"Low-pass where only hiss is above: {texts.count(len(told), 'source')}",
             reason=f"{', '.join(told)}: as loud there in the pauses as while it plays, and over what counts as heard. "
             "Nothing of the instruments goes; it is hiss that adds up.",
-            parameters={"frequency_hz": corners},
+            parameters={passes.FREQUENCY: corners},
             evidence={"hiss_db": now, "hiss_then_db": then, "sources": len(told)},
             metric=METRIC.id,
             arguments={"lanes": " ".join(heads)},
@@ -130,27 +131,13 @@ def _gains(cutoff_hz: float, rate: int) -> NDArray[np.float64]:
     return band_gains(biquad.magnitude(sections, np.maximum(bins_hz(rate), 1.0), rate), rate)
 
 
-def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
-    corners = proposal.parameters.get("frequency_hz")
-    assert isinstance(corners, dict)
-    return [(i, f"{session.lane(i).name} at {number(hz, 0)} Hz") for i, hz in corners.items() if session.is_lane(i)]
-
-
 def edit(session: Session, proposal: Proposal) -> Session:
-    """At the head of the chain: what comes behind should not make the hiss louder first."""
-    for lane_id, hz in per_strip(proposal, "frequency_hz").items():
-        if session.is_lane(lane_id):
-            session = chain_edits.add_station(session, lane_id, LowPass(frequency_hz=hz, slope=SLOPE), 0)
-    return session
+    return passes.put_first(session, proposal, lambda hz: LowPass(frequency_hz=hz, slope=SLOPE))
 
 
 def changed(proposal: Proposal) -> Proposal:
-    from msgspec.structs import replace
-
-    promised = proposal.evidence.get("hiss_then_db")
-    known = isinstance(promised, float) and not left_out(proposal)
-    return replace(proposal, expected=float(promised or 0.0) if known else None)
+    return passes.promised(proposal, "hiss_then_db")
 
 
-KIND = Kind("share.low-pass", GROUNDS, propose, edit, parts=parts, changed=changed)
+KIND = Kind("share.low-pass", GROUNDS, propose, edit, parts=passes.parts, changed=changed)
 METRIC = Metric("top-hiss", "over their own range, against all there is", "dB", 1, 1.5, GROUNDS, hiss_db)

@@ -7,6 +7,7 @@ nothing the card is not there.
 import numpy as np
 from msgspec.structs import replace
 
+from all_even import texts
 from all_even.dsp.parameter import number
 from all_even.engine.figures.look import Look
 from all_even.engine.sharing import Sharing, sharing
@@ -81,7 +82,7 @@ def propose(look: Look) -> list[Proposal]:
         kind=KIND.id,
         stage="share",
         targets=tuple(lane.id for i in sorted(tracks) for lane in found.units[i].lanes),
-        title=f"{len(placed)} bands on {len(tracks)} sources",
+        title=f"{texts.count(len(placed), 'band')} on {texts.count(len(tracks), 'source')}",
         reason=told,
         parameters=bands.parameters(found.units, placed),
         evidence={
