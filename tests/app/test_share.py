@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from all_even.app import paint
 from all_even.app.stages.share.bench import ShareBench
 from all_even.app.stages.share.places_view import headline
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
@@ -230,8 +231,22 @@ def test_the_sessions_bands_stand_on_one_ruler_and_select_their_lane(share):
     share.desk.select((lane(share, "Kick"),))
     QTest.mouseClick(view.table, Qt.MouseButton.LeftButton, pos=QPoint(40, 30))
     assert share.desk.current == lane(share, "Organ")
+
+
+def test_three_knobs_are_told_whole_in_the_smallest_window(share):
+    add_bar(share)
+    shown(share).show_view(3)
+    view, size = bench(share), share.window.size()
+    share.wait(lambda: view._book is not None and bool(view._book.threads) and not share.desk.work.busy())
     view.knobs.click()
+    share.window.resize(1024, 700)
+    share.settle_paint()
+    paint.shortened.clear()
+    view.table.grab()
     assert view.table._lines(view._book.threads[0], 400.0)[0].startswith("level ")
+    assert not any(text.startswith("level") for text in paint.shortened)
+    share.window.resize(size)
+    view.knobs.click()
 
 
 def test_figures_are_those_of_the_loop_where_one_is_set(share):

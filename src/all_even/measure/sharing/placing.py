@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.kernels import kernel
-from all_even.measure.sharing import hearing, masking
+from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation
 
 SHADOW_DB = ((200.0, -0.5), (500.0, -3.0), (1000.0, -6.0), (2000.0, -8.0), (4000.0, -10.0), (8000.0, -12.0))
@@ -65,17 +65,11 @@ def covered(stage: Stage, gains: Array) -> Covered:
         np.interp(np.log(masking.centres_hz()), np.log([hz for hz, _ in SHADOW_DB]), [db for _, db in SHADOW_DB]) / 10.0
     )
     ones = np.full((len(stage), 2), np.sqrt(0.5))
-    spread = _spread(stage)
+    spread = masking.spread_of(stage.power, stage.sample_rate)
     return Covered(
         _shares(stage, spread, gains, np.zeros(len(shadow))), _shares(stage, spread, gains, shadow),
         _shares(stage, spread, ones, np.zeros(len(shadow))),
     )  # fmt: skip
-
-
-def _spread(stage: Stage) -> Bands:
-    centres = masking.centres_hz()
-    spreading = hearing.roex(centres, centres).T.astype(np.float32)
-    return np.asarray(stage.power @ spreading, dtype=np.float32)
 
 
 def _shares(stage: Stage, spread: Bands, gains: Array, shadow: Array) -> Array:

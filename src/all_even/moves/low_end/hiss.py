@@ -13,6 +13,7 @@ from all_even.dsp.processor import Single
 from all_even.engine.figures.look import Look
 from all_even.engine.low_end import sounding_basses
 from all_even.late import scipy
+from all_even.measure.faults import hiss
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
@@ -23,10 +24,6 @@ Array = NDArray[np.float64]
 CUTOFF_HZ = 4000.0
 OVER_HZ = 5000.0
 FRAME_S = 0.05
-LOUD_DB, QUIET_DB = 15.0, 35.0
-"""So far under its loudest (P95) a bass counts as sounding, or as pausing."""
-FEWEST_FRAMES = 10
-STEADY_DB = 4.0
 AUDIBLE_DB = -75.0
 """Softer than this re the bass itself it is no matter."""
 
@@ -48,21 +45,14 @@ def over_db(sound: Array, rate: int) -> float | None:
     whole, over = _powers(sound, rate)
     if not len(whole) or whole.max() <= 1e-12:
         return None
-    loud = whole > float(np.percentile(whole, 95)) * 10.0 ** (-LOUD_DB / 10.0)
-    return float(10.0 * np.log10(np.median(over[loud] / whole[loud])))
+    playing, _ = hiss.playing_and_pausing(whole)
+    return float(10.0 * np.log10(np.median(over[playing] / whole[playing])))
 
 
 def is_only_noise(sound: Array, rate: int) -> bool:
     """Whether what is over 5 kHz has nothing to do with the notes."""
     whole, over = _powers(sound, rate)
-    if len(whole) < 2 * FEWEST_FRAMES:
-        return False
-    top = float(np.percentile(whole, 95))
-    loud, quiet = whole > top * 10.0 ** (-LOUD_DB / 10.0), whole < top * 10.0 ** (-QUIET_DB / 10.0)
-    levels = 10.0 * np.log10(over)
-    if np.count_nonzero(quiet) >= FEWEST_FRAMES:
-        return float(np.percentile(levels[loud], 90) - np.median(levels[quiet])) < STEADY_DB
-    return float(np.ptp(np.percentile(levels, (5, 95)))) < STEADY_DB
+    return len(whole) >= 2 * hiss.FEWEST_FRAMES and hiss.is_only_noise(whole, over, without_pauses=True)
 
 
 def _sound(look: Look, lane_id: str) -> Array:

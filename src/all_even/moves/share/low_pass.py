@@ -4,6 +4,7 @@ Only hiss: over a place the part is as loud in its pauses as while it plays. A p
 nothing tells its own top from its noise. It is worth it where the hiss is over what counts as heard in this mix.
 """
 
+import contextlib
 import math
 from typing import Final
 
@@ -17,6 +18,7 @@ from all_even.dsp.passes import LowPass
 from all_even.engine.figures.look import Look
 from all_even.engine.sharing import Sharing, sharing
 from all_even.engine.units import Unit
+from all_even.measure.faults import hiss
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.kind import Kind
@@ -30,28 +32,20 @@ PLACES_HZ: Final = (4000.0, 5000.0, 6300.0, 8000.0, 10_000.0)
 SLOPE: Final = 24
 CLEAR = 0.8
 """What is above this part of the cutoff has to be hiss already: the corner itself takes nothing of the part."""
-LOUD_DB, QUIET_DB, FEWEST_FRAMES, STEADY_DB = 15.0, 35.0, 10, 4.0
-"""Playing and pausing, below the loudest (P95), as for the hiss of a bass. Our own rules."""
 NOT_JUDGED = frozenset({"drums", "percussion", "bass", "buses"})
 """Struck sounds pause between any two hits; a bass belongs to the low end."""
 Bands = NDArray[np.float32]
 
 
-def hiss(power: Bands, over_hz: float) -> NDArray[np.float64] | None:
+def hiss_of(power: Bands, over_hz: float) -> NDArray[np.float64] | None:
     """(bands,) median power over a place while a part pauses, where that is all there is; 0 below. power: (frames,
     bands)."""
     above = masking.centres_hz() > over_hz
     whole = power.sum(axis=1, dtype=np.float64)
-    if not whole.any():
+    if not hiss.is_only_noise(whole, power[:, above].sum(axis=1, dtype=np.float64)):
         return None
-    top = float(np.percentile(whole[whole > 0.0], 95))
-    loud, quiet = whole > top * 10.0 ** (-LOUD_DB / 10.0), whole < top * 10.0 ** (-QUIET_DB / 10.0)
-    if np.count_nonzero(quiet) < FEWEST_FRAMES or not loud.any():
-        return None
-    levels = 10.0 * np.log10(np.maximum(power[:, above].sum(axis=1, dtype=np.float64), 1e-20))
-    if np.percentile(levels[loud], 90) - np.median(levels[quiet]) >= STEADY_DB:
-        return None
-    return np.where(above, np.median(power[quiet], axis=0), 0.0)
+    _, pausing = hiss.playing_and_pausing(whole)
+    return np.where(above, np.median(power[pausing], axis=0), 0.0)
 
 
 def _cutoff_hz(unit: Unit, power: Bands, floor: float) -> float | None:
@@ -59,7 +53,7 @@ def _cutoff_hz(unit: Unit, power: Bands, floor: float) -> float | None:
     if family_of(unit.role) in NOT_JUDGED or any(isinstance(s, LowPass) and not s.bypass for s in unit.head.chain):
         return None
     for hz in PLACES_HZ:
-        found = hiss(power, CLEAR * hz)
+        found = hiss_of(power, CLEAR * hz)
         if found is not None:
             return hz if bool((found > floor).any()) else None
     return None
@@ -70,12 +64,22 @@ def hiss_db(look: Look, arguments: Arguments) -> float | None:
     found = sharing(look)
     if found is None:
         return None
-    corners = dict(part.split("=") for part in str(arguments.get("lanes", "")).split())
-    centres, over = masking.centres_hz(), 0.0
+    cutoffs, centres, over = _cutoffs(arguments), masking.centres_hz(), 0.0
     for unit, power in zip(found.units, found.scene.power, strict=True):
-        if unit.id in corners:
-            over += float(power[:, centres > CLEAR * float(corners[unit.id])].sum(dtype=np.float64))
+        hz = next((cutoffs[lane.id] for lane in unit.lanes if lane.id in cutoffs), None)
+        if hz is not None:
+            over += float(power[:, centres > CLEAR * hz].sum(dtype=np.float64))
     return _beside(found, over)
+
+
+def _cutoffs(arguments: Arguments) -> dict[str, float]:
+    """Hz by lane; what a file holds that is none is left out."""
+    found = {}
+    for part in str(arguments.get("lanes", "")).split():
+        lane_id, _, hz = part.rpartition("=")
+        with contextlib.suppress(ValueError):
+            found[lane_id] = float(hz)
+    return found
 
 
 def _beside(found: Sharing, power: float) -> float:
