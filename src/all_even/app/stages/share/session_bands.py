@@ -72,13 +72,13 @@ class ThreadsDrawing(Drawing):
         self._names(painter, plot, book)
 
     def _counts(self, painter: QPainter, plot: QRectF, book: "Book") -> None:
-        """Lanes up and down, zone by zone, above the plot."""
+        """Lanes that are lifted and cut, zone by zone, above the plot."""
         from all_even.measure.level import zones
 
         for index, (low, high) in enumerate(zip(zones.EDGES_HZ[:-1], zones.EDGES_HZ[1:], strict=True)):
             left, right = (ruler.x_of(plot, min(ruler.HIGHEST_HZ, hz)) for hz in (low, high))
             up, down = book.lifts[index], book.cuts[index]
-            told = f"{up} up {down} down" if right - left > 84 else f"{up}↑ {down}↓"
+            told = f"{up}↑ {down}↓"
             look = theme.colour("look") if up >= 3 else theme.colour("quiet")
             if up or down:
                 paint.text(painter, QRectF(left, 1, right - left, 15), told, size=theme.SMALL, colour=look,
@@ -160,10 +160,12 @@ class BandsTable(QWidget):
         if self._book is None:
             return
         rows = self._rows()
-        head = "Low shelf 80 Hz, mid, high shelf 12 kHz" if self._knobs else "Bands"
+        head = QRectF(4, 0, self.width() - 8, 16)
+        named = "Shelf 80 Hz, mid, shelf 12 kHz" if self._knobs else "Bands"
+        paint.text(painter, head, named, size=theme.SMALL, colour=theme.colour("quiet"))
         if len(rows) < len(self._book.threads):
-            head += f" ({len(rows)} of {len(self._book.threads)} lanes, wheel)"
-        paint.text(painter, QRectF(4, 0, self.width() - 8, 16), head, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.text(painter, head, f"{len(rows)} of {len(self._book.threads)}, wheel", size=theme.SMALL,
+                       colour=theme.colour("quiet"), align=paint.RIGHT)  # fmt: skip
         for box, thread, lines in rows:
             painter.fillRect(box, theme.colour("act_soft" if thread.lane_id == self._current else "ground"))
             icons.draw_mark(painter, thread.family, QRectF(6, box.top() + 4, 10, 10))
