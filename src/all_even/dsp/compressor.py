@@ -88,6 +88,7 @@ class Compressor(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="com
     WORDS: ClassVar[str] = "dynamics glue duck key"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True
+    FIRST: ClassVar[tuple[str, ...]] = ("threshold_db", "ratio", "attack_ms", "release_ms", "makeup_db")
 
     threshold_db: Annotated[float, setting("Threshold", "dB", -80.0, 12.0, step=0.5)] = -18.0
     ratio: Annotated[float, setting("Ratio", ":1", 1.0, 100.0, step=5.0, decimals=1, scale="log")] = 2.0

@@ -4,9 +4,14 @@ The same detector as the compressor (`dsp.compressor`: level in dB, static curve
 the reduction), turned around: `ratio` dB of fall out for each dB of fall in, at most `range_db`. Opening
 is the attack; closing waits for the hold and then takes the release. There is no memory of having been
 open beside the hold, so that a song started in the middle soon sounds as if played from the beginning.
+
+Characters:
+- gate: as set, with a corner at the threshold; what is shut out is gone;
+- expander: a knee of 12 dB around the threshold (the quadratic one of the compressor, turned around), and a range of
+  10 dB at most: bleed and breaths step back, the room stays.
 """
 
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +19,7 @@ from numpy.typing import NDArray
 from all_even.dsp import compressor
 from all_even.dsp.biquad import clean
 from all_even.dsp.compressor import Dynamics, delayed, hear, smoothing
-from all_even.dsp.processor import quiet, setting
+from all_even.dsp.processor import named, quiet, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -23,6 +28,9 @@ HEAD = 8
 FIXED_STATE = 16
 LEVEL_MS = 2.0
 """Release of the level reading, so that a low note does not open and close the gate with its wave."""
+SOFT_KNEE_DB, SOFT_RANGE_DB = 12.0, 10.0
+"""Of an expander. Common practice: 6 to 10 dB of range."""
+Character = Literal["gate", "expander"]
 DB_PER_NEPER = 10.0 / np.log(10.0)
 NEPER_PER_DB = -np.log(10.0) / 20.0
 
@@ -35,6 +43,7 @@ class Gate(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="gate"):
     WORDS: ClassVar[str] = "expander noise bleed"
     DYNAMIC: ClassVar[bool] = True
     LEVEL_DEPENDENT: ClassVar[bool] = True
+    FIRST: ClassVar[tuple[str, ...]] = ("threshold_db", "range_db", "attack_ms", "hold_ms", "release_ms")
 
     threshold_db: Annotated[float, setting("Threshold", "dB", -90.0, 0.0, step=0.5)] = -45.0
     ratio: Annotated[float, setting("Ratio", ":1", 1.0, 100.0, step=5.0, scale="log")] = 4.0
@@ -45,11 +54,24 @@ class Gate(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="gate"):
     lookahead_ms: Annotated[
         float, setting("Look-ahead", "ms", 0.0, compressor.LONGEST_LOOKAHEAD_MS, step=0.5, fixed=True)
     ] = 0.0
+    character: Annotated[Character, named("Character")] = "gate"
+
+    @property
+    def knee_db(self) -> float:
+        return SOFT_KNEE_DB if self.character == "expander" else 0.0
+
+    @property
+    def most_db(self) -> float:
+        """The most it takes away."""
+        return min(self.range_db, SOFT_RANGE_DB) if self.character == "expander" else self.range_db
 
     def static_db(self, level_db: Array) -> Array:
         """The static curve: level out for level in, both dB."""
-        under = np.maximum(0.0, self.threshold_db - np.asarray(level_db))
-        return level_db - np.minimum(self.range_db, under * (self.ratio - 1.0))
+        under = self.threshold_db - np.asarray(level_db)
+        knee = max(self.knee_db, 1e-9)
+        inside = (under + knee / 2.0) ** 2 / (2.0 * knee)
+        under = np.where(under <= -knee / 2.0, 0.0, np.where(under < knee / 2.0, inside, under))
+        return level_db - np.minimum(self.most_db, under * (self.ratio - 1.0))
 
     def latency_frames(self, sample_rate: int) -> int:
         return round(self.lookahead_ms * 0.001 * sample_rate)
@@ -65,7 +87,7 @@ class Gate(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="gate"):
         head = [
             self.threshold_db,
             self.ratio - 1.0,
-            self.range_db,
+            self.most_db,
             smoothing(self.attack_ms, sample_rate),
             smoothing(self.release_ms, sample_rate),
             self.hold_ms * 0.001 * sample_rate,
@@ -75,6 +97,7 @@ class Gate(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="gate"):
         tail = [
             float(self.key_high_pass_hz > 0.0 or self.key_low_pass_hz > 0.0),
             float(self.latency_frames(sample_rate)),
+            self.knee_db,
         ]
         return np.array([*head, *self.key_filters(sample_rate), *tail])
 
@@ -91,13 +114,15 @@ def _gate(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
     heard = np.empty((frames, channels))
     hear(block, key, c[18] != 0.0, c[HEAD : HEAD + 10], state[4:12], heard)
     threshold, slope, most = c[0], c[1], c[2]
-    attack, release, hold_frames, fall = c[3], c[4], c[5], c[6]
+    attack, release, hold_frames, fall, knee = c[3], c[4], c[5], c[6], c[20]
     level, reduction, hold = state[0], state[1], state[2]
     reductions = np.empty(frames)
     for i in range(frames):
         x = max(abs(heard[i, 0]), abs(heard[i, channels - 1]))
         level = max(x, fall * level)
         under = threshold - 2.0 * DB_PER_NEPER * np.log(level + 1e-9)
+        if knee > 0.0 and abs(under) < 0.5 * knee:
+            under = (under + 0.5 * knee) ** 2 / (2.0 * knee)
         goal = min(most, slope * under) if under > 0.0 else 0.0
         if goal <= reduction:
             reduction = attack * reduction + (1.0 - attack) * goal

@@ -85,6 +85,8 @@ class Processor(Described, frozen=True, kw_only=True):
     """Whether it reports the gain it applies."""
     LEVEL_DEPENDENT: ClassVar[bool] = False
     """Whether the level that comes in matters to what it does."""
+    FIRST: ClassVar[tuple[str, ...]] = ()
+    """The settings that matter first, five at most; none: all alike."""
 
     id: Identifier = "new"
     bypass: bool = False

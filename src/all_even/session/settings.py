@@ -27,7 +27,9 @@ Home = Literal["leave alone", "thin", "lift"]
 HighPassing = Literal["where it is worth it", "everything but the bass"]
 Shaping = Literal["lift and cut", "cut only"]
 Aim = Literal["crisp in the band", "true alone"]
-Under = Annotated[float, setting("Parallel drums under the dry ones", "LU", 6.0, 40.0, step=1.0, decimals=0)]
+Under = Annotated[float, setting("Copy of what has no hits", "LU", 6.0, 40.0, step=1.0, decimals=0)]
+Release = Literal["by the beat", "fastest", "by programme", "slow"]
+Tone = Literal["first", "last"]
 
 
 class WorkSettings(Described, frozen=True, kw_only=True):
@@ -38,9 +40,11 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "colour_lu": "Starting points",
         "working_rms_dbfs": "Levels on the way", "working_peak_dbfs": "Levels on the way",
         "station_gain_db": "Levels on the way",
-        "mix_peak_dbfs": "Targets", "glue_db": "Targets", "parallel_under_lu": "Targets",
+        "mix_peak_dbfs": "Targets",
         "low_owner": "Low end", "owner_pull": "Low end", "bass_home": "Low end", "kick_over_bass_db": "Low end",
         "duck_smooth": "Low end",
+        "uneven_over_db": "Dynamics", "even_aim": "Dynamics", "glue_db": "Dynamics", "glue_release": "Dynamics",
+        "parallel_body_db": "Dynamics", "parallel_under_lu": "Dynamics", "bus_tone": "Dynamics",
         "high_passing": "Share", "shaping": "Share", "aim": "Share", "noted_over_db": "Share",
         "lead": "Importance", "carrying": "Importance", "usual": "Importance", "layer": "Importance",
         "guide": "Importance",
@@ -56,8 +60,14 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "station_gain_db": "What each station adds: 0 keeps the level after it as before it, for fair comparisons; a "
         "little more is the other school, for the colour and the level.",
         "mix_peak_dbfs": "Where the trim brings the loudest sample; 1.5 dB beside it are left alone.",
+        "uneven_over_db": "Notes or words of a line that lie further apart are offered to be evened out.",
+        "even_aim": "To this share of what they lie apart; below it the player's own dynamics begin to go.",
         "glue_db": "What the gentle compressor of the mix takes away in loud passages.",
-        "parallel_under_lu": "How far the crushed copy of the drums stays under the drums themselves.",
+        "glue_release": "Schools: by the beat, back just before the next hit; as fast as can be without pumping; by "
+        "programme, quick after peaks and slow after loud passages; slow, as for classical music.",
+        "parallel_body_db": "By how much a crushed copy lifts the body of the hits it lies under.",
+        "parallel_under_lu": "How far such a copy stays under what it is of. Common practice: 20 to 26 LU are felt.",
+        "bus_tone": "Schools: broad tone of the mix bus before its compression, which then hears it; or last.",
         "low_owner": "Who has priority under 80 Hz; everything else at the low end turns with it.",
         "owner_pull": "-1 where the kick usually owns the bottom (much dance, hip-hop), 1 where the bass does (rock, "
         "long sub notes).",
@@ -86,7 +96,12 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     support_lu: Annotated[float, setting("Support", "LU", -24.0, 12.0, step=0.5)] = -5.0
     colour_lu: Annotated[float, setting("Colour", "LU", -24.0, 12.0, step=0.5)] = -9.0
     mix_peak_dbfs: Peak = -4.5
+    uneven_over_db: Annotated[float, setting("Uneven over", "dB", 3.0, 12.0, step=0.5)] = 5.0
+    even_aim: Annotated[float, setting("Even out to", "", 0.4, 0.9, step=0.05, decimals=2)] = 0.6
     glue_db: Glue = 1.5
+    glue_release: Annotated[Release, named("Release of the glue")] = "by the beat"
+    parallel_body_db: Annotated[float, setting("Body from a copy", "dB", 0.3, 3.0, step=0.1)] = 1.0
+    bus_tone: Annotated[Tone, named("Tone of the mix bus")] = "first"
     parallel_under_lu: Under = 22.0
     low_owner: Annotated[Owner, named("Owner of the bottom")] = BY_FIGURES
     owner_pull: Annotated[float, setting("Genre's pull on the owner", "", -1.0, 1.0, step=0.5)] = 0.0

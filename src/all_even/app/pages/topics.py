@@ -9,7 +9,17 @@ from all_even.dsp.processor import settings
 from all_even.session.settings import WorkSettings
 
 Owner = Literal["machine", "session"]
-SECTIONS = ("Levels on the way", "Targets", "Starting points", "Low end", "Share", "Importance", "Schools", "Look")
+SECTIONS = (
+    "Levels on the way",
+    "Targets",
+    "Starting points",
+    "Low end",
+    "Share",
+    "Dynamics",
+    "Importance",
+    "Schools",
+    "Look",
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 MARGIN = 12
 MOST_MADE = 8
+MOST_TASTES = 3
+"""More matters of taste than these stand folded together behind one line."""
 MOMENT_S = 0.012
 """So long cards are made without a pause for what else is waiting."""
 Step = Callable[[], object]
@@ -33,6 +35,8 @@ class MovesTab(QScrollArea):
         self._shown: object = None
         self._holding = False
         self._changing: set[str] = set()
+        self._unfolded: set[str] = set()
+        """Stages whose matters of taste are shown."""
         self.pointed = ""
         """The move whose card a context menu was asked for on."""
         self._typed: dict[str, str] = {}
@@ -79,7 +83,8 @@ class MovesTab(QScrollArea):
         unreadable = desk.documents.unreadable if stage.faults else []
         done = stage.key in desk.moves.done
         key = (desk.document, stage.key, moves, made, found, playing, remarks, list(unreadable), done,
-               desk.moves.preparing, desk.mix_stale and not made and not moves, frozenset(self._changing))  # fmt: skip
+               desk.moves.preparing, desk.mix_stale and not made and not moves, frozenset(self._changing),
+               stage.key in self._unfolded)  # fmt: skip
         old = self.cards()
         if key == self._shown:
             for card in old:
@@ -104,11 +109,16 @@ class MovesTab(QScrollArea):
         if found is not None and (found.groups or found.excerpt):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
-        steps += self._move_steps(column, moves)
-        if not moves:
+        tastes = [move for move in moves if is_taste(move)]
+        usual = [move for move in moves if not is_taste(move)] if len(tastes) > MOST_TASTES else moves
+        steps += self._move_steps(column, usual)
+        if not usual:
             waiting = desk.mix_stale and not made
             text = "The mix is being measured; moves follow." if waiting else stage.empty
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
+        if len(tastes) > MOST_TASTES:
+            steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))
+            steps += self._move_steps(column, tastes) if stage.key in self._unfolded else []
         if asides:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "quiet")))
         tick = partial(self._tick, stage.key, stage.name, done)
@@ -136,6 +146,17 @@ class MovesTab(QScrollArea):
             fields.tint_icons(body)
         if self._steps:
             self._more.start()
+
+    def _fold(self, key: str, count: int) -> QWidget:
+        """The line that stands for matters of taste."""
+        tip = "Moves that are no answer to anything that was found: show them, or fold them away"
+        button = fields.button(f"Matters of taste: {count}", tip, partial(self._turn_fold, key), checkable=True)
+        button.setChecked(key in self._unfolded)
+        return button
+
+    def _turn_fold(self, key: str) -> None:
+        self._unfolded ^= {key}
+        self.refresh()
 
     def _add_unreadable(self, column: QVBoxLayout, entry: Unreadable) -> None:
         from all_even.app.side.finding_cards import UnreadableCard
@@ -227,6 +248,12 @@ class MovesTab(QScrollArea):
             if not set(kind.parameters) <= set(move.parameters):
                 self.desk.moves.find_parameters(move)
         self.refresh()
+
+
+def is_taste(move: Proposal) -> bool:
+    """Whether a move is made only where it is asked for by name."""
+    kind = stages.kinds().get(move.kind)
+    return kind is not None and kind.optional
 
 
 def _stage_of(move: Proposal | None) -> str:

@@ -1,6 +1,6 @@
 """The stages as the window shows them: one folder each, by the key of the stage (`all_even.stages`)."""
 
-from all_even.app.stages import balance, buses, gain, gather, low_end, print_, share
+from all_even.app.stages import balance, buses, dynamics, gain, gather, low_end, print_, share
 from all_even.app.stages.view import StageView
 
 VIEWS: dict[str, StageView] = {
@@ -9,6 +9,7 @@ VIEWS: dict[str, StageView] = {
     "balance": balance.VIEW,
     "low-end": low_end.VIEW,
     "share": share.VIEW,
+    "dynamics": dynamics.VIEW,
     "buses": buses.VIEW,
     "print": print_.VIEW,
 }

@@ -3,19 +3,18 @@
 from functools import partial
 from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QPoint, QStringListModel, Qt
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
 from all_even.app import fields, menus
 from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.changes import ChangeDrawing
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
-from all_even.app.stages.buses.changes import ChangeDrawing
 from all_even.app.stages.buses.level_path import LevelPath, Stop
 from all_even.app.stages.buses.routing_form import RoutingForm
-from all_even.app.stages.buses.station import FORM_WIDTH, StationPanel
+from all_even.app.station import feeding
+from all_even.app.station.panel import FORM_WIDTH, StationPanel
 from all_even.dsp import kinds
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
@@ -24,7 +23,6 @@ from all_even.session import chain_edits, routing
 from all_even.session.model import MIX, FolderGroup, Session
 
 if TYPE_CHECKING:
-    from all_even.engine.flow import StripFlow
     from all_even.engine.playing.meters import Meters
     from all_even.measure.level.levels import Level
 
@@ -121,14 +119,11 @@ class BusesBench(Bench):
         self._show_path(session, current, folder)
         self._show_right(session, current, chain)
 
-    def _flow(self, session: Session, strip_id: str) -> "StripFlow | None":
-        return self.desk.flow.strip(session, strip_id) if self.desk.flow is not None else None
-
     def _show_path(self, session: Session, current: str, folder: bool) -> None:
         if folder:
             self.path.show_stops((), "", "A folder only holds levels")
             return
-        flow = self._flow(session, current)
+        flow = feeding.flow_of(self.desk, current)
         chain = session.chain(current)
         entered = flow.entered if flow is not None else self._file_level(current) if not chain else None
         stops = [Stop("In", entered)]
@@ -148,16 +143,6 @@ class BusesBench(Bench):
         note = "being measured …" if chain and flow is None else ""
         self.path.show_stops(tuple(stops), self.open_station, note)
 
-    def _key_levels(self, session: Session, source: str) -> NDArray[np.float64] | None:
-        """(hops, 2) of what a strip brings to its fader and to its keys, or None where it was not measured."""
-        from all_even.measure.level.levels import file_hops
-
-        flow = self._flow(session, source)
-        if flow is not None:
-            return flow.stations[-1].after if flow.stations else flow.before
-        measures = self.desk.measures(source)
-        return file_hops(measures.hops) if measures is not None else None
-
     def _file_level(self, lane_id: str) -> "Level | None":
         from all_even.measure.level.levels import file_level
 
@@ -169,7 +154,7 @@ class BusesBench(Bench):
         for index, stretch in ((1, 3 if self.open_station else 4), (2, 8 if self.open_station else 6)):
             self._row.setStretch(index, stretch)
         if self.open_station:
-            self._show_station(session, current, chain)
+            feeding.open_station(self, self.station, current, self.open_station)
             self.right.setCurrentWidget(self.station)
             return
         self.right.setCurrentWidget(self.changes)
@@ -180,22 +165,7 @@ class BusesBench(Bench):
                 rows.append((session.strip_name(item.edge.source) + kind, item.share_lu, item.change_lu))
             self.changes.show_rows(rows, any(row[2] is not None for row in rows))
         else:
-            self.changes.show_path(way(session, current), self._key_levels(session, current))
-
-    def _show_station(self, session: Session, current: str, chain: tuple[AnyProcessor, ...]) -> None:
-        from all_even.engine.flow import change_db
-
-        flow = self._flow(session, current)
-        at = [station.id for station in chain].index(self.open_station)
-        levels = gains = None
-        if flow is not None:
-            levels = flow.before if at == 0 else flow.stations[at - 1].after
-            gains = flow.stations[at].gain_db
-        key = key_of(chain[at])
-        if key is not None:
-            levels = self._key_levels(session, key.source)
-        change = change_db(flow, at) if flow is not None else None
-        self.station.show_station(current, chain[at], levels, gains, change)
+            self.changes.show_path(way(session, current), feeding.key_levels(self.desk, current))
 
     def _point(self, at: QPoint) -> None:
         """Opens the station that a context menu is asked for."""

@@ -2,8 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
@@ -11,7 +10,6 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -23,29 +21,30 @@ from PyQt6.QtWidgets import (
 from all_even import texts
 from all_even.app import fields
 from all_even.app.desk import Desk
-from all_even.app.stages.buses.station_drawing import Array, StationDrawing
-from all_even.app.work import Report
+from all_even.app.station import shape_finding
+from all_even.app.station.bars_drawing import BarsDrawing
+from all_even.app.station.choices import choice_box, show_choice
+from all_even.app.station.drawing import Array, StationDrawing
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
 from all_even.dsp.shaped import DuckShape, Shaped, shape_of
-from all_even.errors import UserError
-from all_even.session import chain_edits, edits
-from all_even.session.model import MIX, Session
+from all_even.session import chain_edits
+from all_even.session.model import MIX
 from all_even.session.roles import family_of
 
+if TYPE_CHECKING:
+    from all_even.engine.loud_bars import LoudBars
+
 OWN = "its own sound"
-MIDI = "midi file"
-FIELD_WIDTH, WIDE_FIELD = 84, 110
-FORM_WIDTH = {2: 396, 3: 580}
+FORM_WIDTH = {1: 206, 2: 396, 3: 580}
 """Of the settings, by their columns."""
-DRAWING_WIDTH = 130
+DRAWING_WIDTH, BARS_WIDTH = 130, 170
 MANY_SETTINGS = 10
 """From here on three columns are used where there is room."""
 CROSSOVER = Parameter("Up to", "Hz", LOWEST_HZ, HIGHEST_HZ, 120.0, 3.0, decimals=0, scale="log")
-BEATS = {"beat": "every beat", "half beat": "every half beat", "bar": "every bar"}
 
 
 class StationPanel(QWidget):
@@ -58,7 +57,10 @@ class StationPanel(QWidget):
         self._made_for: tuple[Any, ...] = ()
         self._band = 0
         self._name = ""
+        self._all = False
+        """Whether every setting is shown, not only those that matter first."""
         self._change_db: float | None = None
+        self.bars_of: tuple[str, str] | None = None
         self._set: list[tuple[Callable[[Any], None], Callable[[Any], Any]]] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -66,6 +68,8 @@ class StationPanel(QWidget):
         head = QHBoxLayout()
         head.setSpacing(4)
         self.title = fields.label("", "title")
+        self.more = fields.button("More", "Show every setting of this station, or only those that matter first",
+                                  self._show_all, checkable=True)  # fmt: skip
         self.bypass = fields.button("Bypass", "Send the sound around this station", self._bypass, checkable=True)
         self.match = fields.button(
             "Match", "Set its output so that it is as loud as without it, measured once", self._match
@@ -74,7 +78,7 @@ class StationPanel(QWidget):
         self.remove = fields.button("Remove", "Take this station out of the chain", self._remove)
         self.close_button = fields.button("Close", "Close the station and show the whole", close)
         head.addWidget(self.title, 1)
-        for button in (self.bypass, self.match, self.copy, self.remove, self.close_button):
+        for button in (self.more, self.bypass, self.match, self.copy, self.remove, self.close_button):
             head.addWidget(button)
         column.addLayout(head)
         row = QHBoxLayout()
@@ -85,7 +89,10 @@ class StationPanel(QWidget):
         self.drawing.band_turned.connect(self._turn_band)
         self.drawing.threshold_moved.connect(lambda value: self._change(threshold_db=value))
         self.drawing.released.connect(desk.end_gesture)
-        row.addWidget(self.drawing, 1)
+        row.addWidget(self.drawing, 2)
+        self.bars = BarsDrawing()
+        self.bars.pressed.connect(desk.ears.play_from)
+        row.addWidget(self.bars, 3)
         self.form_area = QScrollArea()
         self.form_area.setWidgetResizable(True)
         self.form_area.setFrameShape(QFrame.Shape.NoFrame)
@@ -111,7 +118,12 @@ class StationPanel(QWidget):
         self._band = min(self._band, max(0, len(bands) - 1))
         names = tuple((strip.id, strip.name) for strip in session.strips)
         self._columns = self._fitting_columns(station)
-        wanted = (strip_id, station.id, type(station), len(bands), self._band, names, session.shapes, self._columns)
+        first = self._first(station)
+        self.more.setVisible(bool(station.FIRST))
+        self.more.setChecked(self._all)
+        wanted = (
+            strip_id, station.id, type(station), len(bands), self._band, names, session.shapes, self._columns, first,
+        )  # fmt: skip
         if wanted != self._made_for:
             self._made_for = wanted
             self._make_form(station, names)
@@ -119,6 +131,31 @@ class StationPanel(QWidget):
             show(read(station))
         shape = shape_of(station, session.shapes)
         self.drawing.show_station(station, levels, gains, shape, session.sample_rate, self._band)
+        if not station.DYNAMIC or self.bars_of != (strip_id, station.id):
+            self.bars.show_bars(None)
+        self._fit_drawings()
+
+    @property
+    def opened(self) -> tuple[str, str] | None:
+        """Strip and id of a shown station that moves levels; None where there is none."""
+        found = self._found()
+        return (found[0], self._station_id) if found is not None and found[1].DYNAMIC else None
+
+    def show_bars(self, of: tuple[str, str], found: "LoudBars | None") -> None:
+        """What passes through a station; of another one than is shown it is left aside."""
+        if self.opened == of:
+            self.bars_of = of
+            self.bars.show_bars(found)
+
+    def _first(self, station: Any) -> tuple[str, ...]:
+        """The settings to show; none stands for all."""
+        return () if self._all else station.FIRST
+
+    def _show_all(self) -> None:
+        self._all = self.more.isChecked()
+        strip, station = self._found() or (None, None)
+        if strip is not None:
+            self.show_station(strip, station, self.drawing._levels, self.drawing._gains, self._change_db)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """In a narrow window the settings are worth more than the drawing."""
@@ -128,10 +165,18 @@ class StationPanel(QWidget):
         strip, station = self._found() or (None, None)
         if strip is not None and self._fitting_columns(station) != self._columns:
             self.show_station(strip, station, self.drawing._levels, self.drawing._gains, self._change_db)
-        self.drawing.setVisible(event.size().width() > FORM_WIDTH[self._columns] + DRAWING_WIDTH)
+        self._fit_drawings()
         self._fit_title()
 
+    def _fit_drawings(self) -> None:
+        """As many of both as there is room beside the settings; the bars go first."""
+        room = self.width() - FORM_WIDTH[self._columns]
+        self.drawing.setVisible(room > DRAWING_WIDTH)
+        self.bars.setVisible(room > DRAWING_WIDTH + BARS_WIDTH and self.opened is not None)
+
     def _fitting_columns(self, station: Any) -> int:
+        if self._first(station):
+            return 1
         kinds = [type(station), *(type(band) for band in getattr(station, "bands", ())[:1])]
         many = sum(len(settings(kind)) for kind in kinds) > MANY_SETTINGS or isinstance(station, BandCompressor)
         return 3 if many and self.width() > FORM_WIDTH[3] + DRAWING_WIDTH else 2
@@ -162,14 +207,15 @@ class StationPanel(QWidget):
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(4)
         self._cell = 0
-        if hasattr(station, "key"):
+        first = self._first(station)
+        if hasattr(station, "key") and (not first or station.key is not None):
             self._add_line(grid, "Keyed by", self._key_box(names))
         if isinstance(station, Shaped):
             self._add_line(grid, "Shape", self._shape_box())
             self._add_line(grid, "New shape", self._hits_box())
             if isinstance(station, Ducker) and shape_of(station, self.desk.session.shapes) is not None:
                 self._rows(grid, DuckShape, lambda _item: self._shape(), self._change_shape)
-        self._rows(grid, type(station), lambda item: item, self._change)
+        self._rows(grid, type(station), lambda item: item, self._change, first)
         if hasattr(station, "bands"):
             self._band_rows(grid, station)
         grid.setRowStretch(grid.rowCount(), 1)
@@ -178,9 +224,13 @@ class StationPanel(QWidget):
         fields.swap(self.form_area, form)
         self.form_area.setFixedWidth(FORM_WIDTH[self._columns])
 
-    def _rows(self, grid: QGridLayout, kind: type, part: Callable[[Any], Any], change: Callable[..., None]) -> None:
+    def _rows(
+        self, grid: QGridLayout, kind: type, part: Callable[[Any], Any], change: Callable[..., None],
+        only: tuple[str, ...] = (),
+    ) -> None:  # fmt: skip
+        """only: these settings; none stands for all."""
         for name, described in settings(kind).items():
-            if name == "matched_db":
+            if name == "matched_db" or (only and name not in only):
                 continue
             read = partial(lambda field, of, item: getattr(of(item), field), name, part)
             if isinstance(described, Parameter):
@@ -189,10 +239,10 @@ class StationPanel(QWidget):
                 self._add(grid, described.name, field)
                 self._set.append((field.set_value, read))
             elif isinstance(described, Choice):
-                box = _combo(described.name, [(described.text(option), option) for option in described.options])
+                box = choice_box(described.name, [(described.text(option), option) for option in described.options])
                 box.activated.connect(partial(lambda key, of, _index: change(**{key: of.currentData()}), name, box))
                 self._add(grid, described.name, box)
-                self._set.append((partial(_show_choice, box), read))
+                self._set.append((partial(show_choice, box), read))
             else:
                 check = QCheckBox(described.name)
                 check.setAccessibleName(described.name)
@@ -255,19 +305,19 @@ class StationPanel(QWidget):
     def _key_box(self, names: tuple[tuple[str, str], ...]) -> QComboBox:
         entries: list[tuple[str, Any]] = [(OWN, None)]
         entries += [(name, strip_id) for strip_id, name in names if strip_id != self._strip]
-        box = _combo("Keyed by", entries)
+        box = choice_box("Keyed by", entries)
         box.setToolTip("Which track this detector listens to, after its chain and before its fader")
         box.activated.connect(lambda _index: self._set_key(box.currentData()))
-        self._set.append((partial(_show_choice, box), lambda item: item.key.source if item.key else None))
+        self._set.append((partial(show_choice, box), lambda item: item.key.source if item.key else None))
         return box
 
     def _shape_box(self) -> QComboBox:
         entries: list[tuple[str, Any]] = [("none", "")]
         entries += [(shape.name, shape.id) for shape in self.desk.session.shapes]
-        box = _combo("Shape", entries)
+        box = choice_box("Shape", entries)
         box.setToolTip("The shape with the hits that this station follows")
         box.activated.connect(lambda _index: self._change(shape=box.currentData()))
-        self._set.append((partial(_show_choice, box), lambda item: item.shape))
+        self._set.append((partial(show_choice, box), lambda item: item.shape))
         return box
 
     def _shape(self) -> DuckShape:
@@ -284,57 +334,16 @@ class StationPanel(QWidget):
         lanes = [lane for lane in self.desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]
         entries: list[tuple[str, Any]] = [("from the hits of …", "")]
         entries += [(lane.name, lane.id) for lane in lanes]
-        entries += [(f"{text} of the tempo", beats) for beats, text in BEATS.items()]
-        entries.append(("a MIDI file …", MIDI))
-        box = _combo("New shape from hits", entries)
+        entries += [(f"{text} of the tempo", beats) for beats, text in shape_finding.BEATS.items()]
+        entries.append(("a MIDI file …", shape_finding.MIDI))
+        box = choice_box("New shape from hits", entries)
         box.setToolTip("Take the hits of a track, the beats of the tempo, or a MIDI file, and follow them")
         box.activated.connect(lambda _index: self._new_shape(box.currentData()))
         return box
 
     def _new_shape(self, source: str) -> None:
-        """Finds hits off this thread; the station follows a new shape of them."""
-        if not source:
-            return
-        path: Path | None = None
-        if source == MIDI:
-            dialog = QFileDialog(self, "Hits from a MIDI file", "", "MIDI files (*.mid *.midi);;All files (*)")
-            dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-            if not dialog.exec():
-                return
-            path = Path(dialog.selectedFiles()[0])
-        strip, station = self._strip, self._station_id
-        session, reports = self.desk.session, dict(self.desk.reports)
-        name = path.stem if path is not None else BEATS[source] if source in BEATS else session.strip_name(source)
-
-        def job(report: Report) -> tuple[float, ...]:
-            from all_even.audio import midi
-            from all_even.engine.figures.session_figures import session_song
-            from all_even.session.hits import lane_hits_s
-
-            report.progress(-1.0, f"Looking for the hits of {name}")
-            if path is not None:
-                return midi.hits_s(path)
-            if source in BEATS:
-                tempo = session_song(session, reports).tempo
-                if tempo is None:
-                    raise UserError("No tempo was found: the tracks have no common pulse.")
-                return tempo.every(source)
-            known = reports.get(source)
-            if known is None or known.character is None:
-                raise UserError(f"{name} is not measured yet.")
-            return lane_hits_s(session.lane(source), known.character)
-
-        def done(found: tuple[float, ...]) -> None:
-            def edit(session: Session) -> Session:
-                shape_id = edits.free_id(session, "shape")
-                shape = DuckShape(id=shape_id, name=name[:200], hits_s=found, hits_from=f"from {name}"[:400])
-                session = chain_edits.set_shape(session, shape)
-                return chain_edits.change_station(session, strip, station, shape=shape_id)
-
-            self.desk.try_edit(edit)
-            self.desk.said.emit(f"{len(found)} hits ({name}): the station follows them.")
-
-        self.desk.start("hits", job, done)
+        if source:
+            shape_finding.follow_hits(self.desk, self, self._strip, self._station_id, source)
 
     # Edits.
 
@@ -407,23 +416,3 @@ class StationPanel(QWidget):
         others = [item for item in others if item in {strip.id for strip in self.desk.session.strips}]
         if others:
             self.desk.try_edit(lambda s: chain_edits.copy_stations(s, self._strip, [self._station_id], others))
-
-
-def _combo(name: str, entries: list[tuple[str, Any]]) -> QComboBox:
-    box = QComboBox()
-    box.setAccessibleName(name)
-    box.setToolTip(texts.tip(name))
-    for text, value in entries:
-        box.addItem(text, value)
-    widest = max(fields.text_width(text) for text, _ in entries)
-    box.setFixedWidth(min(FIELD_WIDTH if widest + 42 <= FIELD_WIDTH else WIDE_FIELD, widest + 42))
-    view = box.view()
-    if view is not None:
-        view.setMinimumWidth(widest + 24)
-    box.setMinimumHeight(26)
-    box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-    return box
-
-
-def _show_choice(box: QComboBox, value: Any) -> None:
-    box.setCurrentIndex(max(0, box.findData(value)))

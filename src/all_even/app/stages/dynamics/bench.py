@@ -1,0 +1,249 @@
+"""Dynamics' bench: the selected strip's notes and words before and now, a station at work, who comes up and sinks."""
+
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+
+from all_even.app import fields, menus
+from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.changes import ChangeDrawing
+from all_even.app.desk import Desk
+from all_even.app.hold_button import HoldButton
+from all_even.app.lanes.entries import entry
+from all_even.app.stages.dynamics.shown import shown_of
+from all_even.app.stages.dynamics.side import SidePanel
+from all_even.app.stages.dynamics.units_drawings import AlongDrawing, TransferDrawing
+from all_even.app.station import feeding
+from all_even.app.station.panel import StationPanel
+from all_even.app.work import Report
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.kinds import AnyProcessor
+from all_even.session import chain_edits
+from all_even.session.model import MIX, FolderGroup, Lane, Proposal
+
+if TYPE_CHECKING:
+    from all_even.engine.playing.meters import Meters
+
+MORE_HEIGHT = 72
+VIEWS = (
+    ("Notes", "Every note, word or hit of the selected lane, before and now"),
+    ("Station", "What works on its level, on the loudest bars, with the settings that matter first"),
+    ("Members", "Of a group or the mix: who comes up and who sinks by its dynamics"),
+)
+LEAD_S = 0.15
+"""A unit is played from so long before."""
+
+
+class DynamicsBench(Bench):
+    wanted_height = HEIGHT + MORE_HEIGHT
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.shown = shown_of(desk)
+        self.open_station = ""
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(14)
+        self.side = SidePanel()
+        self.side.setFixedWidth(220)
+        row.addWidget(self.side)
+        row.addLayout(self._views(), 1)
+        self.shown.changed.connect(self._redraw)
+        for drawing in (self.transfer, self.along):
+            drawing.pointed.connect(lambda at_s: desk.ears.play_from(max(0.0, at_s - LEAD_S)))
+
+    def _views(self) -> QVBoxLayout:
+        self.transfer, self.along = TransferDrawing(), AlongDrawing()
+        units = QWidget()
+        beside = QHBoxLayout(units)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(8)
+        beside.addWidget(self.transfer, 2)
+        beside.addWidget(self.along, 5)
+        self.station = StationPanel(self.desk, partial(self.show_view, 0))
+        self.none = _Nothing(self._add_compressor)
+        self.stations = QStackedWidget()
+        self.stations.addWidget(self.station)
+        self.stations.addWidget(self.none)
+        menus.belongs(self.station, "station")
+        self.members = ChangeDrawing()
+        self.stack = QStackedWidget()
+        for view in (units, self.stations, self.members):
+            self.stack.addWidget(view)
+        bar = QHBoxLayout()
+        bar.setSpacing(4)
+        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        self.chain = QHBoxLayout()
+        self.chain.setSpacing(4)
+        bar.addSpacing(12)
+        bar.addLayout(self.chain)
+        bar.addStretch(1)
+        self.without = HoldButton(
+            "Without", "Hold to hear the song without the dynamics of this lane, as loud as with them",
+            self._hold_without, self.desk.ears.release_move, "ear",
+        )  # fmt: skip
+        self.copy = fields.button(
+            "Crushed copy", "A crushed copy under the selected lanes, tried out first (Ctrl+Alt+B)", self.crush
+        )
+        bar.addWidget(self.without)
+        bar.addWidget(self.copy)
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        column.addLayout(bar)
+        column.addWidget(self.stack, 1)
+        self.show_view(0)
+        return column
+
+    # What is shown.
+
+    def show_view(self, index: int) -> None:
+        """0: notes; 1: the station; 2: members."""
+        self.stack.setCurrentIndex(index)
+        button = self.views.button(index)
+        if button is not None:
+            button.setChecked(True)
+        if self.desk.is_open:
+            self.refresh()
+
+    def tick(self, position_s: float, meters: "Meters | None") -> None:
+        self.along.set_position(position_s)
+        self.station.bars.set_position(position_s)
+
+    def set_follow(self, on: bool) -> None:
+        self.along.follow = on
+        self.along.renew()
+
+    def open_part(self, part_id: str) -> None:
+        self.open_station = part_id
+        self.show_view(1)
+
+    def strip(self) -> str:
+        """The selected strip; the mix where none is, or a folder."""
+        desk = self.desk
+        current = desk.current
+        return MIX if current is None or isinstance(entry(desk.session, current), FolderGroup) else current
+
+    def working(self) -> tuple[AnyProcessor, ...]:
+        """What moves the level of the selected strip, in order; bypassed ones too."""
+        from all_even.engine.dynamics import is_dynamic
+
+        return tuple(station for station in self.desk.session.chain(self.strip()) if is_dynamic(station))
+
+    def refresh(self) -> None:
+        self.shown.refresh()
+        stations = self.working()
+        if self.open_station not in {station.id for station in stations}:
+            self.open_station = stations[0].id if stations else ""
+        self._show_chain(stations)
+        self.copy.setEnabled(any(self.desk.session.is_lane(item) for item in self.desk.selected))
+        self.without.setEnabled(any(not station.bypass for station in stations))
+        self._redraw()
+        if self.stack.currentIndex() == 1:
+            self.stations.setCurrentWidget(self.station if self.open_station else self.none)
+            if self.open_station:
+                feeding.open_station(self, self.station, self.strip(), self.open_station)
+        elif self.stack.currentIndex() == 2:
+            self._show_members()
+
+    def _show_chain(self, stations: tuple[AnyProcessor, ...]) -> None:
+        """A button for each station where there are several."""
+        wanted = [(station.id, station.SHORT) for station in stations] if len(stations) > 1 else []
+        known = [(button.property("station"), button.text()) for button in self._chain_buttons()]
+        if wanted != known:
+            for button in self._chain_buttons():
+                self.chain.removeWidget(button)
+                button.deleteLater()
+            for station_id, short in wanted:
+                made = fields.button(short, "Show this station", partial(self.open_part, station_id), checkable=True)
+                made.setProperty("station", station_id)
+                self.chain.addWidget(made)
+        for button in self._chain_buttons():
+            button.setChecked(button.property("station") == self.open_station)
+
+    def _chain_buttons(self) -> list[Any]:
+        items = [self.chain.itemAt(index) for index in range(self.chain.count())]
+        return [item.widget() for item in items if item is not None and item.widget() is not None]
+
+    def _redraw(self) -> None:
+        desk = self.desk
+        if not desk.is_open or desk.stage != "dynamics":
+            return
+        session, strip_id = desk.session, self.strip()
+        found = self.shown.of(strip_id)
+        lane = session.lane(strip_id) if session.is_lane(strip_id) else None
+        role = lane.role if isinstance(lane, Lane) else "bus"
+        stations = [station for station in self.working() if not station.bypass]
+        works = " and ".join(dict.fromkeys(station.LABEL for station in stations))
+        self.side.show_strip(session.strip_name(strip_id), found, works, stale=self.shown.is_stale())
+        curves = [station for station in stations if hasattr(station, "static_db")]
+        self.transfer.show_units(found if lane is not None else None, role, curves[0] if len(curves) == 1 else None)
+        self.transfer.setVisible(lane is not None)
+        self.along.show_units(found, role, desk.song_s(), is_lane=lane is not None)
+
+    def _show_members(self) -> None:
+        """Of the selected group; of the mix where a lane is selected."""
+        session, strip_id = self.desk.session, self.strip()
+        if session.is_lane(strip_id):
+            destination = session.lane(strip_id).destination
+            strip_id = destination if destination in {bus.id for bus in session.buses} else MIX
+        rows = [
+            (session.strip_name(item.edge.source), item.share_lu, item.change_lu)
+            for item in self.desk.figures.arrivals.into(strip_id)
+        ]
+        self.members.show_rows(rows, any(row[2] is not None for row in rows))
+
+    # What is done.
+
+    def _add_compressor(self) -> None:
+        strip_id = self.strip()
+        if self.desk.try_edit(lambda s: chain_edits.add_station(s, strip_id, Compressor())):
+            self.open_part(self.desk.session.chain(strip_id)[-1].id)
+
+    def _hold_without(self) -> None:
+        from all_even.engine.dynamics import unmoved_session
+
+        name = self.desk.session.strip_name(self.strip())
+        self.desk.ears.hold_matched(f"{name} without its dynamics", unmoved_session(self.desk.session, self.strip()))
+
+    def crush(self) -> None:
+        """A crushed copy under the selected lanes, as a move: tried out, then made."""
+        desk = self.desk
+        look = desk.figures.look() if desk.is_open else None
+        lanes = [item for item in desk.selected if desk.session.is_lane(item)]
+        if look is None or not lanes:
+            desk.said.emit("Select the lanes first that are to get a crushed copy; they have to be measured.")
+            return
+
+        def job(report: Report) -> Proposal | None:
+            from all_even.moves.dynamics import parallel
+
+            report.progress(-1.0, "Trying a crushed copy")
+            heard = look.with_cancel(report.cancelled)
+            return parallel.for_lanes(heard, [look.session.lane(lane_id) for lane_id in lanes])
+
+        def done(found: Proposal | None) -> None:
+            if found is None:
+                desk.said.emit("There is nothing to copy: these lanes are not heard.")
+            elif desk.is_open:
+                desk.moves.apply(found)
+
+        desk.start("crushed copy", job, done, line="quick")
+
+
+class _Nothing(QWidget):
+    """Where nothing works on a level yet."""
+
+    def __init__(self, add: Any) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.addStretch(1)
+        column.addWidget(fields.wrapped(
+            "Nothing works on the level of this lane. The moves beside say what would be gained; or begin by hand.",
+            "quiet",
+        ))  # fmt: skip
+        row = QHBoxLayout()
+        row.addWidget(fields.button("Add a compressor", "A compressor at the end of its chain", add))
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addStretch(2)

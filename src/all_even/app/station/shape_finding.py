@@ -1,0 +1,58 @@
+"""Hits for a station that follows a shape: of a track, of the tempo, or from a MIDI file; found off this thread."""
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from all_even.app.desk import Desk
+from all_even.app.work import Report
+from all_even.dsp.shaped import DuckShape
+from all_even.errors import UserError
+from all_even.session import chain_edits, edits
+from all_even.session.model import Session
+
+MIDI = "midi file"
+BEATS = {"beat": "every beat", "half beat": "every half beat", "bar": "every bar"}
+
+
+def follow_hits(desk: Desk, parent: QWidget, strip: str, station: str, source: str) -> None:
+    """Finds hits; the station follows a new shape of them. source: a lane, one of `BEATS`, or `MIDI`."""
+    path: Path | None = None
+    if source == MIDI:
+        dialog = QFileDialog(parent, "Hits from a MIDI file", "", "MIDI files (*.mid *.midi);;All files (*)")
+        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+        if not dialog.exec():
+            return
+        path = Path(dialog.selectedFiles()[0])
+    session, reports = desk.session, dict(desk.reports)
+    name = path.stem if path is not None else BEATS[source] if source in BEATS else session.strip_name(source)
+
+    def job(report: Report) -> tuple[float, ...]:
+        from all_even.audio import midi
+        from all_even.engine.figures.session_figures import session_song
+        from all_even.session.hits import lane_hits_s
+
+        report.progress(-1.0, f"Looking for the hits of {name}")
+        if path is not None:
+            return midi.hits_s(path)
+        if source in BEATS:
+            tempo = session_song(session, reports).tempo
+            if tempo is None:
+                raise UserError("No tempo was found: the tracks have no common pulse.")
+            return tempo.every(source)
+        known = reports.get(source)
+        if known is None or known.character is None:
+            raise UserError(f"{name} is not measured yet.")
+        return lane_hits_s(session.lane(source), known.character)
+
+    def done(found: tuple[float, ...]) -> None:
+        def edit(session: Session) -> Session:
+            shape_id = edits.free_id(session, "shape")
+            shape = DuckShape(id=shape_id, name=name[:200], hits_s=found, hits_from=f"from {name}"[:400])
+            session = chain_edits.set_shape(session, shape)
+            return chain_edits.change_station(session, strip, station, shape=shape_id)
+
+        desk.try_edit(edit)
+        desk.said.emit(f"{len(found)} hits ({name}): the station follows them.")
+
+    desk.start("hits", job, done)

@@ -1,0 +1,151 @@
+"""What moves in each strip: its units before and behind its dynamics, and the side effects these have.
+
+*Before* is the strip as it is without the stations that answer to its own level; what listens to another track, or
+follows its hits, stays: a duck is no unevenness of the player. Gains are those the stations applied, worked out once
+more on what comes into each.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.gate import Gate
+from all_even.dsp.limiter import Limiter
+from all_even.dsp.processor import Processor
+from all_even.dsp.shaped import follows_another
+from all_even.dsp.transient import TransientShaper
+from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.fingerprint import Fingerprints, digest
+from all_even.engine.figures.look import Look
+from all_even.engine.low_end import main_kick
+from all_even.engine.parts import Samples, processed
+from all_even.measure.dynamics.movement import Movement, Part, movement, part_of, unmoved
+from all_even.measure.dynamics.signal import Signal, signal_of
+from all_even.session import chain_edits
+from all_even.session.hits import is_struck, lane_hits_s
+from all_even.session.model import Lane, Session
+
+DYNAMICS = (Compressor, BandCompressor, Limiter, Gate, TransientShaper)
+Array = NDArray[np.float64]
+Chain = tuple[Processor, ...]
+
+
+def is_dynamic(station: Processor) -> bool:
+    """Whether a station answers to the level of what goes through it."""
+    return isinstance(station, DYNAMICS) and not follows_another(station)
+
+
+def working(chain: Chain) -> Chain:
+    """The stations of a chain that move its level."""
+    return tuple(station for station in chain if is_dynamic(station) and not station.bypass)
+
+
+def unmoved_session(session: Session, strip_id: str) -> Session:
+    """The session without the dynamics of one strip."""
+    chain = session.chain(strip_id)
+    kept = tuple(station for station in chain if station not in working(chain))
+    return session if len(kept) == len(chain) else chain_edits.set_chain(session, strip_id, kept)
+
+
+def outline(look: Look, strip_id: str) -> Part | None:
+    """What is known of a strip before its dynamics, without its samples; None where nothing of it is heard."""
+    found = look.get(PART, strip_id)
+    return found if isinstance(found, Part) else None
+
+
+def part(look: Look, strip_id: str) -> Part | None:
+    """The same with its samples, which nobody keeps: long songs have many lanes."""
+    found = outline(look, strip_id)
+    if found is None:
+        return None
+    samples = strip_samples(look, unmoved_session(look.session, strip_id), strip_id)
+    return replace(found, signal=replace(found.signal, samples=samples))
+
+
+def moving(look: Look, strip_id: str) -> Movement | None:
+    """What moves in a strip; None where nothing of it is heard."""
+    found = look.get(MOVEMENT, strip_id)
+    return found if isinstance(found, Movement) else None
+
+
+def strip_samples(look: Look, session: Session, strip_id: str) -> Samples:
+    """(frames, channels) of a strip behind its chain, on the song's time line."""
+    sound = look.book.sound(session, strip_id, cancelled=look.cancelled, workers=look.workers)
+    return np.array(sound.read(0, sound.frames))
+
+
+def strip_signal(look: Look, session: Session, strip_id: str) -> Signal:
+    """The same with its levels."""
+    return signal_of(strip_samples(look, session, strip_id), session.sample_rate)
+
+
+def hits_of(look: Look, strip_id: str) -> tuple[float, ...]:
+    """Hits that a strip is judged by: its own where it is struck, the kick's where it is a sum."""
+    if look.session.is_lane(strip_id):
+        lane, report = look.session.lane(strip_id), look.reports.get(strip_id)
+        if not is_struck(lane.role) or report is None or report.character is None:
+            return ()
+        return tuple(lane_hits_s(lane, report.character))
+    main = main_kick(look)
+    return tuple(lane_hits_s(*main)) if main is not None else ()
+
+
+def _hears(look: Look, target: str) -> object:
+    """What hits rest on."""
+    lanes: tuple[Lane, ...] = look.session.lanes
+    if look.session.is_lane(target):
+        lanes = (look.session.lane(target),)
+    return [(lane.id, lane.role, lane.hits, lane.start_s, lane.mute, lane.id in look.reports) for lane in lanes]
+
+
+def _part_rests_on(look: Look, _prints: Fingerprints, target: str) -> str:
+    plain = look.book.fingerprints(unmoved_session(look.session, target))
+    return digest((plain.strips.get(target), _hears(look, target)))
+
+
+def _part(look: Look, target: str) -> Part | str:
+    plain = unmoved_session(look.session, target)
+    if look.book.fingerprints(plain).strips.get(target) is None:
+        return "not heard"
+    signal = strip_signal(look, plain, target)
+    if signal.lufs is None:
+        return "silent"
+    found = part_of(signal, hits_of(look, target), is_sum=not look.session.is_lane(target))
+    return replace(found, signal=replace(signal, samples=signal.samples[:0].copy()))
+
+
+PART = Figure("part before its dynamics", 1, "strip", _part_rests_on, _part)
+
+
+def _movement_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
+    return digest((prints.strips.get(target), _part_rests_on(look, prints, target)))
+
+
+def _movement(look: Look, target: str) -> Movement | str:
+    if not working(look.session.chain(target)):
+        still = outline(look, target)
+        return "not heard" if still is None else unmoved(still)
+    before = part(look, target)
+    if before is None:
+        return "not heard"
+    now = strip_signal(look, look.session, target)
+    return movement(before, now, gain_db(look, target, len(now.samples)))
+
+
+def gain_db(look: Look, strip_id: str, frames: int) -> Array:
+    """(frames,) what all dynamics of a strip apply together, dB, on the song's time line."""
+    session, total = look.session, np.zeros(frames)
+    chain = session.chain(strip_id)
+    for at, station in enumerate(chain):
+        if is_dynamic(station) and not station.bypass:
+            up_to = chain_edits.set_chain(session, strip_id, chain[:at])
+            _, applied = processed(station, session.sample_rate, strip_samples(look, up_to, strip_id), None)
+            count = min(frames, len(applied))
+            total[:count] += applied[:count]
+    return total
+
+
+MOVEMENT = Figure("movement of a strip", 1, "strip", _movement_rests_on, _movement)

@@ -1,0 +1,1 @@
+"""How loudness moves in time: units of a line, punch of hits, and what a compressor does besides."""

@@ -1,0 +1,94 @@
+"""Tone of the mix bus: one broad move for the whole, within 3 dB, before its compression or last.
+
+A gentle shelf on the whole may save a move on twenty channels. What is asked for is read from finished mixes at equal
+loudness (`engine.whole`): only where a zone of the mix lies outside what they all do. First in the chain, the
+compression hears it; last, it does not: two schools, a setting.
+"""
+
+import numpy as np
+
+from all_even.dsp.equaliser import Band, Equaliser, Shape
+from all_even.dsp.parameter import number, signed
+from all_even.engine.figures.look import Look
+from all_even.engine.whole import whole
+from all_even.measure.level import zones
+from all_even.measure.level.third_octave import NOMINAL_HZ
+from all_even.moves.kind import Kind
+from all_even.moves.metric import Arguments, Metric
+from all_even.session import chain_edits
+from all_even.session.model import MIX, Proposal, Session
+
+MOST_DB, LEAST_DB = 3.0, 1.0
+"""Common practice: broad bands within about 3 dB."""
+BROAD_Q = 0.6
+LAST = len(zones.NAMES) - 1
+
+
+def band_of(index: int, gain_db: float) -> Band:
+    """A broad band for a zone: shelves at the ends, bells between."""
+    low, high = zones.EDGES_HZ[index : index + 2]
+    shape: Shape = "low shelf" if index == 0 else "high shelf" if index == LAST else "bell"
+    at_hz = high if index == 0 else low if index == LAST else float(np.sqrt(low * high))
+    return Band(shape=shape, frequency_hz=round(at_hz, 0), gain_db=gain_db, q=BROAD_Q)
+
+
+def propose(look: Look) -> list[Proposal]:
+    mix = look.mix
+    found = whole(look)
+    if found is None or mix is None or mix.integrated_lufs is None or _has_tone(look.session):
+        return []
+    made = []
+    for index, beside in found.flags[:1]:
+        before = found.mix[index]
+        gain_db = float(np.clip(round(-beside, 1), -MOST_DB, MOST_DB))
+        if before is None or abs(gain_db) < LEAST_DB:
+            continue
+        band = band_of(index, gain_db)
+        gains = 20.0 * np.log10(np.maximum(band.prototype(np.array(NOMINAL_HZ)), 1e-6))
+        turned = [None if level is None else level + float(gain)
+                  for level, gain in zip(mix.third_octave_db, gains, strict=True)]  # fmt: skip
+        then = zones.zone_levels(turned, mix.integrated_lufs)[index]
+        where = look.session.settings.bus_tone
+        made.append(
+            Proposal(
+                id=KIND.id,
+                kind=KIND.id,
+                stage="dynamics",
+                targets=(MIX,),
+                title=f"Tone of the mix: {zones.NAMES[index]} {signed(gain_db, 1)} dB, broad",
+                reason=f"At equal loudness the mix has {number(abs(beside))} dB {'more' if beside > 0.0 else 'less'} "
+                f"there than all {len(found.references)} references. One broad band for the whole, {where} in the mix "
+                f"bus, 3 dB at most; look at single tracks first if one of them makes it.",
+                parameters={"zone": float(index), "gain_db": gain_db, "first": float(where == "first")},
+                evidence={"beside_db": beside, "references": len(found.references)},
+                metric=ZONE.id,
+                arguments={"zone": index},
+                before=before,
+                expected=then,
+                tolerance=ZONE.tolerance,
+                weight=2.0,
+            )
+        )
+    return made
+
+
+def _has_tone(session: Session) -> bool:
+    return any(isinstance(station, Equaliser) and not station.bypass for station in session.mix.chain)
+
+
+def _edit(session: Session, proposal: Proposal) -> Session:
+    p = {name: float(value) for name, value in proposal.parameters.items() if isinstance(value, int | float)}
+    station = Equaliser(bands=(band_of(int(p["zone"]), p["gain_db"]),))
+    at = 0 if p["first"] else len(session.mix.chain)
+    return chain_edits.add_station(session, MIX, station, at)
+
+
+def _zone(look: Look, arguments: Arguments) -> float | None:
+    found, index = whole(look), arguments.get("zone")
+    if found is None or not isinstance(index, int | float) or not 0 <= index <= LAST:
+        return None
+    return found.mix[int(index)]
+
+
+ZONE = Metric("zone", "zone of the mix against its loudness", "dB", 1, 0.7, ("mix", "files"), _zone)
+KIND = Kind("dynamics.tone", ("mix", "files", "chains", "settings"), propose, _edit)

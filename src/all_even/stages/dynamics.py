@@ -1,0 +1,42 @@
+"""Dynamics: level that moves too much, too little, or at the wrong moment."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.dynamics import (
+        attack,
+        bands,
+        even_out,
+        figures,
+        gate,
+        glue,
+        parallel,
+        peaks,
+        remarks,
+        soften,
+        tone,
+    )
+
+    kinds = (
+        even_out.KIND, even_out.TWICE, peaks.KIND, peaks.FAST, *attack.KINDS, gate.KIND, gate.SOFTER, soften.KIND,
+        parallel.KIND, parallel.KNOB, glue.KIND, bands.HOLD_LOW, bands.THREE, tone.KIND,
+    )  # fmt: skip
+    metrics = (
+        figures.SPREAD, figures.PUNCH, figures.CREST, attack.SUSTAIN, gate.BLEED, gate.BREATHS, soften.METRIC,
+        parallel.METRIC, parallel.UNDER, parallel.OVER, glue.GAIN, bands.MOMENTS, tone.ZONE,
+    )  # fmt: skip
+    return Moves(kinds, metrics, remarks=remarks.remarks)
+
+
+STAGE = Stage(
+    key="dynamics",
+    name="Dynamics",
+    tip="level that moves too much, too little, or at the wrong moment",
+    does="Shows every note and word as it is and as it was, and sets compressors by what they are for.",
+    empty="Nothing to gain here: lines are even, and nothing stands out.",
+    rows=("lanes", "buses", "mix"),
+    moves=_moves,
+    grounds=("files", "order", "levels", "strips", "routing", "mix"),
+    lazy=True,
+)
