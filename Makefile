@@ -28,10 +28,10 @@ test: $(STAMP)
 attack: $(STAMP)
 	ALL_EVEN_ATTACK=full $(BIN)/python -m pytest -n auto tests/attack
 
-# The player of recorded instruments and the desktop's tools are for the proofs only; where they can't be had, they
+# The player of recorded instruments, the speaker and the desktop's tools are for the proofs only; where they can't be had, they
 # skip and say so.
 proof: $(STAMP)
-	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont fluid-soundfont-gm hydrogen-drumkits
+	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont fluid-soundfont-gm hydrogen-drumkits espeak-ng
 	-sh tools/system-packages.sh desktop-file-utils appstream xdg-utils shared-mime-info libfile-mimeinfo-perl
 	$(BIN)/python -m pytest -m proof -s tests
 

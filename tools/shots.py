@@ -16,14 +16,13 @@ from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
-from all_even.cli import main as render
 from all_even.demo.stems import write_stems
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.dsp.saturation import Saturation
-from all_even.session import chain_edits, edits, references, store
-from all_even.session.model import Loop
+from all_even.session import chain_edits, edits, store
+from all_even.session.model import MIX, Loop
 from all_even.session.new import inspect_all, new_session, sound_paths
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -39,9 +38,9 @@ def wait(condition: Callable[[], bool]) -> None:
         time.sleep(0.01)
 
 
-def other_songs(folder: Path) -> tuple[list[Path], list[Path]]:
-    """Session files and plain mixes of five more tunes of ours, a little panned."""
-    sessions, mixes = [], []
+def other_songs(folder: Path) -> list[Path]:
+    """Session files of five more tunes of ours, a little panned."""
+    sessions = []
     for seed, name in enumerate(("Low Tide", "Night Ferry", "Harbour Wall", "Long Pier", "Grey Gulls"), 1):
         stems = write_stems(folder / name, seed=seed, bars=8)
         infos, _ = inspect_all(sound_paths(stems))
@@ -50,9 +49,7 @@ def other_songs(folder: Path) -> tuple[list[Path], list[Path]]:
             session = edits.change_strips(session, (lane.id,), level_db=-9.0, pan=(-0.5, 0.0, 0.5)[index % 3])
         sessions.append(folder / f"{name}.alleven")
         store.save(session, sessions[-1])
-        mixes.append(folder / f"{name}.wav")
-        render(["render", str(sessions[-1]), "-o", str(mixes[-1])])
-    return sessions, mixes
+    return sessions
 
 
 def main() -> None:
@@ -96,9 +93,6 @@ def main() -> None:
         single = next((m.id for m in desk.moves.at("low-end") if m.id.startswith("low-end.single-notes")), None)
         if single is not None:
             apply("low-end", single)
-        bench.show_view(2)
-        measured()
-        shot("low-end-notes")
         bench.show_view(0)
         for name in ("drawn", "keyed"):
             bench.choose(name)
@@ -127,16 +121,36 @@ def main() -> None:
         window.workbench.lanes.scroll_bar.setValue(0)
         shot("share")
 
+    def dynamics() -> None:
+        """The lead's words before and now, its compressor at work, and what glue does to who is in the mix."""
+        desk.set_stage("dynamics")
+        select("LD VOX comp.wav")
+        measured()
+        bench = window.workbench.bench.of("dynamics")
+        apply("dynamics", f"dynamics.even-out.{desk.current}")
+        wait(lambda: not bench.shown.is_stale())
+        window.workbench.lanes.scroll_bar.setValue(440)
+        shot("dynamics")
+        bench.show_view(1)
+        wait(lambda: bench.station.bars.bars is not None and not desk.work.busy())
+        shot("dynamics-station")
+        if any(move.id == "dynamics.glue.mix" for move in desk.moves.at("dynamics")):
+            apply("dynamics", "dynamics.glue.mix")
+        desk.select((MIX,))
+        bench.show_view(2)
+        measured()
+        wait(lambda: not bench.shown.is_stale())
+        window.workbench.lanes.scroll_bar.setValue(10_000)
+        shot("dynamics-glue")
+        bench.show_view(0)
+        window.workbench.lanes.scroll_bar.setValue(0)
+
     shot("start")
     desk.documents.open_demo()
     measured()
     apply("gather", "gather.sections")
     select("tbn_take 3.wav")
     shot("gather")
-    wait(lambda: bool(desk.figures.relations))
-    select("02_kik_out.wav")
-    wait(lambda: not desk.work.busy())
-    shot("gather-together")
     apply("gather", "gather.names")
     desk.set_stage("balance")
     select("LD VOX comp.wav")
@@ -161,15 +175,7 @@ def main() -> None:
     wait(lambda: not desk.work.busy())
     shot("balance-kick-and-bass")
     with tempfile.TemporaryDirectory() as folder:
-        songs, mixes = other_songs(Path(folder))
-        references.keep(mixes)
-        desk.figures.renew()
-        bench.show_view(3)
-        wait(lambda: not desk.work.busy())
-        desk.mix_measured.emit()
-        wait(lambda: not desk.work.busy())
-        shot("balance-whole")
-        references.keep(())
+        songs = other_songs(Path(folder))
         store.save(desk.session, Path(folder) / "Slack Water.alleven")
         window.show_page("record")
         page = window._extra["record"]
@@ -198,8 +204,9 @@ def main() -> None:
     window.workbench.side.setCurrentIndex(0)
     low_end()
     share()
+    dynamics()
     desk.set_stage("buses")
-    for move_id in ("sections", "parallel-drums", "kick-and-bass", "glue"):
+    for move_id in ("sections", "kick-and-bass"):
         if any(move.id == f"buses.{move_id}" for move in desk.moves.at("buses")):
             apply("buses", f"buses.{move_id}")
     voice = next(lane.id for lane in desk.session.lanes if lane.file == "LD VOX comp.wav")

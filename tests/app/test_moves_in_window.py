@@ -141,14 +141,14 @@ def test_an_error_while_a_move_is_tried_out_is_a_sentence_and_changes_nothing(ba
         raise ZeroDivisionError
 
     desk = balance.desk
-    desk.set_stage("buses")
+    desk.set_stage("dynamics")
     balance.measured()
     kinds = stages.kinds()
     monkeypatch.setattr(
-        stages, "kinds", lambda: {**kinds, "buses.glue": replace(kinds["buses.glue"], prepare=breaks)}
+        stages, "kinds", lambda: {**kinds, "dynamics.glue": replace(kinds["dynamics.glue"], prepare=breaks)}
     )  # fmt: skip
     before = desk.session
-    desk.moves.apply(next(move for move in desk.moves.at("buses") if move.id == "buses.glue"))
+    desk.moves.apply(next(move for move in desk.moves.at("dynamics") if move.kind == "dynamics.glue"))
     balance.wait(lambda: desk.moves.preparing is None)
     assert desk.session is before
     assert "Something went wrong" in balance.window.status.text.toolTip() + balance.window.status.text.text()

@@ -12,7 +12,7 @@ from all_even.moves.ground import GROUNDS
 from all_even.session import edits, store, template
 from all_even.session.history import History
 from all_even.session.model import MIX, Proposal, Session
-from tests.moves import share_sessions
+from tests.moves import dynamic_sessions, share_sessions
 from tests.moves.looks import look_at, low_looks, measured_again, states_for_every_kind
 
 KINDS = sorted(stages.kinds())
@@ -27,13 +27,15 @@ def cases(demo_folder, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
     states = [measured_again(demo, state) for state in states_for_every_kind(demo.session)]
     low = low_looks(tmp_path_factory.mktemp("low"))
     sharing = [look_at(folder) for folder in share_sessions.made(tmp_path_factory.mktemp("share"))]
-    for look in [*states, *low, *sharing]:
-        # Low end and sharing are tried on the short sessions that are made for them.
-        its_own = "low-end." if look in low else "share." if look in sharing else ""
+    moving = dynamic_sessions.looks(tmp_path_factory.mktemp("dynamics"))
+    own = [("low-end.", low), ("share.", sharing), ("dynamics.", moving)]
+    for look in [*states, *low, *sharing, *moving]:
+        # Some stages are tried on the short sessions that are made for them.
+        its_own = next((stage for stage, looks in own if look in looks), "")
         missing = [
             kind for kind in stages.kinds().values()
             if kind.id not in found and (kind.id.startswith(its_own) if its_own
-                                         else not kind.id.startswith(("low-end.", "share.")))
+                                         else not kind.id.startswith(tuple(stage for stage, _ in own)))
         ]  # fmt: skip
         for move in making.propose(look, missing):
             if move.kind not in found:

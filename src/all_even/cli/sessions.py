@@ -10,6 +10,7 @@ from all_even.errors import UserError
 if TYPE_CHECKING:
     from all_even.engine.figures.look import Look
     from all_even.engine.figures.session_figures import SessionFigures
+    from all_even.measure.dynamics.movement import Movement
     from all_even.session.model import Proposal, Session
 
 
@@ -18,7 +19,8 @@ def figures(options: argparse.Namespace) -> int:
     from all_even.measure.sharing import masking
     from all_even.session import store
 
-    found, problems = measure_session(store.load(options.session))
+    session = store.load(options.session)
+    found, problems = measure_session(session)
     for sentence in problems.values():
         warn(sentence)
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "balance_db", "correlation")
@@ -31,6 +33,7 @@ def figures(options: argparse.Namespace) -> int:
         "sections": [dataclasses.asdict(section) for section in found.sections],
         "low_end": dataclasses.asdict(found.low_end),
         "share": _share(found),
+        "dynamics": [_movement(session.strip_name(strip_id), moved) for strip_id, moved in found.movements.items()],
     }
     if options.json:
         print_json(result)
@@ -47,6 +50,19 @@ def figures(options: argparse.Namespace) -> int:
     if low.focus is not None:
         say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
     return 0
+
+
+def _movement(name: str, found: "Movement") -> dict[str, Any]:
+    """What moves in one strip, and what its dynamics do besides."""
+    return {
+        "name": name, "units": len(found.units), "works": found.moved,
+        "spread_before_db": found.spread_before_db, "spread_db": found.spread_now_db,
+        "punch_before_db": found.punch_before_db, "punch_db": found.punch_now_db,
+        "crest_before_db": found.crest_before_db, "crest_db": found.crest_now_db,
+        "moments_before_db": found.moments_before_db, "moments_db": found.moments_now_db,
+        "loud_gain_db": found.loud_gain_db if found.moved else None,
+        "side_effects": dataclasses.asdict(found.side) if found.moved else None,
+    }  # fmt: skip
 
 
 MOST_PAIRS = 50

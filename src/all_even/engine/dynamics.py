@@ -121,7 +121,8 @@ PART = Figure("part before its dynamics", 1, "strip", _part_rests_on, _part)
 
 
 def _movement_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
-    return digest((prints.strips.get(target), _part_rests_on(look, prints, target)))
+    matched = [station.matched_db for station in look.session.chain(target)]
+    return digest((prints.strips.get(target), _part_rests_on(look, prints, target), matched))
 
 
 def _movement(look: Look, target: str) -> Movement | str:
@@ -132,7 +133,8 @@ def _movement(look: Look, target: str) -> Movement | str:
     if before is None:
         return "not heard"
     now = strip_signal(look, look.session, target)
-    return movement(before, now, gain_db(look, target, len(now.samples)))
+    matched = sum(station.matched_db for station in working(look.session.chain(target)))
+    return movement(before, now, gain_db(look, target, len(now.samples)), matched_lu=matched)
 
 
 def gain_db(look: Look, strip_id: str, frames: int) -> Array:

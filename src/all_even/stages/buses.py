@@ -5,12 +5,10 @@ from all_even.stages.stage import Moves, Stage
 
 def _moves() -> Moves:
     from all_even.moves.buses import finding, kick_and_bass, sections, silent_trigger, sources
-    from all_even.moves.dynamics import glue, parallel
 
     return Moves(
         (sections.KIND, sources.KIND, kick_and_bass.KIND, silent_trigger.KIND),
         (sections.METRIC, finding.STRONGEST_GAIN, finding.LOUD_GAIN),
-        also=(parallel.KIND, glue.KIND),
     )
 
 

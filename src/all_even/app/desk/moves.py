@@ -311,6 +311,12 @@ class DeskMoves:
         desk.start("tick", job, done, line="quick")
 
 
+def is_taste(move: Proposal) -> bool:
+    """Whether a move is made only where it is asked for by name."""
+    kind = stages.kinds().get(move.kind)
+    return kind is not None and kind.optional
+
+
 def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
     """A stage's open moves, the weightiest first; a rule that stumbles costs only its own."""
     parts = stage.moves()

@@ -2,15 +2,16 @@
 
 from all_even import stages
 from all_even.app.desk import Desk
+from all_even.app.desk.moves import is_taste
 from all_even.app.head.next_step import StageFacts
 
 
 def stage_facts(desk: Desk) -> list[StageFacts]:
-    """One entry a stage, in the order of the work."""
+    """One entry a stage, in the order of the work. Matters of taste are no open work."""
     faults, first = _faults(desk)
     found = []
     for stage in stages.STAGES:
-        moves = tuple(move.title for move in desk.moves.at(stage.key))
+        moves = tuple(move.title for move in desk.moves.at(stage.key) if not is_taste(move))
         own = faults if stage.faults else 0
         done, moved_on = stage.key in desk.moves.done, stage.key in desk.moves.moved_on
         found.append(StageFacts(stage.key, stage.name, own, first if own else "", moves, done, moved_on))

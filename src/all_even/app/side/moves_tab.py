@@ -12,6 +12,7 @@ from all_even import stages
 from all_even.app import fields, menus
 from all_even.app.desk import Desk
 from all_even.app.desk.documents import Unreadable
+from all_even.app.desk.moves import is_taste
 from all_even.app.timers import timer
 from all_even.session.model import Proposal, Session
 
@@ -248,12 +249,6 @@ class MovesTab(QScrollArea):
             if not set(kind.parameters) <= set(move.parameters):
                 self.desk.moves.find_parameters(move)
         self.refresh()
-
-
-def is_taste(move: Proposal) -> bool:
-    """Whether a move is made only where it is asked for by name."""
-    kind = stages.kinds().get(move.kind)
-    return kind is not None and kind.optional
 
 
 def _stage_of(move: Proposal | None) -> str:

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from all_even.engine import arrival, listening
+from all_even.engine.dynamics import moving
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
@@ -12,6 +13,7 @@ from all_even.engine.low_end import LowEnd, kicks_and_basses, low_end
 from all_even.engine.sharing import Apart, Hiding, Sharing, apart, pairs, sharing
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.engine.units import units
+from all_even.measure.dynamics.movement import Movement
 from all_even.measure.recording import files
 from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.track import TrackMeasures
@@ -20,7 +22,7 @@ from all_even.measure.time.sections import Section
 from all_even.session import routing, song_map, store
 from all_even.session.hits import hits_s
 from all_even.session.importance import importance
-from all_even.session.model import Session
+from all_even.session.model import MIX, Session
 from all_even.session.song import Part, Song, find_song, is_line, onsets_s
 
 
@@ -50,6 +52,8 @@ class SessionFigures:
     sharing: Sharing | None
     apart: Apart | None
     hiding: tuple[Hiding, ...]
+    movements: Mapping[str, Movement]
+    """What moves in each strip, by id: lanes, buses, mix."""
 
 
 def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
@@ -126,8 +130,13 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
         )
     mean = table.importance_mean(weights)
     return SessionFigures(
-        mix, tuple(lanes), mean, sections, low_end(look), table, sharing(look), apart(look), pairs(look)
-    )
+        mix, tuple(lanes), mean, sections, low_end(look), table, sharing(look), apart(look), pairs(look),
+        {strip_id: found for strip_id in _strips(session) if (found := moving(look, strip_id)) is not None},
+    )  # fmt: skip
+
+
+def _strips(session: Session) -> tuple[str, ...]:
+    return (*(strip.id for strip in session.strips), MIX)
 
 
 def measure_session(session: Session) -> tuple[SessionFigures, dict[str, str]]:

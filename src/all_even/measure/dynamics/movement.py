@@ -64,6 +64,7 @@ class Movement:
     moments_before_db: float | None = None
     moments_now_db: float | None = None
     momentary: tuple[Array, Array] = (np.zeros(0), np.zeros(0))
+    is_sum: bool = False
 
     @property
     def spread_before_db(self) -> float | None:
@@ -95,12 +96,12 @@ def unmoved(part: Part) -> Movement:
     same, apart = _momentary(part.signal), moments_db(part.signal, part.signal)
     return Movement(
         part.units, part.units.levels_db, np.zeros(0), part.hits_s, part.punch_db, part.punch_db, part.crest_db,
-        part.crest_db, part.signal.peak_dbfs, SideEffects(), 0.0, apart, apart, (same, same),
+        part.crest_db, part.signal.peak_dbfs, SideEffects(), 0.0, apart, apart, (same, same), part.is_sum,
     )  # fmt: skip
 
 
-def movement(part: Part, now: Signal, gain_db: Array) -> Movement:
-    """now: the same sound behind. gain_db: (frames,) what was applied on the way, dB."""
+def movement(part: Part, now: Signal, gain_db: Array, *, matched_lu: float = 0.0) -> Movement:
+    """now: the same sound behind. gain_db: (frames,) what was applied on the way, dB. matched_lu: see `SideEffects`."""
     rate, before = part.signal.sample_rate, part.signal
     gains = side_effects.gain_hops(gain_db, rate)
     levels = part.units.levels_in(now.power)
@@ -124,13 +125,14 @@ def movement(part: Part, now: Signal, gain_db: Array) -> Movement:
         ripple_db=_ripple_db(mono, gain_db, rate, part.hits_s),
         contour=side_effects.contour(part.units, levels),
         louder_lu=louder,
+        matched_lu=matched_lu,
     )
     count = min(len(playing), len(gains))
     loud = gains[:count][playing[:count]]
     return Movement(
         part.units, levels, gains, part.hits_s, punch_before, punch_now, part.crest_db, crest, now.peak_dbfs, side,
         float(np.percentile(loud, 100 - LOUD_PERCENT)) if len(loud) else 0.0,
-        moments_db(before, before), moments_db(now, before), (_momentary(before), _momentary(now)),
+        moments_db(before, before), moments_db(now, before), (_momentary(before), _momentary(now)), part.is_sum,
     )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ A gate can tell them apart only by level. Candidates are all rises in level, own
 that parts their *peaks* best (Otsu) says which are which. (Clusters of levels over time are useless: bleed opens them.)
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,7 @@ RISE_DB, BACK_HOPS, APART_HOPS = 6.0, 5, 6
 FLOOR = 1e-7
 WEAK_PERCENT, STRONG_PERCENT = 5, 95
 FEWEST = 4
+TOGETHER_S, SOFTER_DB = 0.03, 1.0
 TOP_DB = 60.0
 BREATH_BEFORE_S, BREATH_S = 0.7, (0.12, 0.6)
 BREATH_OVER_FLOOR_DB, BREATH_UNDER_DB, BREATH_CLEAR_DB = 8.0, 34.0, 6.0
@@ -51,17 +53,31 @@ def candidates(peaks: Array) -> NDArray[np.int64]:
     return np.flatnonzero(highest & rises & (level > level.max(initial=-140.0) - TOP_DB))
 
 
-def separation(peaks: Array) -> Separation | None:
-    """None where there are not at least four of both."""
+def separation(peaks: Array, elsewhere_s: Sequence[float] = ()) -> Separation | None:
+    """None where there are not at least four of both. elsewhere_s: hits of other sources: where those that coincide
+    with them are softer than those that do not, they are bleed, however loud."""
     at = candidates(peaks)
     if len(at) < 2 * FEWEST:
         return None
     levels = 20.0 * np.log10(np.maximum(peaks[at], FLOOR))
     own = levels >= otsu(levels)
+    alone = own & ~_coincide(at * HOP_S, elsewhere_s)
+    together = own & ~alone
+    if alone.sum() >= FEWEST and together.any() and (
+        np.median(levels[alone]) > np.median(levels[together]) + SOFTER_DB
+    ):  # fmt: skip
+        own = alone
     if own.sum() < FEWEST or (~own).sum() < FEWEST:
         return None
     weakest = float(np.percentile(levels[own], WEAK_PERCENT))
     return Separation(weakest, float(np.percentile(levels[~own], STRONG_PERCENT)), int(own.sum()), int((~own).sum()))
+
+
+def _coincide(times_s: NDArray[np.floating], elsewhere_s: Sequence[float]) -> NDArray[np.bool_]:
+    """Which times lie beside one of the others."""
+    if not len(elsewhere_s):
+        return np.zeros(len(times_s), dtype=bool)
+    return np.asarray(np.abs(times_s[:, np.newaxis] - np.array(elsewhere_s)).min(axis=1) < TOGETHER_S)
 
 
 def own_hits_s(peaks: Array, found: Separation) -> tuple[float, ...]:

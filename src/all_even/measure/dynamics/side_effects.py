@@ -8,7 +8,7 @@
 - noise rise: how much the quietest tenth of what sounds comes up against its loud half.
 - ripple: as with the duck (`measure.sharing.duck.ripple_db`): what the gain adds by moving with the wave.
 - contour: slope of the levels of phrases behind against before; 1 keeps the player's dynamics, 0 erases them.
-- louder: by how much the loudness changed: until it is none, a comparison is not fair.
+- louder: by how much the loudness changed; unless a bypass is turned by as much, a comparison is not fair.
 
 The limits were found on generated and recorded lines; nobody has listened yet.
 """
@@ -44,6 +44,8 @@ class SideEffects:
     ripple_db: float | None = None
     contour: float | None = None
     louder_lu: float | None = None
+    matched_lu: float = 0.0
+    """By how much a bypass is turned up or down, so that both sides of it are equally loud."""
 
     @property
     def pumps(self) -> bool:
@@ -67,7 +69,7 @@ class SideEffects:
 
     @property
     def unmatched(self) -> bool:
-        return self.louder_lu is not None and abs(self.louder_lu) > LOUDER_FLAG_LU
+        return self.louder_lu is not None and abs(self.louder_lu - self.matched_lu) > LOUDER_FLAG_LU
 
 
 def gain_hops(gain_db: Array, sample_rate: int) -> Array:

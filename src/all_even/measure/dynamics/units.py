@@ -4,6 +4,7 @@ A unit begins and ends where the level, averaged over 50 ms, rises out of and fa
 over the top 60 dB, 6 dB of hysteresis), and wherever it dips by 6 dB between two tops. Its level is the RMS from 20 to
 500 ms of it: what the ear takes for its loudness, without the stroke that begins it. The units of a struck part are its
 hits, each with the RMS of its first 150 ms. The spread of a line is the 90th percentile of these less the 10th.
+What is short and far under the others is no unit: a breath, fingers on strings.
 """
 
 from collections.abc import Sequence
@@ -16,7 +17,11 @@ from numpy.typing import NDArray
 HOP_S = 0.01
 SMOOTH_HOPS = 5
 TOP_DB, HYSTERESIS_DB, DIP_DB = 60.0, 6.0, 6.0
+LOUD_PERCENT, SOFT_DB = 95, 18.0
+"""A line without pauses has no two heaps to part: what lies less than so far under its loud moments is always in."""
 SHORTEST_S = 0.06
+NO_NOTE_DB, NO_NOTE_S = 18.0, 0.4
+"""A unit so far under the median, and shorter than this, is a breath or a noise of playing. Our own rule."""
 FROM_S, TO_S = 0.02, 0.50
 HIT_S = 0.15
 FEWEST = 8
@@ -63,7 +68,16 @@ def find_units(power: Array) -> Units:
     found = [part for start, stop in _islands(level) for part in _split(level, start, stop)]
     found = [(start, stop) for start, stop in found if (stop - start) * HOP_S >= SHORTEST_S]
     starts, ends = (np.array([part[i] for part in found], dtype=np.float64) * HOP_S for i in (0, 1))
-    return Units(starts, ends, _levels(power, starts, ends, FROM_S))
+    levels = _levels(power, starts, ends, FROM_S)
+    kept = ~_beside_notes(ends - starts, levels)
+    return Units(starts[kept], ends[kept], levels[kept])
+
+
+def _beside_notes(lengths_s: Array, levels_db: Array) -> NDArray[np.bool_]:
+    """What is short and far under the others: breaths, fingers, ends of words."""
+    if not len(levels_db):
+        return np.zeros(0, dtype=bool)
+    return np.asarray((levels_db < np.median(levels_db) - NO_NOTE_DB) & (lengths_s < NO_NOTE_S))
 
 
 def hits_as_units(power: Array, hits_s: Sequence[float]) -> Units:
@@ -86,7 +100,7 @@ def _levels(power: Array, starts_s: Array, ends_s: Array, from_s: float) -> Arra
 
 def _islands(level: Array) -> list[tuple[int, int]]:
     """Stretches of sound between pauses, in hops."""
-    opens = otsu(level[level > level.max() - TOP_DB])
+    opens = min(otsu(np.maximum(level, level.max() - TOP_DB)), float(np.percentile(level, LOUD_PERCENT)) - SOFT_DB)
     closes = opens - HYSTERESIS_DB
     above = level > closes
     edges = np.flatnonzero(np.diff(np.concatenate(([0], above.astype(np.int8), [0]))))

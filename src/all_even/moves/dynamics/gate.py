@@ -7,7 +7,7 @@ expander, its threshold between breaths and soft words. A matter of taste: bleed
 """
 
 import dataclasses
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -16,8 +16,9 @@ from all_even import texts
 from all_even.dsp.gate import Gate
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
-from all_even.engine.dynamics import part
+from all_even.engine.dynamics import hits_of, part
 from all_even.engine.figures.look import Look
+from all_even.engine.units import units as units_of
 from all_even.late import scipy
 from all_even.measure.dynamics import separation, units
 from all_even.measure.dynamics.movement import Part
@@ -50,10 +51,11 @@ def peaks_of(signal: Signal) -> np.ndarray:
     return np.maximum(signal.hops.high.max(axis=1), -signal.hops.low.min(axis=1)).astype(np.float64)
 
 
-def others_db(found: Part, signal: Signal) -> float | None:
-    """Median peak of what bleeds in, against that of the own hits, dB, in a version of the sound."""
+def others_db(found: Part, signal: Signal, elsewhere_s: Sequence[float]) -> float | None:
+    """Median peak of what bleeds in, against that of the own hits, dB, in a version of the sound. elsewhere_s: hits of
+    the other drums."""
     peaks = peaks_of(found.signal)
-    sound = separation.separation(peaks)
+    sound = separation.separation(peaks, elsewhere_s)
     if sound is None:
         return None
     at = separation.candidates(peaks)
@@ -71,7 +73,10 @@ def bleed_db(look: Look, arguments: Arguments) -> float | None:
     if not look.session.is_lane(strip_id):
         return None
     found = part(look, strip_id)
-    return None if found is None else others_db(found, strip_signal(look, look.session, strip_id))
+    if found is None:
+        return None
+    elsewhere_s = _elsewhere_s(look, look.session.lane(strip_id))
+    return others_db(found, strip_signal(look, look.session, strip_id), elsewhere_s)
 
 
 BLEED = Metric("bleed", "bleed against its hits", "dB", 1, 1.0, ("strips", "files"), bleed_db)
@@ -95,14 +100,17 @@ def expander(threshold_db: float, tail_ms: float) -> Gate:
 
 
 def _rule(look: Look, lane: Lane, found: Part) -> Proposal | None:
-    sound = separation.separation(peaks_of(found.signal)) if lane.role in CLOSE else None
-    before = others_db(found, found.signal)
+    if lane.role not in CLOSE:
+        return None
+    elsewhere_s = _elsewhere_s(look, lane)
+    sound = separation.separation(peaks_of(found.signal), elsewhere_s)
+    before = others_db(found, found.signal, elsewhere_s)
     if sound is None or before is None or sound.bleed_db - sound.own_db < WORTH_OVER_DB:
         return None
     tail_ms = round(_tail_ms(look, lane))
     make = gate if sound.db >= SURE_DB else expander
     tried = try_out(found, [make(round(sound.between_db, 1), tail_ms)])
-    now = others_db(found, tried.signal)
+    now = others_db(found, tried.signal, elsewhere_s)
     return _proposal(lane, sound, tried, tail_ms, before, now) if now is not None and now < before - 1.0 else None
 
 
@@ -147,6 +155,14 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     threshold_db, tail_ms = float(p["threshold_db"]), float(p["tail_ms"])  # type: ignore[arg-type]
     make = gate if p.get("sure") else expander
     return chain_edits.add_station(session, proposal.targets[0], make(threshold_db, tail_ms))
+
+
+def _elsewhere_s(look: Look, lane: Lane) -> tuple[float, ...]:
+    """Hits of the other drums that have a microphone of their own."""
+    source = next((unit.lanes for unit in units_of(look) if lane.id in {one.id for one in unit.lanes}), (lane,))
+    own = {one.id for one in source}
+    others = [one for unit in units_of(look) for one in unit.lanes if one.role in CLOSE and one.id not in own]
+    return tuple(sorted(hit for one in others for hit in hits_of(look, one.id)))
 
 
 # Breaths.

@@ -45,6 +45,7 @@ Array = NDArray[np.float64]
 TAKES = Parameter("Takes in loud passages", "dB", 0.5, 4.0, 1.5, 0.25, decimals=2)
 ATTACKS_MS = (10.0, 15.0, 20.0, 30.0)
 """Common practice: 10 to 30 ms; faster ones take the treble of the first milliseconds, which peaks do not show."""
+BY_BEAT = "by the beat"
 RELEASES_MS = (60.0, 100.0, 150.0, 200.0, 300.0, 400.0, 600.0, 800.0)
 WITHIN_PEAK_DB, WITHIN_GAIN_DB = 0.3, 0.05
 PUNCH_RATIO, PUNCH_DB, HIT_HOPS = 4.0, 3.0, 15
@@ -54,7 +55,7 @@ KEY_HZ, BASS_UNDER_HZ, LITTLE_BASS_DB = 100.0, 100.0, -18.0
 """Common practice: the detector high-passed at 60 to 150 Hz, opened again where there is little bass."""
 STRETCH_S = 12.0
 NEAR_DB = 4.0
-WORTH_DB = 0.2
+WORTH_DB = 0.5
 """Loud and soft moments closer by less than this, and nothing is gained. Our own rule."""
 FEWEST_HITS = 8
 
@@ -171,6 +172,20 @@ def with_release(found: Part, station: Compressor, takes_db: float, school: str)
     return back[-1] if back else calm[0][0] if calm else tried
 
 
+def _back_in_time(found: Part, station: Compressor, takes_db: float) -> Compressor:
+    """The next shorter releases, until the whole of a part, too, is back before the next hit, without pumping."""
+    for ms in [ms for ms in reversed(RELEASES_MS) if ms < station.release_ms]:
+        gains = gains_of(found, station)
+        if (side_effects.left_db(gains, found.hits_s) or 0.0) < side_effects.LEFT_FLAG_DB:
+            break
+        shorter = at_gain(found, replace(station, release_ms=ms), takes_db, near=True)
+        pump = side_effects.pump_db(gains_of(found, shorter), side_effects.between(found.hits_s)) or 0.0
+        if pump > side_effects.PUMP_FLAG_DB:
+            break
+        station = shorter
+    return station
+
+
 def low_share_db(found: Part) -> float:
     """What lies under 100 Hz against the whole, dB."""
     rate = found.signal.sample_rate
@@ -188,6 +203,8 @@ def fitted(found: Part, takes_db: float, *, ratio: float, release: str) -> Fit:
     timed = replace(plain, attack_ms=attack_ms(short, plain))
     chosen = with_release(short, timed, takes_db, release)
     final = at_gain(found, chosen, takes_db, near=True)
+    if release == BY_BEAT and not chosen.programme_release:
+        final = _back_in_time(found, final, takes_db)
     opened = None
     if key_hz:
         open_station = at_gain(found, replace(final, key_high_pass_hz=0.0), takes_db, near=True)
@@ -315,6 +332,8 @@ def _release(station: Compressor, now: Movement) -> str:
         return "by programme"
     left = now.side.left_db
     told = "" if left is None else f" ({number(left)} dB left before the next hit)"
+    if left is not None and left >= side_effects.LEFT_FLAG_DB:
+        told = f" ({number(left)} dB left before the next hit: a shorter one would pump)"
     return f"{number(station.release_ms, 0)} ms{told}"
 
 

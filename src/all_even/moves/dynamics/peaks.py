@@ -17,6 +17,7 @@ from all_even.dsp.processor import Processor, numbers
 from all_even.engine.figures.look import Look
 from all_even.measure.dynamics.movement import Part
 from all_even.measure.dynamics.units import HOP_S
+from all_even.measure.level.true_peak import true_peak
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import CREST, GROUNDS
 from all_even.moves.dynamics.trying import Rule, Tried, behind, lane_by_lane, matched, try_out
@@ -27,6 +28,7 @@ from all_even.session.model import Lane, Proposal, Session
 STAND_OUT_DB = 3.0
 """So far the highest peak stands over the 90th percentile of them where it is worth holding. Our own rule."""
 FEWEST = 8
+ABOVE_DB = 0.5
 USUAL_PERCENT = 90
 STEP_DB, MOST_DB = 0.5, 18.0
 RELEASE_MS = 60.0
@@ -57,7 +59,11 @@ def _rule(_look: Look, lane: Lane, found: Part) -> Proposal | None:
     standing = stand_out(found)
     if standing is None:
         return None
-    station = Limiter(ceiling_db=float(np.clip(round(standing[0], 1), -40.0, 0.0)), release_ms=RELEASE_MS)
+    # The limiter holds true peaks, which stand over the samples: usual hits are to pass.
+    samples = found.signal.samples
+    between = 20.0 * np.log10(max(true_peak(samples, found.signal.sample_rate), 1e-9)) - found.signal.peak_dbfs
+    ceiling_db = standing[0] + max(0.0, between) + ABOVE_DB
+    station = Limiter(ceiling_db=float(np.clip(round(ceiling_db, 1), -40.0, 0.0)), release_ms=RELEASE_MS)
     return _proposal(KIND, lane, found, try_out(found, [station]), standing[1], station.ceiling_db)
 
 

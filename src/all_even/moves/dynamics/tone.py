@@ -5,13 +5,17 @@ loudness (`engine.whole`): only where a zone of the mix lies outside what they a
 compression hears it; last, it does not: two schools, a setting.
 """
 
+from collections.abc import Sequence
+
 import numpy as np
 
+from all_even.dsp import biquad
 from all_even.dsp.equaliser import Band, Equaliser, Shape
 from all_even.dsp.parameter import number, signed
 from all_even.engine.figures.look import Look
 from all_even.engine.whole import whole
 from all_even.measure.level import zones
+from all_even.measure.level.hops import k_weighting
 from all_even.measure.level.third_octave import NOMINAL_HZ
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
@@ -43,11 +47,9 @@ def propose(look: Look) -> list[Proposal]:
         gain_db = float(np.clip(round(-beside, 1), -MOST_DB, MOST_DB))
         if before is None or abs(gain_db) < LEAST_DB:
             continue
-        band = band_of(index, gain_db)
-        gains = 20.0 * np.log10(np.maximum(band.prototype(np.array(NOMINAL_HZ)), 1e-6))
-        turned = [None if level is None else level + float(gain)
-                  for level, gain in zip(mix.third_octave_db, gains, strict=True)]  # fmt: skip
-        then = zones.zone_levels(turned, mix.integrated_lufs)[index]
+        then = _behind(mix.third_octave_db, band_of(index, gain_db), mix.integrated_lufs, look.session.sample_rate)[
+            index
+        ]
         where = look.session.settings.bus_tone
         made.append(
             Proposal(
@@ -70,6 +72,18 @@ def propose(look: Look) -> list[Proposal]:
             )
         )
     return made
+
+
+def _behind(third_octave_db: Sequence[float | None], band: Band, lufs: float, rate: int) -> zones.Levels:
+    """Zones behind a band: their powers, against the loudness that is left (K-weighted, from the third octaves)."""
+    at_hz = np.array(NOMINAL_HZ)
+    gains_db = 20.0 * np.log10(np.maximum(band.prototype(at_hz), 1e-6))
+    powers = np.array([0.0 if level is None else 10.0 ** (level / 10.0) for level in third_octave_db])
+    weighted = powers * biquad.magnitude(k_weighting(rate), at_hz, rate) ** 2
+    louder = 10.0 * np.log10((weighted * 10.0 ** (gains_db / 10.0)).sum() / max(float(weighted.sum()), 1e-20))
+    turned = [None if level is None else level + float(gain)
+              for level, gain in zip(third_octave_db, gains_db, strict=True)]  # fmt: skip
+    return zones.zone_levels(turned, lufs + float(louder))
 
 
 def _has_tone(session: Session) -> bool:

@@ -59,7 +59,8 @@ def lane_by_lane(name: str, rule: Rule, *, struck: bool, heads_only: bool = Fals
 
     def rests_on(look: Look, prints: Fingerprints, lane_id: str) -> str:
         lane = look.session.lane(lane_id)
-        return digest((PART.rests_on(look, prints, lane_id), lane.name, lane.role, look.session.settings))
+        others = [(one.id, one.role, one.hits) for one in look.session.lanes]
+        return digest((PART.rests_on(look, prints, lane_id), lane.name, lane.role, look.session.settings, others))
 
     def compute(look: Look, lane_id: str) -> tuple[Proposal, ...]:
         found = part(look, lane_id)

@@ -132,6 +132,10 @@ class DynamicsBody(Body):
         if part == "side":
             lines = sentences(marks(found.side)) if found.moved else []
             return "\n".join(lines) or f"{row.lane.name}: nothing works on its level, so there are no side effects."
+        if found.is_sum:
+            apart = found.moments_now_db
+            told = "too short to tell" if apart is None else f"{number(apart)} dB apart (10th to 90th percentile)"
+            return f"{row.lane.name}: its loud and soft moments of 0.4 s are {told}."
         spread = found.spread_now_db
         told = (
             "too few notes for a spread" if spread is None else f"{number(spread)} dB apart (10th to 90th percentile)"
@@ -140,7 +144,10 @@ class DynamicsBody(Body):
 
 
 def figures(found: "Movement") -> "dict[str, tuple[float | None, float | None]]":
-    """What the columns show, (before, now)."""
+    """What the columns show, (before, now). A sum has moments instead of notes, and no punch of its own."""
+    if found.is_sum:
+        moments = (found.moments_before_db, found.moments_now_db)
+        return {"spread": moments, "punch": (None, None), "crest": (found.crest_before_db, found.crest_now_db)}
     return {
         "spread": (found.spread_before_db, found.spread_now_db),
         "punch": (found.punch_before_db, found.punch_now_db),

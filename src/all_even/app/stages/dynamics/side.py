@@ -46,6 +46,8 @@ def sentence(found: "Movement | None", works: str) -> str:
     """What is to be said of a strip in one line."""
     if found is None:
         return "Being measured …"
+    if not works and found.is_sum:
+        return "Nothing works on its level."
     if not works:
         spread = found.spread_before_db
         apart = "" if spread is None else f" {len(found.units)} notes, words or hits, {number(spread)} dB apart."

@@ -1,0 +1,295 @@
+"""Moves of dynamics on folders with known faults: offered where they are, kept as promised, left alone elsewhere."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from all_even import stages
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.gate import Gate
+from all_even.dsp.limiter import Limiter
+from all_even.engine import dynamics
+from all_even.engine.figures.look import Look
+from all_even.measure.dynamics import side_effects
+from all_even.moves import making
+from all_even.moves.dynamics import bands, even_out, gate, glue, parallel, remarks, soften, tone, trying
+from all_even.session import automating, chain_edits, edits, routing_edits
+from all_even.session.model import MIX, Proposal
+from tests.moves import dynamic_sessions
+from tests.moves.looks import find, look_at, make, result_of
+
+
+@pytest.fixture(scope="module")
+def uneven(tmp_path_factory) -> Look:
+    return look_at(dynamic_sessions.uneven(tmp_path_factory.mktemp("uneven")))
+
+
+@pytest.fixture(scope="module")
+def kit(tmp_path_factory) -> Look:
+    return look_at(dynamic_sessions.struck(tmp_path_factory.mktemp("kit")))
+
+
+def lane_id(look: Look, name: str) -> str:
+    return next(lane.id for lane in look.session.lanes if lane.name == name)
+
+
+def offered(look: Look, kind: str) -> dict[str, Proposal]:
+    """By the name of the lane or bus that it is about."""
+    made = making.propose(look, [stages.kinds()[kind]])
+    return {look.session.strip_name(move.targets[0]): move for move in made}
+
+
+def kept(after: Look) -> bool:
+    move = after.session.ledger[-1].move
+    return abs(result_of(after) - move.expected) <= move.tolerance
+
+
+def test_uneven_lines_are_evened_out_and_even_ones_and_pads_left_alone(uneven):
+    found = offered(uneven, "dynamics.even-out")
+    assert set(found) == {"Lead vox", "Clarinet", "Bass"}
+    for name, move in found.items():
+        after = make(uneven, move)
+        assert kept(after)
+        assert result_of(after) <= move.before * move.parameters["aim"] + 0.05
+        moved = dynamics.moving(after, lane_id(uneven, name))
+        assert abs(moved.side.louder_lu) < 0.2
+        assert moved.side.ripple_db < side_effects.RIPPLE_FLAG_DB
+        assert offered(after, "dynamics.even-out").keys() == found.keys() - {name}
+
+
+def test_a_ratio_can_reach_the_aim_and_another_aim_is_fitted_anew(uneven):
+    kind = stages.kinds()["dynamics.even-out"]
+    move = offered(uneven, kind.id)["Clarinet"]
+    changed = making.with_parameters(kind, move, {"aim": 0.4})
+    assert changed.expected is None
+    prepared = kind.prepare(uneven, changed)
+    assert prepared.expected <= 0.4 * move.before + 0.05
+    station = kind.edit(uneven.session, prepared).lane(move.targets[0]).chain[0]
+    assert station.ratio >= 1.0 / 0.4
+    assert kept(make(uneven, changed))
+
+
+def test_two_in_series_are_offered_for_voices_and_told_beside_one(uneven):
+    found = offered(uneven, "dynamics.even-out-twice")
+    assert set(found) == {"Lead vox"}
+    assert "Against a single one" in found["Lead vox"].reason
+    after = make(uneven, found["Lead vox"])
+    assert kept(after)
+    assert [type(item) for item in after.session.lane(found["Lead vox"].targets[0]).chain] == [Compressor, Compressor]
+
+
+def test_one_hit_that_is_far_too_loud_is_held_and_the_others_pass(kit):
+    found = offered(kit, "dynamics.peaks")
+    assert set(found) == {"Snare top"}
+    move = found["Snare top"]
+    after = make(kit, move)
+    assert kept(after)
+    moved = dynamics.moving(after, move.targets[0])
+    assert moved.peak_now_dbfs <= move.parameters["at_db"] + 0.01
+    usual = np.abs(moved.now_db - moved.units.levels_db) < 0.2
+    assert usual.mean() > 0.9
+    fast = make(kit, offered(kit, "dynamics.peaks-fast")["Snare top"])
+    assert kept(fast)
+    assert isinstance(fast.session.lane(move.targets[0]).chain[0], Compressor)
+
+
+@pytest.mark.parametrize("kind", ["attack", "attack-compressor", "sustain", "sustain-compressor"])
+def test_attack_and_sustain_change_by_what_was_asked(kit, kind):
+    move = offered(kit, f"dynamics.{kind}")["Kick"]
+    assert move.expected - move.before == pytest.approx(3.0, abs=0.35)
+    after = make(kit, move)
+    assert kept(after)
+    assert abs(dynamics.moving(after, move.targets[0]).side.louder_lu) < 0.2
+    # A shaper does the same to softer hits, a compressor does not: said in the figures.
+    softer = move.evidence["change_on_softer_db"]
+    assert (abs(softer - 3.0) < 0.5) == ("compressor" not in kind)
+
+
+def test_a_clear_microphone_gets_a_gate_and_one_full_of_bleed_an_expander_at_most(kit):
+    found = offered(kit, "dynamics.gate")
+    assert "Snare top" in found
+    assert found["Snare top"].evidence["separation_db"] > gate.SURE_DB
+    after = make(kit, found["Snare top"])
+    assert kept(after)
+    assert result_of(after) < found["Snare top"].before - 15.0
+    assert after.session.lane(found["Snare top"].targets[0]).chain[0].character == "gate"
+    # The hits themselves stay.
+    moved = dynamics.moving(after, found["Snare top"].targets[0])
+    assert abs(moved.side.attack_change_db) < 0.3
+    tom = found["Tom 1"]
+    assert tom.evidence["separation_db"] < gate.SURE_DB
+    assert "Too little for a gate" in tom.reason
+    softened = make(kit, tom)
+    assert softened.session.lane(tom.targets[0]).chain[0].character == "expander"
+
+
+def test_breaths_are_softened_and_not_cut(uneven):
+    move = offered(uneven, "dynamics.breaths")["Lead vox"]
+    after = make(uneven, move)
+    assert kept(after)
+    assert 2.0 < move.before - result_of(after) <= gate.SOFT_RANGE_DB + 0.5
+    words = dynamics.moving(after, move.targets[0])
+    assert np.median(np.abs(words.now_db - words.units.levels_db)) < 0.3
+
+
+def test_sibilants_are_ridden_one_by_one_and_vowels_pass(uneven):
+    move = offered(uneven, "dynamics.sibilants")["Lead vox"]
+    after = make(uneven, move)
+    assert kept(after)
+    assert move.before - result_of(after) == pytest.approx(3.5, abs=1.5)
+    lane = after.session.lane(move.targets[0])
+    assert automating.kept(lane) == lane.automation
+    places = soften.ridden(after.session, lane.id)
+    assert len(places) == move.evidence["sibilants"]
+    before, now = (dynamics.strip_samples(uneven, look.session, lane.id) for look in (uneven, after))
+    quiet = np.ones(len(before), dtype=bool)
+    for start, end in places:
+        quiet[round((start - 0.05) * 48_000) : round((end + 0.05) * 48_000)] = False
+    np.testing.assert_allclose(now[quiet], before[quiet], atol=2e-4)
+
+
+def test_one_sibilant_can_be_left_out(uneven):
+    kind = stages.kinds()["dynamics.sibilants"]
+    move = offered(uneven, kind.id)["Lead vox"]
+    parts = kind.parts(uneven.session, move)
+    assert len(parts) > 5
+    fewer = kind.prepare(uneven, making.without_parts(kind, move, [parts[0][0]]))
+    assert fewer.expected is not None
+    session = kind.edit(uneven.session, fewer)
+    assert len(soften.ridden(session, move.targets[0])) == move.evidence["sibilants"] - 1
+
+
+def test_a_crushed_copy_of_any_selection(kit):
+    kick, snare = (kit.session.lane(lane_id(kit, name)) for name in ("Kick", "Snare top"))
+    move = parallel.for_lanes(kit, [kick, snare], 2.0)
+    assert move.evidence["null_db"] < -100.0
+    after = make(kit, move)
+    assert kept(after)
+    assert result_of(after) == pytest.approx(2.0, abs=0.1)
+    bus = after.session.buses[-1]
+    assert bus.use == "parallel"
+    # Without its compressor the copy is the original: it doubles what it is of.
+    bare = chain_edits.set_chain(edits.change_strips(after.session, [bus.id], level_db=0.0), bus.id, [])
+    assert parallel.under_dry_lu(after.at(bare), {"bus": bus.name}) == pytest.approx(0.0, abs=1e-6)
+    bass = kit.session.lane(lane_id(kit, "Bass"))
+    held = make(kit, parallel.for_lanes(kit, [bass]))
+    assert result_of(held) == pytest.approx(-kit.session.settings.parallel_under_lu, abs=0.3)
+
+
+def test_the_mix_knob_does_what_a_copy_does_and_stays_as_loud(kit):
+    drums = [lane.id for lane in kit.session.lanes if lane.role in ("kick", "snare top", "tom")]
+    session, bus = routing_edits.group_strips(kit.session, drums, "Drums")
+    look = kit.at(session)
+    move = offered(look, "dynamics.mix-knob")["Drums"]
+    after = make(look, move)
+    assert kept(after)
+    assert abs(move.evidence["louder_lu"]) < 0.2
+    assert 0.0 < after.session.bus(bus).chain[0].mix < 100.0
+
+
+def test_glue_takes_what_was_asked_lets_hits_pass_and_says_who_moves(uneven):
+    found = offered(uneven, "dynamics.glue")
+    move = found["the mix"]
+    after = make(uneven, move)
+    assert kept(after)
+    assert result_of(after) == pytest.approx(-1.5, abs=0.3)
+    station = after.session.mix.chain[0]
+    assert 10.0 <= station.attack_ms <= 30.0  # common practice
+    assert station.makeup_db == 0.0
+    moved = dynamics.moving(after, MIX)
+    assert not moved.side.pumps
+    assert moved.side.left_db < side_effects.LEFT_FLAG_DB or "a shorter one would pump" in move.reason
+    assert not moved.side.unmatched  # its bypass is as loud
+    assert any(name.startswith("shift of ") for name in move.evidence)
+    assert offered(after, "dynamics.glue") == {}
+
+
+@pytest.mark.parametrize("school", ["fastest", "by programme", "slow"])
+def test_the_release_goes_by_its_school(uneven, school):
+    short = glue.stretch(dynamics.part(uneven, MIX))
+    plain = Compressor(ratio=2.0, attack_ms=15.0)
+    by_beat, other = (glue.with_release(short, plain, 1.5, one) for one in ("by the beat", school))
+    if school == "by programme":
+        assert other.programme_release
+    elif school == "slow":
+        assert other.release_ms == glue.SLOW_MS
+    else:
+        assert other.release_ms <= by_beat.release_ms
+
+
+def test_where_glue_gains_nothing_it_is_said_and_not_offered(uneven):
+    """A pad that is as loud at every moment."""
+    others = [lane.id for lane in uneven.session.lanes if lane.name != "Pad"]
+    steady = uneven.at(edits.change_strips(uneven.session, others, mute=True))
+    assert offered(steady, "dynamics.glue") == {}
+    told = [remark for remark in remarks.remarks(steady) if remark.kind == "no-glue"]
+    assert len(told) == 1
+    assert "None is a good answer" in told[0].text
+
+
+def test_bands_of_the_mix_take_a_little_each(uneven):
+    for kind in ("dynamics.three-bands", "dynamics.hold-low"):
+        for move in making.propose(uneven, [stages.kinds()[kind]]):
+            after = make(uneven, move)
+            assert kept(after)
+            assert not dynamics.moving(after, MIX).side.unmatched
+    assert bands.fitted(dynamics.part(uneven, MIX), bands.LOW_HZ, ((bands.LOW, 2.0), None)).bands[1].bypass
+
+
+def test_tone_is_asked_for_only_outside_of_what_references_do(uneven, tmp_path):
+    assert tone.propose(uneven) == []  # no references
+    look = dynamic_sessions.beside_finished(tmp_path / "song")
+    found = tone.propose(look)
+    assert len(found) == 1
+    assert abs(found[0].parameters["gain_db"]) <= tone.MOST_DB
+    after = make(look, found[0])
+    assert kept(after)
+    assert tone.propose(after) == []
+    compressed = chain_edits.add_station(look.session, MIX, Compressor())
+    for where, place in (("first", 0), ("last", 1)):
+        schooled = look.at(edits.set_work(compressed, bus_tone=where))
+        session = making.made(schooled.session, tone.KIND, tone.propose(schooled)[0])
+        assert session.mix.chain[place].LABEL == "Equaliser"
+
+
+def test_side_effects_of_what_was_set_by_hand_are_told(uneven):
+    hard = Compressor(threshold_db=-50.0, ratio=20.0, attack_ms=0.1, release_ms=5.0)
+    session = chain_edits.add_station(uneven.session, lane_id(uneven, "Clarinet"), hard)
+    told = [remark for remark in remarks.remarks(uneven.at(session)) if remark.kind == "side-effects"]
+    assert told
+    assert told[0].lanes == (lane_id(uneven, "Clarinet"),)
+
+
+def test_dynamics_are_what_answers_to_its_own_level():
+    from all_even.dsp.processor import Key
+
+    assert dynamics.is_dynamic(Compressor())
+    assert dynamics.is_dynamic(Gate())
+    assert dynamics.is_dynamic(Limiter())
+    assert not dynamics.is_dynamic(Compressor(key=Key(source="kick")))
+    assert dynamics.working((Compressor(bypass=True),)) == ()
+
+
+def test_the_highest_number_that_is_under_an_aim_is_found():
+    assert trying.solved(lambda x: x**2, 4.0, 0.0, 10.0, within=0.01) == pytest.approx(2.0, abs=0.01)
+    assert trying.solved(lambda x: x + 5.0, 4.0, 0.0, 10.0, within=0.01) is None
+    assert trying.solved(lambda x: x, 40.0, 0.0, 10.0, within=0.01) == 10.0
+
+
+def test_metrics_of_strips_that_are_gone_are_unknown(uneven):
+    for metric in stages.stage("dynamics").moves().metrics:
+        for arguments in ({}, {"strip": "gone"}, {"strip": 3}, {"bus": "gone"}, {"zone": "x"}, {"below_hz": "x"}):
+            if metric.id in ("moments",):
+                continue
+            assert metric.read(uneven, arguments) is None, (metric.id, arguments)
+
+
+def test_a_fit_of_an_even_line_is_none_where_there_are_too_few_notes(uneven):
+    found = dynamics.part(uneven, lane_id(uneven, "Pad"))
+    assert even_out.fitted(found, "pad", 0.6) is None
+
+
+def test_find_finds_moves_of_this_stage(uneven):
+    clarinet = lane_id(uneven, "Clarinet")
+    assert find(uneven, f"dynamics.even-out.{clarinet}").targets == (clarinet,)
+    assert replace(find(uneven, f"dynamics.even-out.{clarinet}"), weight=0.0).weight == 0.0
