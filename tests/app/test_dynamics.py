@@ -97,6 +97,28 @@ def test_a_move_is_made_in_the_window_and_the_dots_come_together(opened):
     assert not shown(opened).shown.of(move.targets[0]).moved
 
 
+def test_another_aim_on_the_card_is_tried_out_before_it_is_made(opened):
+    desk = opened.desk
+    opened.measured()
+
+    def now():
+        return next(item for item in desk.moves.at("dynamics") if item.kind == "dynamics.even-out"
+                    and item.targets == (desk.current,))  # fmt: skip
+
+    usual = now()
+    desk.moves.change(usual, {"aim": 0.8})
+    opened.wait(lambda: now().parameters["aim"] == 0.8 and now().expected is not None)
+    gentler = now()
+    assert gentler.expected == pytest.approx(0.8 * usual.before, abs=0.2)
+    desk.moves.apply(gentler)
+    opened.wait(lambda: bool(desk.session.lane(usual.targets[0]).chain))
+    opened.measured()
+    entry = desk.session.ledger[-1]
+    assert entry.result.value == pytest.approx(gentler.expected, abs=gentler.tolerance)
+    station = desk.session.lane(usual.targets[0]).chain[0]
+    assert station.threshold_db > usual.parameters["threshold_0_db"]
+
+
 def test_the_station_shows_its_loudest_bars_and_the_five_settings_that_matter_first(opened):
     found = with_compressor(opened, threshold_db=-30.0, ratio=6.0)
     found.show_view(1)

@@ -118,11 +118,14 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, demo_folde
         for tab in range(4):
             rig.window.workbench.side.setCurrentIndex(tab)
             wrong += walk(rig, screen)
-        if screen in ("balance", "share"):
+        if screen in ("balance", "share", "dynamics"):
             shown = rig.window.workbench.bench.of(screen)
-            for view in range(4):
-                if screen == "share":  # its pictures; its moves are looked for long after
+            for view in range(3 if screen == "dynamics" else 4):
+                # Pictures are waited for; moves are looked for long after.
+                if screen == "share":
                     rig.wait(lambda: rig.window.workbench.bench.of("share").shown.measured is not None)
+                elif screen == "dynamics":
+                    rig.wait(lambda: len(rig.window.workbench.bench.of("dynamics").shown.movements) > 5)
                 else:
                     rig.measured()
                 shown.show_view(view)

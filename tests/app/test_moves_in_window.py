@@ -4,6 +4,7 @@ import threading
 from dataclasses import replace
 from types import SimpleNamespace
 
+import msgspec
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -145,10 +146,11 @@ def test_an_error_while_a_move_is_tried_out_is_a_sentence_and_changes_nothing(ba
     balance.measured()
     kinds = stages.kinds()
     monkeypatch.setattr(
-        stages, "kinds", lambda: {**kinds, "dynamics.glue": replace(kinds["dynamics.glue"], prepare=breaks)}
+        stages, "kinds", lambda: {**kinds, "dynamics.glue": replace(kinds["dynamics.glue"], refit=breaks)}
     )  # fmt: skip
     before = desk.session
-    desk.moves.apply(next(move for move in desk.moves.at("dynamics") if move.kind == "dynamics.glue"))
+    glue = next(move for move in desk.moves.at("dynamics") if move.kind == "dynamics.glue")
+    desk.moves.apply(msgspec.structs.replace(glue, expected=None))
     balance.wait(lambda: desk.moves.preparing is None)
     assert desk.session is before
     assert "Something went wrong" in balance.window.status.text.toolTip() + balance.window.status.text.text()

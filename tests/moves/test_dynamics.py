@@ -62,11 +62,11 @@ def test_a_ratio_can_reach_the_aim_and_another_aim_is_fitted_anew(uneven):
     move = offered(uneven, kind.id)["Clarinet"]
     changed = making.with_parameters(kind, move, {"aim": 0.4})
     assert changed.expected is None
-    prepared = kind.prepare(uneven, changed)
+    prepared = kind.refit(uneven, changed)
     assert prepared.expected <= 0.4 * move.before + 0.05
     station = kind.edit(uneven.session, prepared).lane(move.targets[0]).chain[0]
     assert station.ratio >= 1.0 / 0.4
-    assert kept(make(uneven, changed))
+    assert kept(make(uneven, prepared))
 
 
 def test_two_in_series_are_offered_for_voices_and_told_beside_one(uneven):
@@ -153,7 +153,7 @@ def test_one_sibilant_can_be_left_out(uneven):
     move = offered(uneven, kind.id)["Lead vox"]
     parts = kind.parts(uneven.session, move)
     assert len(parts) > 5
-    fewer = kind.prepare(uneven, making.without_parts(kind, move, [parts[0][0]]))
+    fewer = kind.refit(uneven, making.without_parts(kind, move, [parts[0][0]]))
     assert fewer.expected is not None
     session = kind.edit(uneven.session, fewer)
     assert len(soften.ridden(session, move.targets[0])) == move.evidence["sibilants"] - 1

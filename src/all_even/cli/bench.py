@@ -26,14 +26,18 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.engine import listening
 from all_even.engine.figures.book import Book
+from all_even.engine.parts import processed
 from all_even.engine.planning import make_plan
 from all_even.engine.render import WORKERS, render
 from all_even.engine.sharing import Sharing, hidden_of, pairs_of, ridges
+from all_even.measure.dynamics.movement import part_of
+from all_even.measure.dynamics.signal import signal_of
 from all_even.measure.recording.character import CharacterMeter
 from all_even.measure.recording.track import Measurement
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import Scene, Trial, scene_of
 from all_even.moves.ducking import find_ducks, fit, methods
+from all_even.moves.dynamics import even_out
 from all_even.moves.share import search
 from all_even.session import chain_edits
 from all_even.session.model import Bus, Lane, Send, Session
@@ -61,8 +65,8 @@ def run_benchmarks() -> list[Benchmark]:
     with tempfile.TemporaryDirectory(prefix="all-even-bench-") as name:
         folder = Path(name)
         return [
-            _measuring(folder), _rendering(), _playing(), *_masking(), *_sharing(), _ducking(), *_window(folder),
-            *_pauses(folder),
+            _measuring(folder), _rendering(), _playing(), *_masking(), *_sharing(), _ducking(), *_dynamics(),
+            *_window(folder), *_pauses(folder),
         ]  # fmt: skip
 
 
@@ -282,6 +286,41 @@ def _ducking() -> Benchmark:
     )
     took = _processor_time(lambda: fit.fit(methods.METHODS[0], prepared))
     return Benchmark("fit one ducking method to 30 s", 30.0 / took, None, None, 1, f"{took:.2f} s of processor time")
+
+
+def _dynamics() -> list[Benchmark]:
+    """A compressor beside a peer's; a line of 60 s with uneven notes looked at, and evened out."""
+    levels = 10.0 ** (np.array([0.0, -8.0, 4.0, -5.0, 5.0, -3.0]) / 20.0)
+    notes = np.resize(np.repeat(levels, RATE // 2), SECONDS * RATE).astype(np.float32)
+    sound: Samples = _line(7, SECONDS) * notes[:, np.newaxis]
+    station = even_out.single("lead voice", 0.6)
+    found = part_of(signal_of(sound, RATE), ())
+    even_out.fitted(part_of(signal_of(sound[: 10 * RATE], RATE), ()), "lead voice", 0.6)  # compiles
+    ours = _processor_time(lambda: processed(station, RATE, sound, None))
+    looked = _processor_time(lambda: part_of(signal_of(sound, RATE), ()))
+    took = _processor_time(lambda: even_out.fitted(found, "lead voice", 0.6))
+    peer = None
+    try:
+        import pedalboard
+
+        board = pedalboard.Pedalboard([pedalboard.Compressor(-18.0, 4.0, 10.0, 100.0)])
+        peer = _processor_time(lambda: board(sound.T, RATE))
+    except ImportError:
+        pass
+    return [
+        Benchmark(
+            "compressor of the even-out, mono, with its gain", SECONDS / ours,
+            "pedalboard, its compressor" if peer else None, SECONDS / peer if peer else None, 1,
+            f"{ours:.2f} s of processor time",
+        ),
+        Benchmark(
+            "notes, crest and loudness of a line of 60 s", SECONDS / looked, None, None, 1,
+            f"{looked:.2f} s of processor time",
+        ),
+        Benchmark(
+            "even out that line, all figures with it", SECONDS / took, None, None, 1, f"{took:.2f} s of processor time",
+        ),
+    ]  # fmt: skip
 
 
 def _rendering() -> Benchmark:

@@ -40,7 +40,8 @@ class Kind:
     """id: also of its only proposal; `id.target` where there is one for each. needs: grounds it looks at.
 
     propose: what could be done to a session. edit: does it. prepare: finds on the sound what the edit needs; slow.
-    parameters: those that people may change beforehand; changed: what is then expected. starting_point: made once, it
+    parameters: those that people may change beforehand; changed: what is then expected. refit: finds all else anew on
+    the sound for what people changed, with what is then expected. starting_point: made once, it
     is left by intention: what the engineer then changes is no reason to propose it again, nor its rivals, other
     starting points. optional: a repair or a matter of taste, made only where it is
     asked for by name. heard: whether there is anything to hear; names and order make no sound. parts: what it does, one
@@ -59,6 +60,7 @@ class Kind:
     rivals: frozenset[str] = frozenset()
     heard: bool = True
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
+    refit: Callable[[Look, Proposal], Proposal] | None = None
 
     @property
     def prepares(self) -> bool:

@@ -174,6 +174,8 @@ class DeskMoves:
             if fresh is None:
                 return None
             fresh = the_kind.prepare(measured, fresh) if not _is_changed(fresh) else fresh
+            if fresh.expected is None and the_kind.refit is not None:
+                fresh = the_kind.refit(measured, fresh)
             try:
                 return fresh, making.made(asked, the_kind, fresh)
             except KeyError:
@@ -230,8 +232,12 @@ class DeskMoves:
         """Puts other parameters into an open move; what is expected follows."""
         from all_even.moves import making
 
-        self._put_in(making.with_parameters(stages.kinds()[proposal.kind], proposal, values))
+        kind = stages.kinds()[proposal.kind]
+        changed = making.with_parameters(kind, proposal, values)
+        self._put_in(changed)
         self._desk.moves_changed.emit()
+        if kind.refit is not None:
+            self.find_parameters(changed)
 
     def leave_out(self, proposal: Proposal, parts: tuple[str, ...]) -> None:
         """Leaves parts of an open move out; what is expected follows, also where it has to be found on the sound."""
@@ -241,7 +247,7 @@ class DeskMoves:
         changed = making.without_parts(kind, proposal, parts)
         self._put_in(changed)
         self._desk.moves_changed.emit()
-        if changed.expected is None and kind.prepares:
+        if changed.expected is None and (kind.prepares or kind.refit is not None):
             self.find_parameters(changed)
 
     def find_parameters(self, proposal: Proposal) -> None:

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from all_even.engine.loud_bars import Array, LoudBars
 
 LOWEST_DB, STEP_DB = -48.0, 12.0
-WAITING = "The loudest bars are being heard …"
+WAITING = "Being heard …"
 LABEL = 28.0
 
 

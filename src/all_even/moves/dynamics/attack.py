@@ -211,7 +211,7 @@ def _softer_change(found: Part, of_tail: bool, tried: Tried) -> float | None:
     return None if before is None or after is None else after - before
 
 
-def _prepare(look: Look, proposal: Proposal) -> Proposal:
+def _refit(look: Look, proposal: Proposal) -> Proposal:
     """Another change is fitted anew."""
     if proposal.expected is not None:
         return proposal
@@ -239,7 +239,7 @@ def _id(of_tail: bool, by_shaper: bool) -> str:
 
 def _kind(of_tail: bool, by_shaper: bool) -> Kind:
     return Kind(
-        _id(of_tail, by_shaper), GROUNDS, _proposer(of_tail, by_shaper), _edit, _prepare,
+        _id(of_tail, by_shaper), GROUNDS, _proposer(of_tail, by_shaper), _edit, refit=_refit,
         parameters={"amount_db": AMOUNT}, changed=lambda proposal: replace(proposal, expected=None), optional=True,
     )  # fmt: skip
 

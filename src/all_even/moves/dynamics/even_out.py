@@ -185,7 +185,7 @@ def _against(found: Part, fit: Fit, single: Proposal | None) -> str:
     )
 
 
-def prepare(look: Look, proposal: Proposal) -> Proposal:
+def refit(look: Look, proposal: Proposal) -> Proposal:
     """Another aim is fitted anew."""
     aim = _number(proposal, "aim", AIM.default)
     if proposal.expected is not None or aim == proposal.evidence.get("aim"):
@@ -226,8 +226,8 @@ def changed(proposal: Proposal) -> Proposal:
 
 
 SINGLE = lane_by_lane("dynamics.even-out", _rule, struck=False)
-KIND = Kind("dynamics.even-out", GROUNDS, SINGLE, edit, prepare, parameters={"aim": AIM}, changed=changed)
+KIND = Kind("dynamics.even-out", GROUNDS, SINGLE, edit, refit=refit, parameters={"aim": AIM}, changed=changed)
 TWICE = Kind(
     "dynamics.even-out-twice", GROUNDS, lane_by_lane("dynamics.even-out-twice", _rule_twice, struck=False), edit,
-    prepare, parameters={"aim": AIM}, changed=changed, optional=True,
+    refit=refit, parameters={"aim": AIM}, changed=changed, optional=True,
 )  # fmt: skip

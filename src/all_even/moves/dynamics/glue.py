@@ -382,7 +382,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     return placed(session, proposal.targets[0], station)
 
 
-def _prepare(look: Look, proposal: Proposal) -> Proposal:
+def _refit(look: Look, proposal: Proposal) -> Proposal:
     """Another amount is fitted anew."""
     if proposal.expected is not None:
         return proposal
@@ -402,6 +402,6 @@ def _gain(look: Look, arguments: Arguments) -> float | None:
 
 GAIN = Metric("loud-gain-now", "gain in loud passages", "dB", 1, 0.3, (*NEEDS, "mix"), _gain)
 KIND = Kind(
-    "dynamics.glue", (*GROUNDS, "mix"), propose, _edit, _prepare, parameters={"takes_db": TAKES},
+    "dynamics.glue", (*GROUNDS, "mix"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
     changed=lambda proposal: replace(proposal, expected=None),
 )  # fmt: skip

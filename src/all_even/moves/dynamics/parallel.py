@@ -202,7 +202,7 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
     )  # fmt: skip
 
 
-def _prepare(look: Look, proposal: Proposal) -> Proposal:
+def _refit(look: Look, proposal: Proposal) -> Proposal:
     """Another rise is fitted anew."""
     if proposal.expected is not None:
         return proposal
@@ -259,7 +259,7 @@ METRIC = Metric("copy-body", "body of the hits, up by its copy", "dB", 1, 0.3,
 UNDER = Metric("under-dry", "crushed copy against the dry sound", "LU", 1, 0.5,
                ("strips", "levels", "routing", "files"), under_dry_lu)  # fmt: skip
 KIND = Kind(
-    "dynamics.parallel", (*GROUNDS, "names"), propose, _edit, _prepare, parameters={"body_db": BODY},
+    "dynamics.parallel", (*GROUNDS, "names"), propose, _edit, refit=_refit, parameters={"body_db": BODY},
     changed=lambda proposal: replace(proposal, expected=None),
 )  # fmt: skip
 

@@ -200,7 +200,7 @@ def hiss_db(look: Look, arguments: Arguments) -> float | None:
     return over_vowels_db(strip_signal(look, look.session, lane_id), places) if places else None
 
 
-def _prepare(look: Look, proposal: Proposal) -> Proposal:
+def _refit(look: Look, proposal: Proposal) -> Proposal:
     """Another amount, or others left out, is tried anew."""
     if proposal.expected is not None:
         return proposal
@@ -215,6 +215,6 @@ def _prepare(look: Look, proposal: Proposal) -> Proposal:
 
 METRIC = Metric("sibilants", "sibilants against vowels", "dB", 1, 0.7, ("strips", "files"), hiss_db)
 KIND = Kind(
-    "dynamics.sibilants", GROUNDS, propose, _edit, _prepare, parameters={"amount_db": AMOUNT}, parts=_parts,
+    "dynamics.sibilants", GROUNDS, propose, _edit, refit=_refit, parameters={"amount_db": AMOUNT}, parts=_parts,
     changed=lambda proposal: replace(proposal, expected=None), optional=True,
 )  # fmt: skip

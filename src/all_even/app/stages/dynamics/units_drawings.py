@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 DOT, REACH = 3.2, 7.0
 RIBBON = 40.0
 STEP_DB, LEAST_DB, MOST_DB = 6.0, 18.0, 48.0
-NOT_ONE = "Too few notes, words or hits to show."
+NOT_ONE = "Too few notes to show"
 
 
 def scale(levels: "Array") -> tuple[float, float]:
