@@ -125,6 +125,17 @@ def test_own_hits_and_bleed_are_told_apart_by_their_peaks():
     np.testing.assert_allclose(separation.own_hits_s(peaks, found), HITS_S, atol=0.02)
 
 
+def test_softer_hits_of_its_own_are_no_bleed_and_another_drum_is():
+    levels = np.where(np.arange(len(HITS_S)) % 2, 0.2, 1.0)
+    ghosts = signal_of(placed(snare(), HITS_S, 10.0, levels)[:, np.newaxis], RATE)
+    bled = placed(snare(), HITS_S[::2], 10.0) + 0.2 * placed(kick(), HITS_S[1::2], 10.0)
+    other = signal_of(bled[:, np.newaxis], RATE)
+    assert not separation.is_bleed(ghosts, separation.separation(ghosts.peaks), ())
+    assert separation.is_bleed(other, separation.separation(other.peaks), ())
+    # The same soft hits, when another microphone says that they are its own.
+    assert separation.is_bleed(ghosts, separation.separation(ghosts.peaks), HITS_S[1::2])
+
+
 def test_a_microphone_without_bleed_has_no_separation():
     peaks = np.abs(placed(snare(), HITS_S, 10.0)).reshape(-1, 480).max(axis=1)
     assert separation.separation(peaks) is None

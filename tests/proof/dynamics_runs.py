@@ -28,7 +28,7 @@ from tests.moves.looks import look_at, make, result_of
 from tests.proof import share_runs
 from tests.proof.speech import say
 
-BARS = 8
+BARS = 6
 PARTS = ("01_KIK IN.wav", "SnTop_01.wav", "BASS_DI.wav", "Clar(1).wav", "LD VOX comp.wav", "crew vox 1.wav")
 KINDS = (
     "dynamics.even-out", "dynamics.even-out-twice", "dynamics.peaks", "dynamics.peaks-fast", "dynamics.attack",

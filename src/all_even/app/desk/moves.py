@@ -38,6 +38,8 @@ class DeskMoves:
         self.moved_on: frozenset[str] = frozenset()
         self.preview: Proposal | None = None
         """The move that is looked at: where it would put things is shown before it is made."""
+        self.looked: frozenset[str] = frozenset()
+        """Stages that were looked through since the song was opened."""
         self.preparing: str | None = None
         """The id of the move that is being tried out."""
         desk.work.failed.connect(lambda name, _sentence: self.stop_preparing() if name == "prepare" else None)
@@ -45,7 +47,7 @@ class DeskMoves:
     def clear(self) -> None:
         self.open, self.accounts, self.remarks = {}, [], {}
         self.preview = None
-        self.done = self.moved_on = frozenset()
+        self.done = self.moved_on = self.looked = frozenset()
         self.preparing = None
 
     def at(self, stage: str) -> list[Proposal]:
@@ -71,6 +73,7 @@ class DeskMoves:
             todo.remove(first)
             for found in _proposals_so_far(look, first, tuple(self.open.get(first.key, ()))):
                 report.send(("moves", {first.key: found}))
+            report.send(("looked", first.key))
             report.send(("remarks", {first.key: _remarks(look, first)}))
         metrics = stages.metrics()
         for entry in making.waiting(look.session):
@@ -127,6 +130,8 @@ class DeskMoves:
                     known[move.id] if move.id in known and known[move.id].rests_on == move.rests_on else move
                     for move in moves
                 ]
+        elif name == "looked":
+            self.looked |= {value}
         elif name == "accounts":
             self.accounts = value
         elif name == "remarks":

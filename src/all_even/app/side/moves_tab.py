@@ -85,7 +85,7 @@ class MovesTab(QScrollArea):
         done = stage.key in desk.moves.done
         key = (desk.document, stage.key, moves, made, found, playing, remarks, list(unreadable), done,
                desk.moves.preparing, desk.mix_stale and not made and not moves, frozenset(self._changing),
-               stage.key in self._unfolded)  # fmt: skip
+               stage.key in self._unfolded, stage.key in desk.moves.looked)  # fmt: skip
         old = self.cards()
         if key == self._shown:
             for card in old:
@@ -114,8 +114,11 @@ class MovesTab(QScrollArea):
         usual = [move for move in moves if not is_taste(move)] if len(tastes) > MOST_TASTES else moves
         steps += self._move_steps(column, usual)
         if not usual:
-            waiting = desk.mix_stale and not made
-            text = "The mix is being measured; moves follow." if waiting else stage.empty
+            text = stage.empty
+            if desk.mix_stale and not made:
+                text = "The mix is being measured; moves follow."
+            elif stage.lazy and stage.key not in desk.moves.looked:
+                text = "Moves are being looked for …"
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
         if len(tastes) > MOST_TASTES:
             steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))

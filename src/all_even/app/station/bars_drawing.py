@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QResizeEvent
 
 from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
@@ -43,12 +43,23 @@ class BarsDrawing(Drawing):
         if not self.is_new(found):
             return
         self._bars = found
-        self.title = "Loudest bars, dB"
+        self._name_it()
         if found is not None:
-            self.title = f"Loudest bars from {time_text(found.start_s)[:-2]}: in, out, gain; dB"
             most = float(np.min(found.gain_db)) if found.gain_db is not None and len(found.gain_db) else 0.0
             self.setAccessibleDescription(f"{time_text(found.start_s)}, gain down to {number(most)} dB")
         self.renew()
+
+    def _name_it(self) -> None:
+        """As much of the title as there is room for."""
+        found = self._bars
+        names = ["Loudest bars, dB"]
+        if found is not None:
+            names.insert(0, f"Loudest bars from {time_text(found.start_s)[:-2]}: in, out, gain; dB")
+        self.title = next((name for name in names if paint.width_of(name, theme.SMALL) <= self.width() - 8), names[-1])
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._name_it()
 
     def set_position(self, position_s: float) -> None:
         """Where the song plays."""

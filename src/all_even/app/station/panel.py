@@ -41,6 +41,8 @@ if TYPE_CHECKING:
 OWN = "its own sound"
 FORM_WIDTH = {1: 206, 2: 396, 3: 580}
 """Of the settings, by their columns."""
+SPACING, ROOMY = 4, 190
+"""Between settings; in a panel lower than this the few that matter first stand without."""
 DRAWING_WIDTH, BARS_WIDTH = 130, 170
 MANY_SETTINGS = 10
 """From here on three columns are used where there is room."""
@@ -170,6 +172,10 @@ class StationPanel(QWidget):
 
     def _fit_drawings(self) -> None:
         """As many of both as there is room beside the settings; the bars go first."""
+        form = self.form_area.widget()
+        grid = form.layout() if form is not None else None
+        if isinstance(grid, QGridLayout):
+            grid.setVerticalSpacing(SPACING if self._columns > 1 or self.height() >= ROOMY else 0)
         room = self.width() - FORM_WIDTH[self._columns]
         self.drawing.setVisible(room > DRAWING_WIDTH)
         self.bars.setVisible(room > DRAWING_WIDTH + BARS_WIDTH and self.opened is not None)
@@ -205,7 +211,7 @@ class StationPanel(QWidget):
         grid = QGridLayout(form)
         grid.setContentsMargins(0, 0, 6, 0)
         grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(4)
+        grid.setVerticalSpacing(SPACING)
         self._cell = 0
         first = self._first(station)
         if hasattr(station, "key") and (not first or station.key is not None):

@@ -1,12 +1,13 @@
 """A sound with what every dynamics figure begins with: its level and peak every 10 ms."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from all_even.measure.level import loudness
-from all_even.measure.level.hops import HopMeter, Hops
+from all_even.measure.level.hops import HOP_S, HopMeter, Hops
 
 Array = NDArray[np.float64]
 BLOCK_FRAMES = 1 << 16
@@ -24,6 +25,11 @@ class Signal:
     def power(self) -> Array:
         """Mean square of each 10 ms, over all channels."""
         return np.asarray(self.hops.power.astype(np.float64).mean(axis=1))
+
+    @property
+    def peaks(self) -> Array:
+        """The highest sample of each 10 ms, over all channels."""
+        return np.maximum(self.hops.high.max(axis=1), -self.hops.low.min(axis=1)).astype(np.float64)
 
     @property
     def lufs(self) -> float | None:
@@ -45,6 +51,13 @@ class Signal:
     def louder_side(self) -> Array:
         """(frames,) of that channel."""
         return self.samples[:, self.louder].astype(np.float64)
+
+    def tops_db(self, spans_s: Iterable[tuple[float, float]]) -> Array:
+        """The highest sample in each stretch, dBFS."""
+        peaks = self.peaks
+        parts = [(round(start / HOP_S), round(end / HOP_S)) for start, end in spans_s]
+        tops = [peaks[first : max(first + 1, last)].max(initial=0.0) for first, last in parts]
+        return np.asarray(20.0 * np.log10(np.maximum(np.array(tops), 1e-9)))
 
     def rms_dbfs(self, playing: NDArray[np.bool_]) -> float:
         """Level over some hops, dBFS RMS."""

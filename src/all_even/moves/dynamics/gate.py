@@ -7,7 +7,7 @@ expander, its threshold between breaths and soft words. A matter of taste: bleed
 """
 
 import dataclasses
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -46,21 +46,16 @@ FEWEST_BREATHS = 3
 SOFT_WORD_PERCENT = 10
 
 
-def peaks_of(signal: Signal) -> np.ndarray:
-    """The highest sample of each 10 ms."""
-    return np.maximum(signal.hops.high.max(axis=1), -signal.hops.low.min(axis=1)).astype(np.float64)
-
-
 def others_db(found: Part, signal: Signal, elsewhere_s: Sequence[float]) -> float | None:
     """Median peak of what bleeds in, against that of the own hits, dB, in a version of the sound. elsewhere_s: hits of
     the other drums."""
-    peaks = peaks_of(found.signal)
+    peaks = found.signal.peaks
     sound = separation.separation(peaks, elsewhere_s)
     if sound is None:
         return None
     at = separation.candidates(peaks)
     own = peaks[at] >= 10.0 ** (sound.between_db / 20.0)
-    now = np.maximum(peaks_of(signal)[at[at < len(signal.power)]], 1e-7)
+    now = np.maximum(signal.peaks[at[at < len(signal.power)]], 1e-7)
     own = own[: len(now)]
     return float(20.0 * np.log10(np.median(now[~own]) / np.median(now[own])))
 
@@ -103,9 +98,11 @@ def _rule(look: Look, lane: Lane, found: Part) -> Proposal | None:
     if lane.role not in CLOSE:
         return None
     elsewhere_s = _elsewhere_s(look, lane)
-    sound = separation.separation(peaks_of(found.signal), elsewhere_s)
+    sound = separation.separation(found.signal.peaks, elsewhere_s)
     before = others_db(found, found.signal, elsewhere_s)
     if sound is None or before is None or sound.bleed_db - sound.own_db < WORTH_OVER_DB:
+        return None
+    if not separation.is_bleed(found.signal, sound, elsewhere_s):
         return None
     tail_ms = round(_tail_ms(look, lane))
     make = gate if sound.db >= SURE_DB else expander
@@ -135,8 +132,8 @@ def _proposal(
         title=f"{'Gate' if sure else 'Expander, 8 dB,'} on {lane.name} against bleed",
         reason=f"Its {texts.count(sound.own, 'hit')} stand {number(sound.db)} dB over what bleeds in (weakest own "
         f"against strongest other).{refused} From {number(station.threshold_db)} dB on it is open, "
-        f"{number(tail_ms, 0)} ms for the tail. Bleed is also room: hear it in the mix."
-        f"{effects.told(tried.movement.side, loudness=False)}",
+        f"{number(tail_ms, 0)} ms for the tail. Bleed is also room, and ghost notes under that go with it: "
+        f"hear it in the mix.{effects.told(tried.movement.side, loudness=False)}",
         parameters={"threshold_db": station.threshold_db, "tail_ms": tail_ms, "sure": float(sure)},
         evidence={"separation_db": sound.db, "own_hits": sound.own, "others": sound.others,
                   **effects.evidence(tried.movement.side)},
@@ -201,14 +198,6 @@ def breaths_db(look: Look, arguments: Arguments) -> float | None:
 BREATHS = Metric("breaths", "breaths against words", "dB", 1, 1.0, ("strips", "files"), breaths_db)
 
 
-def tops_db(signal: Signal, spans: Iterable[tuple[float, float]]) -> np.ndarray:
-    """The highest sample in each span, dBFS."""
-    peaks = peaks_of(signal)
-    tops = [peaks[round(start / HOP_S) : max(round(start / HOP_S) + 1, round(end / HOP_S))].max(initial=0.0)
-            for start, end in spans]  # fmt: skip
-    return 20.0 * np.log10(np.maximum(np.array(tops), 1e-7))
-
-
 def softener(threshold_db: float) -> Gate:
     """The expander for breaths."""
     return Gate(
@@ -222,8 +211,8 @@ def _rule_breaths(_look: Look, lane: Lane, found: Part) -> Proposal | None:
     before = breath_level_db(found, found.signal)
     if before is None or len(breathing) < FEWEST_BREATHS:
         return None
-    loud = float(np.percentile(tops_db(found.signal, [(start, end) for start, end, _ in breathing]), 90))
-    words = tops_db(found.signal, zip(found.units.starts_s, found.units.ends_s, strict=True))
+    loud = float(np.percentile(found.signal.tops_db((start, end) for start, end, _ in breathing), 90))
+    words = found.signal.tops_db(zip(found.units.starts_s, found.units.ends_s, strict=True))
     soft = float(np.percentile(words, SOFT_WORD_PERCENT))
     if soft - loud < SURE_DB:
         return None

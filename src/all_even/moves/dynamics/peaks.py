@@ -16,7 +16,6 @@ from all_even.dsp.parameter import number
 from all_even.dsp.processor import Processor, numbers
 from all_even.engine.figures.look import Look
 from all_even.measure.dynamics.movement import Part
-from all_even.measure.dynamics.units import HOP_S
 from all_even.measure.level.true_peak import true_peak
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import CREST, GROUNDS
@@ -37,12 +36,7 @@ FAST_RATIO = 10.0
 
 def unit_peaks_db(found: Part) -> np.ndarray:
     """The highest sample of each unit, dBFS."""
-    hops = found.signal.hops
-    peaks = np.maximum(hops.high.max(axis=1), -hops.low.min(axis=1))
-    spans = zip(found.units.starts_s, found.units.ends_s, strict=True)
-    tops = [peaks[round(start / HOP_S) : max(round(start / HOP_S) + 1, round(end / HOP_S))].max(initial=0.0)
-            for start, end in spans]  # fmt: skip
-    return 20.0 * np.log10(np.maximum(np.array(tops), 1e-9))
+    return found.signal.tops_db(zip(found.units.starts_s, found.units.ends_s, strict=True))
 
 
 def stand_out(found: Part) -> tuple[float, float] | None:

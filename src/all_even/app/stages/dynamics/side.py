@@ -64,7 +64,7 @@ class _Figures(QWidget):
         self._found: Movement | None = None
         self._stale = False
         self.setAccessibleName("Figures and side effects of the selected lane")
-        self.setMinimumHeight(int(9 * LINE + 8))
+        self.setMinimumHeight(int(6 * LINE + 6))
 
     def show_figures(self, found: "Movement | None", stale: bool) -> None:
         self._found, self._stale = found, stale
@@ -90,12 +90,17 @@ class _Figures(QWidget):
             y += LINE
         y += 6
         paint.line(painter, 0, y - 3, width, y - 3, theme.colour("line"))
-        for mark in marks(found.side if found is not None and found.moved else None):
-            self._mark(painter, QRectF(0, y, width, LINE), mark)
-            y += LINE
+        columns = 1 if y + 6 * LINE <= self.height() else 2
+        lines = 6 // columns
+        for index, mark in enumerate(marks(found.side if found is not None and found.moved else None)):
+            column, line = divmod(index, lines)
+            half = width / columns
+            box = QRectF(column * half + 6.0 * column, y + line * LINE, half - 6.0 * (columns - 1), LINE)
+            self._mark(painter, box, mark, named=columns == 1)
         painter.end()
 
-    def _mark(self, painter: QPainter, box: QRectF, mark: Mark) -> None:
+    def _mark(self, painter: QPainter, box: QRectF, mark: Mark, *, named: bool) -> None:
+        """named: with its name, where there is room for it."""
         at = QRectF(box.left(), box.center().y() - SIDE / 2, SIDE, SIDE)
         tint = theme.colour("look" if mark.over else "quiet")
         painter.setPen(tint if mark.text else theme.colour("line"))
@@ -104,6 +109,7 @@ class _Figures(QWidget):
         letter = theme.colour("ground") if mark.over else tint
         paint.text(painter, at, mark.letter, size=theme.SMALL, colour=letter, align=paint.CENTRE)
         words = box.adjusted(SIDE + 4 * GAP, 0, 0, 0)
-        paint.text(painter, words, mark.name, colour=theme.colour("look" if mark.over else "quiet"))
+        if named:
+            paint.text(painter, words, mark.name, colour=theme.colour("look" if mark.over else "quiet"))
         value, unit = paint.split_figure(mark.text or "–")
         paint.figure(painter, words, value, unit, colour=tint if mark.over else theme.colour("text"))
