@@ -201,10 +201,10 @@ def test_groups_convert_and_dissolve_without_changing_the_mix(routed):
 def test_ready_starts_are_made_heard_of_in_the_ledger_and_undone(routed):
     desk = routed.desk
     desk.set_stage("dynamics")
-    routed.measured()
-    found = {move.kind: move for move in desk.moves.at("dynamics")}
-    desk.moves.apply(found["dynamics.glue"])
+    routed.wait(lambda: any(move.kind == "dynamics.glue" for move in desk.moves.at("dynamics")))
+    desk.moves.apply(next(move for move in desk.moves.at("dynamics") if move.kind == "dynamics.glue"))
     routed.wait(lambda: bool(desk.session.mix.chain))
+    desk.set_stage("buses")
     routed.measured()
     entry = next(entry for entry in reversed(desk.session.ledger) if entry.move is not None)
     assert entry.move.kind == "dynamics.glue"

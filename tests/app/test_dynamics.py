@@ -73,9 +73,9 @@ def test_every_lane_shows_its_notes_and_its_spread(opened):
     found = shown(opened).shown
     assert set(found.movements) == {*(item.id for item in opened.desk.session.lanes), MIX}
     clarinet = found.of(lane(opened, "Clarinet"))
-    assert len(clarinet.units) == 30
+    assert len(clarinet.units) == 24
     assert not clarinet.moved
-    assert "30 notes" in bench(opened).side.told.text()
+    assert "24 notes" in bench(opened).side.told.text()
     assert bench(opened).none is not None
 
 
@@ -162,11 +162,33 @@ def test_a_dot_is_heard_where_it_is_pressed(opened, monkeypatch):
     monkeypatch.setattr(opened.desk.ears, "play_from", played.append)
     for drawing in (found.transfer, found.along):
         plot = drawing.plot()
-        xs, ys = (found.transfer._points(plot)) if drawing is found.transfer else found.along._points(plot)[::2][:2]
+        xs, ys = found.transfer._points(plot) if drawing is found.transfer else found.along._points(plot)[:3:2]
         QTest.mouseClick(drawing, Qt.MouseButton.LeftButton, pos=QPoint(round(xs[4]), round(ys[4])))
     starts = found.shown.of(opened.desk.current).units.starts_s
     assert len(played) == 2
     assert all(np.abs(starts - at_s - 0.15).min() < 0.01 for at_s in played)
+
+
+def test_each_sibilant_is_marked_and_heard_where_it_is(opened, monkeypatch):
+    from all_even.moves.dynamics import soften
+
+    desk = opened.desk
+    opened.measured()
+    desk.select((lane(opened, "Lead vox"),))
+    found = shown(opened)
+    move = next(item for item in desk.moves.at("dynamics") if item.kind == soften.KIND.id)
+    assert found.along._places_s == soften.starts_s(move)
+    played = []
+    monkeypatch.setattr(desk.ears, "play_from", played.append)
+    plot = found.along.plot()
+    at = QPoint(round(found.along._marks(plot)[3]), round(plot.bottom() - 4))
+    QTest.mouseClick(found.along, Qt.MouseButton.LeftButton, pos=at)
+    assert played == [pytest.approx(soften.starts_s(move)[3] - 0.15)]
+    desk.moves.apply(move)
+    opened.wait(lambda: found.sibilants()[1])
+    shown(opened)
+    assert found.along._ridden
+    assert len(found.along._places_s) == len(soften.starts_s(move))
 
 
 def test_nothing_works_on_a_lane_until_a_compressor_is_added(opened):

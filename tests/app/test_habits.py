@@ -183,7 +183,7 @@ def test_a_target_changes_what_is_proposed(opened):
     desk = opened.desk
     desk.edit(lambda s: edits.set_work(s, glue_db=3.0))
     desk.set_stage("dynamics")
-    opened.measured()
+    opened.wait(lambda: any(move.kind == "dynamics.glue" for move in desk.moves.at("dynamics")))
     glue = next(move for move in desk.moves.at("dynamics") if move.kind == "dynamics.glue")
     assert glue.expected == pytest.approx(-3.0, abs=0.3)
 

@@ -143,7 +143,7 @@ def test_an_error_while_a_move_is_tried_out_is_a_sentence_and_changes_nothing(ba
 
     desk = balance.desk
     desk.set_stage("dynamics")
-    balance.measured()
+    balance.wait(lambda: any(move.kind == "dynamics.glue" for move in desk.moves.at("dynamics")))
     kinds = stages.kinds()
     monkeypatch.setattr(
         stages, "kinds", lambda: {**kinds, "dynamics.glue": replace(kinds["dynamics.glue"], refit=breaks)}

@@ -12,7 +12,7 @@ from tests.moves.looks import look_at
 from tests.moves.low_sessions import write
 from tests.moves.share_sessions import band, chords, held
 
-SECONDS = 16.0
+SECONDS = 13.0
 BEAT_S = 0.5
 HITS_S = np.arange(0.3, SECONDS - 1.0, BEAT_S)
 PLANTED_DB = (0.0, -7.0, 3.0, -5.0, 5.0, -2.0, -9.0, 1.0)

@@ -13,8 +13,9 @@ from all_even.engine.figures.look import Look
 from all_even.measure.dynamics import side_effects
 from all_even.moves import making
 from all_even.moves.dynamics import bands, even_out, gate, glue, parallel, remarks, soften, tone, trying
+from all_even.moves.share.figures import HIDDEN
 from all_even.session import automating, chain_edits, edits, routing_edits
-from all_even.session.model import MIX, Proposal
+from all_even.session.model import MIX, Proposal, Result
 from tests.moves import dynamic_sessions
 from tests.moves.looks import find, look_at, make, result_of
 
@@ -258,6 +259,22 @@ def test_side_effects_of_what_was_set_by_hand_are_told(uneven):
     told = [remark for remark in remarks.remarks(uneven.at(session)) if remark.kind == "side-effects"]
     assert told
     assert told[0].lanes == (lane_id(uneven, "Clarinet"),)
+
+
+def test_equalisers_that_are_no_longer_as_measured_are_told(uneven):
+    """A move of Share whose figure is another since dynamics came behind it."""
+    share = Proposal(
+        id="share.high-pass", kind="share.high-pass", stage="share", title="High-pass", reason="", metric=HIDDEN.id,
+        expected=0.9, tolerance=0.01,
+    )  # fmt: skip
+    before = edits.record(uneven.session, share.title, reason="", move=share)
+    before = edits.record_result(before, before.ledger[-1].serial, Result(value=0.9))
+    assert [item for item in remarks.remarks(uneven.at(before)) if item.kind == "equalisers-again"] == []
+    clarinet = lane_id(uneven, "Clarinet")
+    after = making.recorded(before, even_out.KIND, find(uneven, f"dynamics.even-out.{clarinet}"))
+    told = [item for item in remarks.remarks(uneven.at(after)) if item.kind == "equalisers-again"]
+    assert len(told) == 1
+    assert "1 move of Share is no longer as measured" in told[0].text
 
 
 def test_dynamics_are_what_answers_to_its_own_level():

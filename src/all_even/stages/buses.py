@@ -8,7 +8,7 @@ def _moves() -> Moves:
 
     return Moves(
         (sections.KIND, sources.KIND, kick_and_bass.KIND, silent_trigger.KIND),
-        (sections.METRIC, finding.STRONGEST_GAIN, finding.LOUD_GAIN),
+        (sections.METRIC, finding.STRONGEST_GAIN),
     )
 
 

@@ -3,6 +3,7 @@
 Pure geometry. Hit testing and painting use the same boxes.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
@@ -24,6 +25,16 @@ class Columns:
 
     boxes: dict[str, tuple[float, float]]  # name: (left, width)
     rails: dict[str, Rail]
+
+
+def behind_flexible(name: str, left: float, inner: float, widths: Mapping[str, float], gap: float) -> Columns:
+    """A column that takes what room there is, and narrow ones right of it. inner: width of all together."""
+    wide = inner - sum(widths.values()) - gap * (len(widths) + 1)
+    boxes, x = {name: (left, wide)}, left + wide + gap
+    for narrow, width in widths.items():
+        boxes[narrow] = (x, width)
+        x += width + gap
+    return Columns(boxes, {})
 
 
 def head_width(width: float) -> float:

@@ -7,13 +7,10 @@ from numpy.typing import NDArray
 
 from all_even.dsp.processor import Processor, Single
 from all_even.engine.figures.look import Look
-from all_even.measure.level import levels
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model import MIX
 
 Array = NDArray[np.float64]
-LOUD_PART = 90
-"""Percentile of the hops while playing that stands for the loud passages."""
 
 
 def find_threshold(
@@ -44,17 +41,6 @@ def strongest(gain_db: Array, power: Array) -> float:
     return -float(gain_db.min(initial=0.0))
 
 
-def in_loud_passages(gain_db: Array, power: Array) -> float:
-    """The reduction that a tenth of the playing time passes."""
-    hop = 480
-    count = len(gain_db) // hop
-    if count == 0:
-        return 0.0
-    means = gain_db[: count * hop].reshape(count, hop).mean(axis=1)
-    playing = levels.playing_hops(power[: count * hop].reshape(count, hop).mean(axis=1))
-    return -float(np.percentile(means[playing], 100 - LOUD_PART)) if playing.any() else 0.0
-
-
 def _strip(look: Look, arguments: Arguments) -> str | None:
     """The strip that a metric is about: by id, or the bus of a name."""
     if "bus" in arguments:
@@ -73,17 +59,4 @@ def strongest_gain_db(look: Look, arguments: Arguments) -> float | None:
     return None
 
 
-def loud_gain_db(look: Look, arguments: Arguments) -> float | None:
-    """Gain in dB that the first station of a kind applied in loud passages. arguments: strip or bus, station."""
-    strip = _strip(look, arguments)
-    known = look.flow.strip(look.session, strip) if strip is not None and look.flow is not None else None
-    for item in known.stations if known else ():
-        if type(item.station).__name__ == arguments["station"] and len(item.gain_db):
-            playing = levels.playing_hops(item.after[: len(item.gain_db), 0])
-            if playing.any():
-                return float(np.percentile(item.gain_db[: len(playing), 0][playing], 100 - LOUD_PART))
-    return None
-
-
 STRONGEST_GAIN = Metric("strongest-gain", "strongest gain", "dB", 1, 0.3, ("mix", "strips"), strongest_gain_db)
-LOUD_GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.5, ("mix", "strips"), loud_gain_db)

@@ -400,7 +400,7 @@ def _gain(look: Look, arguments: Arguments) -> float | None:
     return found.loud_gain_db if found is not None else None
 
 
-GAIN = Metric("loud-gain-now", "gain in loud passages", "dB", 1, 0.3, (*NEEDS, "mix"), _gain)
+GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.3, (*NEEDS, "mix"), _gain)
 KIND = Kind(
     "dynamics.glue", (*GROUNDS, "mix"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
     changed=lambda proposal: replace(proposal, expected=None),

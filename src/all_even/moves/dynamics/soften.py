@@ -146,6 +146,12 @@ def _spans_of(proposal: Proposal) -> list[tuple[str, Span]]:
     return [(listed.get(index, REST), span) for index, span in enumerate(found)]
 
 
+def starts_s(proposal: Proposal) -> tuple[float, ...]:
+    """Where those that are ridden begin."""
+    out = set(left_out(proposal))
+    return tuple(span[0] for name, span in _spans_of(proposal) if name not in out)
+
+
 def _parts(_session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     """The furthest ones by themselves, the others together."""
     found = _spans_of(proposal)

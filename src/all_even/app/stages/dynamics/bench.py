@@ -50,6 +50,7 @@ class DynamicsBench(Bench):
         row.addWidget(self.side)
         row.addLayout(self._views(), 1)
         self.shown.changed.connect(self._redraw)
+        desk.moves_changed.connect(self._redraw)
         for drawing in (self.transfer, self.along):
             drawing.pointed.connect(lambda at_s: desk.ears.play_from(max(0.0, at_s - LEAD_S)))
 
@@ -180,6 +181,24 @@ class DynamicsBench(Bench):
         self.transfer.show_units(found if lane is not None else None, role, curves[0] if len(curves) == 1 else None)
         self.transfer.setVisible(lane is not None)
         self.along.show_units(found, role, desk.song_s(), is_lane=lane is not None)
+        places_s, ridden = self.sibilants()
+        self.along.show_sibilants(places_s, ridden=ridden)
+
+    def sibilants(self) -> tuple[tuple[float, ...], bool]:
+        """(where those of the selected lane begin, whether they are softened): as they stand, else as they are
+        proposed."""
+        from all_even.moves.dynamics import soften
+
+        desk, strip_id = self.desk, self.strip()
+        if not desk.session.is_lane(strip_id):
+            return (), False
+        ridden = tuple(start for start, _ in soften.ridden(desk.session, strip_id))
+        if ridden:
+            return ridden, True
+        for move in desk.moves.at("dynamics"):
+            if move.kind == soften.KIND.id and strip_id in move.targets:
+                return soften.starts_s(move), False
+        return (), False
 
     def _show_members(self) -> None:
         """Of the selected group; of the mix where a lane is selected."""

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from all_even.app import paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.layout import Columns, behind_flexible
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.dynamics.marks import WIDTH, marks, paint_marks, sentences
 from all_even.app.stages.dynamics.shown import shown_of
@@ -53,13 +53,7 @@ class DynamicsBody(Body):
         widths = {"spread": 76.0, "punch": 76.0, "crest": 76.0, "side": WIDTH + 2}
         if inner < NARROW:
             widths = {"spread": 76.0, "side": WIDTH + 2}
-        time = inner - sum(widths.values()) - 6.0 * (len(widths) + 1)
-        boxes = {"time": (start, time)}
-        x = start + time + 6.0
-        for name, box_width in widths.items():
-            boxes[name] = (x, box_width)
-            x += box_width + 6.0
-        return Columns(boxes, {})
+        return behind_flexible("time", start, inner, widths, 6.0)
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         quiet = theme.colour("quiet")

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 DOT, REACH = 3.2, 7.0
 RIBBON = 40.0
+MARK = 4.0
 STEP_DB, LEAST_DB, MOST_DB = 6.0, 18.0, 48.0
 NOT_ONE = "Too few notes to show"
 
@@ -31,6 +32,15 @@ def scale(levels: "Array") -> tuple[float, float]:
     top = STEP_DB * float(np.ceil((high + 0.5) / STEP_DB))
     low = max(top - MOST_DB, STEP_DB * float(np.floor(low / STEP_DB)))
     return min(low, top - LEAST_DB), top
+
+
+def nearest(xs: "Array", ys: "Array", at: QPointF) -> int | None:
+    """The dot under the pointer."""
+    if not len(xs):
+        return None
+    far = np.hypot(xs - at.x(), ys - at.y())
+    place = int(np.argmin(far))
+    return place if far[place] <= REACH else None
 
 
 class TransferDrawing(Drawing):
@@ -77,11 +87,9 @@ class TransferDrawing(Drawing):
         found = self._found
         if event is None or found is None or not len(found.units):
             return
-        xs, ys = self._points(self.plot())
-        far = np.hypot(xs - event.position().x(), ys - event.position().y())
-        nearest = int(np.argmin(far))
-        if far[nearest] <= REACH:
-            self.pointed.emit(float(found.units.starts_s[nearest]))
+        place = nearest(*self._points(self.plot()), event.position())
+        if place is not None:
+            self.pointed.emit(float(found.units.starts_s[place]))
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         found = self._found
@@ -131,10 +139,13 @@ class AlongDrawing(TimeDrawing):
         super().__init__(
             "Levels along the song",
             "Each note, word or hit at its time, hollow as it was and filled as it is, dB RMS; gain hangs from the "
-            "top, 3 pixels a dB. Press one to hear it",
+            "top, 3 pixels a dB. Triangles are sibilants: hollow where they could be softened, filled where they are. "
+            "Press one to hear it",
         )
         self._found: Movement | None = None
         self._role, self._is_lane = "unknown", True
+        self._places_s: tuple[float, ...] = ()
+        self._ridden = False
 
     def show_units(self, found: "Movement | None", role: str, song_s: float, *, is_lane: bool) -> None:
         if not self.is_new(found, role, song_s, is_lane):
@@ -145,6 +156,25 @@ class AlongDrawing(TimeDrawing):
         else:
             self.title = "Along the song: loudness of 0.4 s, thin before, strong now"
         self.renew()
+
+    def show_sibilants(self, places_s: tuple[float, ...], *, ridden: bool) -> None:
+        """Where they begin: hollow marks while they could be softened, filled ones once they are."""
+        if (places_s, ridden) != (self._places_s, self._ridden):
+            self._places_s, self._ridden = places_s, ridden
+            self.setAccessibleDescription(f"{len(places_s)} sibilants" if places_s else "")
+            self.renew()
+
+    def _marks(self, plot: QRectF) -> "Array":
+        return np.array([self.x_of(plot, at_s) for at_s in self._places_s])
+
+    def _paint_marks(self, painter: QPainter, plot: QRectF) -> None:
+        """A small triangle on the ground for each sibilant."""
+        tint = theme.colour("act")
+        painter.setPen(QPen(tint, 1.0))
+        painter.setBrush(tint if self._ridden else Qt.BrushStyle.NoBrush)
+        for x in self._marks(plot):
+            y = plot.bottom() - 1.0
+            painter.drawPolygon(QPolygonF([QPointF(x - 3, y), QPointF(x + 3, y), QPointF(x, y - 2 * MARK)]))
 
     def _points(self, plot: QRectF) -> "tuple[Array, Array, Array, tuple[float, float]]":
         """(xs, heights before, heights now, scale)."""
@@ -163,13 +193,17 @@ class AlongDrawing(TimeDrawing):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         found = self._found
-        if event is None or found is None or not self._is_lane or not len(found.units):
+        if event is None or found is None or not self._is_lane:
             return
-        xs, _, ys, _ = self._points(self.plot())
-        far = np.hypot(xs - event.position().x(), ys - event.position().y())
-        nearest = int(np.argmin(far))
-        if far[nearest] <= REACH:
-            self.pointed.emit(float(found.units.starts_s[nearest]))
+        plot = self.plot()
+        mark = nearest(self._marks(plot), np.full(len(self._places_s), plot.bottom() - MARK), event.position())
+        if mark is not None:
+            self.pointed.emit(self._places_s[mark])
+        elif len(found.units):
+            xs, _, ys, _ = self._points(plot)
+            place = nearest(xs, ys, event.position())
+            if place is not None:
+                self.pointed.emit(float(found.units.starts_s[place]))
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         found = self._found
@@ -204,6 +238,7 @@ class AlongDrawing(TimeDrawing):
         painter.setBrush(icons.family_colour(family_of(self._role), 0.85))
         for x, y in zip(xs, now, strict=True):
             painter.drawEllipse(QPointF(float(x), float(y)), DOT, DOT)
+        self._paint_marks(painter, plot)
         painter.restore()
 
 

@@ -10,7 +10,7 @@ from all_even.app import paint, theme
 from all_even.app.bench import ruler
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.layout import Columns, behind_flexible
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.share.ridges import paint_ridge
 from all_even.app.stages.share.shown import shown_of
@@ -44,13 +44,7 @@ class ShareBody(Body):
         widths = {"hidden": 56.0, "ear": 56.0, "counts": 62.0}
         if inner < NARROW:
             widths = {"hidden": 52.0, "ear": 52.0}
-        ridge = inner - sum(widths.values()) - 10.0 * (len(widths) + 1)
-        boxes = {"ridge": (start, ridge)}
-        x = start + ridge + 10.0
-        for name, box_width in widths.items():
-            boxes[name] = (x, box_width)
-            x += box_width + 10.0
-        return Columns(boxes, {})
+        return behind_flexible("ridge", start, inner, widths, 10.0)
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         left, width = columns.boxes["ridge"]
