@@ -1,7 +1,7 @@
 """The desk's figures: files measured and opened, then everything that follows from a change, in order of need.
 
-What the eye is on comes first: the mix and the levels on the way, the moves of the visible stage; then the results of
-moves that were made; then the other stages. One job does all of that; a change stops it and begins anew, and what it
+What the eye is on comes first: the mix and the levels on the way, the results of moves that were made, the moves of the
+visible stage; then the other stages. One job does all of that; a change stops it and begins anew, and what it
 had found out stays in the book. While the sound plays it uses one thread.
 """
 

@@ -61,20 +61,12 @@ class DeskMoves:
     # What is found out in the background.
 
     def look_through(self, look: "Look", report: Report) -> None:
-        """Proposals of the visible stage, results of moves that were made, then the other stages. Off the interface
+        """Results of moves that were made, proposals of the visible stage, then the other stages. Off the interface
         thread."""
         from all_even.engine.figures.fingerprint import digest
         from all_even.moves import making
         from all_even.moves.ground import rests_on
 
-        todo = list(stages.STAGES)
-        first = next((stage for stage in todo if stage.key == self._desk.stage), None)
-        if first is not None:
-            todo.remove(first)
-            for found in _proposals_so_far(look, first, tuple(self.open.get(first.key, ()))):
-                report.send(("moves", {first.key: found}))
-            report.send(("looked", first.key))
-            report.send(("remarks", {first.key: _remarks(look, first)}))
         metrics = stages.metrics()
         for entry in making.waiting(look.session):
             try:
@@ -84,6 +76,14 @@ class DeskMoves:
                 continue
             report.send(("result", (entry.serial, result)))
             look = look.at(edits.record_result(look.session, entry.serial, result))
+        todo = list(stages.STAGES)
+        first = next((stage for stage in todo if stage.key == self._desk.stage), None)
+        if first is not None:
+            todo.remove(first)
+            for found in _proposals_so_far(look, first, tuple(self.open.get(first.key, ()))):
+                report.send(("moves", {first.key: found}))
+            report.send(("looked", first.key))
+            report.send(("remarks", {first.key: _remarks(look, first)}))
         report.send(("accounts", making.accounts(look, metrics)))
         for stage in todo:
             if stage.lazy:

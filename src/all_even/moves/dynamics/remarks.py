@@ -26,15 +26,15 @@ def flags(side: SideEffects) -> list[str]:
     """What a strip's dynamics do beyond their limits, in words."""
     told = []
     if side.pumps and side.pump_db is not None:
-        told.append(f"pumps by {number(side.pump_db)} dB")
+        told.append(f"pump by {number(side.pump_db)} dB")
     if side.dulls and side.attack_change_db is not None:
-        told.append(f"takes {number(-side.attack_change_db)} dB from the attacks")
+        told.append(f"take {number(-side.attack_change_db)} dB from the attacks")
     if side.lifts_noise and side.noise_rise_db is not None:
-        told.append(f"brings breaths and noise up by {number(side.noise_rise_db)} dB")
+        told.append(f"bring breaths and noise up by {number(side.noise_rise_db)} dB")
     if side.shakes and side.ripple_db is not None:
-        told.append(f"shakes with the wave ({number(side.ripple_db, 0)} dB)")
+        told.append(f"shake with the wave ({number(side.ripple_db, 0)} dB)")
     if side.flattens and side.contour is not None:
-        told.append(f"leaves {number(100.0 * side.contour, 0)} % of the phrases' own dynamics")
+        told.append(f"leave {number(100.0 * side.contour, 0)} % of the phrases' own dynamics")
     return told
 
 
@@ -42,14 +42,15 @@ def _side_effects(look: Look) -> list[Remark]:
     """Of everything that works on a level now, whoever set it."""
     told = []
     session = look.session
+    crushed = {bus.id for bus in session.buses if bus.use == "parallel"}  # what is ugly alone on purpose
     for strip_id in (*(strip.id for strip in session.strips), MIX):
-        if not working(session.chain(strip_id)):
+        if strip_id in crushed or not working(session.chain(strip_id)):
             continue
         found = moving(look, strip_id)
         words = flags(found.side) if found is not None else []
         if words:
             whose = "" if session.is_lane(strip_id) else f"{session.strip_name(strip_id)}: "
-            text = f"{whose}its dynamics {' and '.join(words)}"
+            text = f"{whose}its dynamics {', '.join(words)}"
             told.append(Remark((strip_id,) if session.is_lane(strip_id) else (), "side-effects", len(words), text))
     return sorted(told, key=lambda remark: -remark.size)
 
