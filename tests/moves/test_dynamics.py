@@ -58,6 +58,24 @@ def test_uneven_lines_are_evened_out_and_even_ones_and_pads_left_alone(uneven):
         assert offered(after, "dynamics.even-out").keys() == found.keys() - {name}
 
 
+def test_a_duck_is_no_unevenness_and_a_compressor_comes_before_it(uneven):
+    """What steps back for the kick is measured without that, and evened out before it."""
+    from all_even.dsp.processor import Key
+
+    bass, kick = lane_id(uneven, "Bass"), lane_id(uneven, "Kick")
+    duck = Compressor(key=Key(source=kick), threshold_db=-40.0, ratio=10.0, attack_ms=1.0, release_ms=80.0)
+    ducked = uneven.at(chain_edits.add_station(uneven.session, bass, duck))
+    plain, now = dynamics.moving(uneven, bass), dynamics.moving(ducked, bass)
+    assert len(now.units) == len(plain.units)
+    assert now.spread_before_db == pytest.approx(plain.spread_before_db, abs=1e-9)
+    assert not now.moved
+    move = offered(ducked, "dynamics.even-out")["Bass"]
+    after = make(ducked, move)
+    assert kept(after)
+    chain = after.session.lane(bass).chain
+    assert [station.key is None for station in chain] == [True, False]
+
+
 def test_a_ratio_can_reach_the_aim_and_another_aim_is_fitted_anew(uneven):
     kind = stages.kinds()["dynamics.even-out"]
     move = offered(uneven, kind.id)["Clarinet"]

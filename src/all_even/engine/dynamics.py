@@ -1,10 +1,11 @@
 """What moves in each strip: its units before and behind its dynamics, and the side effects these have.
 
-*Before* is the strip as it is without the stations that answer to its own level; what listens to another track, or
-follows its hits, stays: a duck is no unevenness of the player. Gains are those the stations applied, worked out once
-more on what comes into each.
+*Now* is the strip without what listens to another track or follows its hits: a duck is no unevenness of the player, and
+a compressor belongs before it (`place_of`). *Before* is that without the stations that answer to its own level. Gains
+are those the stations applied, worked out once more on what comes into each.
 """
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -43,11 +44,34 @@ def working(chain: Chain) -> Chain:
     return tuple(station for station in chain if is_dynamic(station) and not station.bypass)
 
 
+def own_session(session: Session, strip_id: str) -> Session:
+    """The session in which one strip follows nobody else."""
+    return _with(session, strip_id, [item for item in session.chain(strip_id) if not follows_another(item)])
+
+
 def unmoved_session(session: Session, strip_id: str) -> Session:
-    """The session without the dynamics of one strip."""
+    """The session without the dynamics of one strip; what follows another stays."""
     chain = session.chain(strip_id)
-    kept = tuple(station for station in chain if station not in working(chain))
-    return session if len(kept) == len(chain) else chain_edits.set_chain(session, strip_id, kept)
+    return _with(session, strip_id, [station for station in chain if station not in working(chain)])
+
+
+def place_of(session: Session, strip_id: str) -> int:
+    """Where in its chain a station belongs that answers to its level: before what follows another, else last."""
+    chain = session.chain(strip_id)
+    return next((index for index, station in enumerate(chain) if follows_another(station)), len(chain))
+
+
+def with_station(session: Session, strip_id: str, station: Processor) -> Session:
+    """The session with a station that answers to a strip's level, where such a one belongs."""
+    return chain_edits.add_station(session, strip_id, station, place_of(session, strip_id))
+
+
+def _with(session: Session, strip_id: str, kept: Sequence[Processor]) -> Session:
+    return session if len(kept) == len(session.chain(strip_id)) else chain_edits.set_chain(session, strip_id, kept)
+
+
+def _before(session: Session, strip_id: str) -> Session:
+    return unmoved_session(own_session(session, strip_id), strip_id)
 
 
 def outline(look: Look, strip_id: str) -> Part | None:
@@ -61,7 +85,7 @@ def part(look: Look, strip_id: str) -> Part | None:
     found = outline(look, strip_id)
     if found is None:
         return None
-    samples = strip_samples(look, unmoved_session(look.session, strip_id), strip_id)
+    samples = strip_samples(look, _before(look.session, strip_id), strip_id)
     return replace(found, signal=replace(found.signal, samples=samples))
 
 
@@ -80,6 +104,11 @@ def strip_samples(look: Look, session: Session, strip_id: str) -> Samples:
 def strip_signal(look: Look, session: Session, strip_id: str) -> Signal:
     """The same with its levels."""
     return signal_of(strip_samples(look, session, strip_id), session.sample_rate)
+
+
+def now_signal(look: Look, strip_id: str) -> Signal:
+    """A strip behind its own dynamics, following nobody."""
+    return strip_signal(look, own_session(look.session, strip_id), strip_id)
 
 
 def hits_of(look: Look, strip_id: str) -> tuple[float, ...]:
@@ -102,12 +131,12 @@ def _hears(look: Look, target: str) -> object:
 
 
 def _part_rests_on(look: Look, _prints: Fingerprints, target: str) -> str:
-    plain = look.book.fingerprints(unmoved_session(look.session, target))
+    plain = look.book.fingerprints(_before(look.session, target))
     return digest((plain.strips.get(target), _hears(look, target)))
 
 
 def _part(look: Look, target: str) -> Part | str:
-    plain = unmoved_session(look.session, target)
+    plain = _before(look.session, target)
     if look.book.fingerprints(plain).strips.get(target) is None:
         return "not heard"
     signal = strip_signal(look, plain, target)
@@ -122,7 +151,8 @@ PART = Figure("part before its dynamics", 1, "strip", _part_rests_on, _part)
 
 def _movement_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
     matched = [station.matched_db for station in look.session.chain(target)]
-    return digest((prints.strips.get(target), _part_rests_on(look, prints, target), matched))
+    own = look.book.fingerprints(own_session(look.session, target))
+    return digest((own.strips.get(target), _part_rests_on(look, prints, target), matched))
 
 
 def _movement(look: Look, target: str) -> Movement | str:
@@ -132,14 +162,14 @@ def _movement(look: Look, target: str) -> Movement | str:
     before = part(look, target)
     if before is None:
         return "not heard"
-    now = strip_signal(look, look.session, target)
+    now = now_signal(look, target)
     matched = sum(station.matched_db for station in working(look.session.chain(target)))
     return movement(before, now, gain_db(look, target, len(now.samples)), matched_lu=matched)
 
 
 def gain_db(look: Look, strip_id: str, frames: int) -> Array:
     """(frames,) what all dynamics of a strip apply together, dB, on the song's time line."""
-    session, total = look.session, np.zeros(frames)
+    session, total = own_session(look.session, strip_id), np.zeros(frames)
     chain = session.chain(strip_id)
     for at, station in enumerate(chain):
         if is_dynamic(station) and not station.bypass:

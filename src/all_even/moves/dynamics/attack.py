@@ -14,7 +14,7 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.parameter import Parameter, number, signed
 from all_even.dsp.processor import Processor
 from all_even.dsp.transient import TransientShaper
-from all_even.engine.dynamics import part
+from all_even.engine.dynamics import part, with_station
 from all_even.engine.figures.look import Look
 from all_even.measure.dynamics import punch
 from all_even.measure.dynamics.movement import Part, part_of
@@ -24,7 +24,6 @@ from all_even.moves.dynamics.figures import GROUNDS, PUNCH, movement_of
 from all_even.moves.dynamics.trying import Tried, behind, lane_by_lane, matched, solved
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits
 from all_even.session.model import Lane, Proposal, Session
 
 WANTED_DB = 3.0
@@ -53,12 +52,12 @@ def tail_over_attack_db(found: Part, samples: np.ndarray) -> float | None:
 
 def sustain_db(look: Look, arguments: Arguments) -> float | None:
     """Of a strip now: tail over attack."""
-    from all_even.engine.dynamics import strip_signal
+    from all_even.engine.dynamics import now_signal
 
     found = part(look, str(arguments["strip"])) if movement_of(look, arguments) is not None else None
     if found is None:
         return None
-    now = strip_signal(look, look.session, str(arguments["strip"]))
+    now = now_signal(look, str(arguments["strip"]))
     return tail_over_attack_db(found, now.louder_side)
 
 
@@ -230,7 +229,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     of_tail = "sustain" in proposal.kind
     number_db, makeup_db = (float(proposal.parameters[name]) for name in ("number_db", "makeup_db"))  # type: ignore[arg-type]
     made = compressor if "compressor" in proposal.kind else shaper
-    return chain_edits.add_station(session, proposal.targets[0], replace(made(of_tail, number_db), makeup_db=makeup_db))
+    return with_station(session, proposal.targets[0], replace(made(of_tail, number_db), makeup_db=makeup_db))
 
 
 def _id(of_tail: bool, by_shaper: bool) -> str:

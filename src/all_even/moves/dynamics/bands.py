@@ -153,14 +153,14 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 def _moments(look: Look, arguments: Arguments) -> float | None:
-    from all_even.engine.dynamics import strip_signal
+    from all_even.engine.dynamics import now_signal
 
     found = part(look, MIX)
     below = arguments.get("below_hz")
     if found is None:
         return None
     below_hz = float(below) if isinstance(below, int | float) and 20.0 <= below <= 20000.0 else None
-    return moments_db(strip_signal(look, look.session, MIX), found.signal, below_hz)
+    return moments_db(now_signal(look, MIX), found.signal, below_hz)
 
 
 MOMENTS = Metric("moments", "loud and soft moments apart", "dB", 1, 0.5, (*NEEDS, "mix"), _moments)

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.parameter import Parameter, number
 from all_even.dsp.processor import Processor
-from all_even.engine.dynamics import part
+from all_even.engine.dynamics import part, with_station
 from all_even.engine.figures.look import Look
 from all_even.measure.dynamics import units
 from all_even.measure.dynamics.movement import Part
@@ -25,7 +25,6 @@ from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import GROUNDS, SPREAD
 from all_even.moves.dynamics.trying import Tried, lane_by_lane, matched, solved, through
 from all_even.moves.kind import Kind
-from all_even.session import chain_edits
 from all_even.session.model import Evidence, Lane, Proposal, Session
 from all_even.session.roles import family_of
 
@@ -208,11 +207,11 @@ def edit(session: Session, proposal: Proposal) -> Session:
     if proposal.kind == TWICE.id:
         first = replace(PEAKS, threshold_db=_number(proposal, "threshold_0_db", 0.0))
         second = replace(ALWAYS, threshold_db=_number(proposal, "threshold_1_db", 0.0), makeup_db=makeup_db)
-        session = chain_edits.add_station(session, lane.id, first)
-        return chain_edits.add_station(session, lane.id, second)
+        session = with_station(session, lane.id, first)
+        return with_station(session, lane.id, second)
     station = single(lane.role, _number(proposal, "aim", AIM.default))
     station = replace(station, threshold_db=_number(proposal, "threshold_0_db", 0.0), makeup_db=makeup_db)
-    return chain_edits.add_station(session, lane.id, station)
+    return with_station(session, lane.id, station)
 
 
 def _number(proposal: Proposal, name: str, default: float) -> float:

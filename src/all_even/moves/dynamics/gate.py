@@ -16,7 +16,7 @@ from all_even import texts
 from all_even.dsp.gate import Gate
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
-from all_even.engine.dynamics import hits_of, part
+from all_even.engine.dynamics import hits_of, part, with_station
 from all_even.engine.figures.look import Look
 from all_even.engine.units import units as units_of
 from all_even.late import scipy
@@ -29,7 +29,6 @@ from all_even.moves.dynamics.figures import GROUNDS
 from all_even.moves.dynamics.trying import Tried, lane_by_lane, try_out
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits
 from all_even.session.hits import struck
 from all_even.session.model import Lane, Proposal, Session
 from all_even.session.roles import family_of
@@ -62,7 +61,7 @@ def others_db(found: Part, signal: Signal, elsewhere_s: Sequence[float]) -> floa
 
 def bleed_db(look: Look, arguments: Arguments) -> float | None:
     """Of a strip now."""
-    from all_even.engine.dynamics import strip_signal
+    from all_even.engine.dynamics import now_signal
 
     strip_id = str(arguments.get("strip", ""))
     if not look.session.is_lane(strip_id):
@@ -71,7 +70,7 @@ def bleed_db(look: Look, arguments: Arguments) -> float | None:
     if found is None:
         return None
     elsewhere_s = _elsewhere_s(look, look.session.lane(strip_id))
-    return others_db(found, strip_signal(look, look.session, strip_id), elsewhere_s)
+    return others_db(found, now_signal(look, strip_id), elsewhere_s)
 
 
 BLEED = Metric("bleed", "bleed against its hits", "dB", 1, 1.0, ("strips", "files"), bleed_db)
@@ -151,7 +150,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     p = proposal.parameters
     threshold_db, tail_ms = float(p["threshold_db"]), float(p["tail_ms"])  # type: ignore[arg-type]
     make = gate if p.get("sure") else expander
-    return chain_edits.add_station(session, proposal.targets[0], make(threshold_db, tail_ms))
+    return with_station(session, proposal.targets[0], make(threshold_db, tail_ms))
 
 
 def _elsewhere_s(look: Look, lane: Lane) -> tuple[float, ...]:
@@ -188,11 +187,11 @@ def breath_level_db(found: Part, signal: Signal) -> float | None:
 
 
 def breaths_db(look: Look, arguments: Arguments) -> float | None:
-    from all_even.engine.dynamics import strip_signal
+    from all_even.engine.dynamics import now_signal
 
     strip_id = str(arguments.get("strip", ""))
     found = part(look, strip_id) if look.session.is_lane(strip_id) else None
-    return None if found is None else breath_level_db(found, strip_signal(look, look.session, strip_id))
+    return None if found is None else breath_level_db(found, now_signal(look, strip_id))
 
 
 BREATHS = Metric("breaths", "breaths against words", "dB", 1, 1.0, ("strips", "files"), breaths_db)
@@ -249,7 +248,7 @@ def _breaths_proposal(lane: Lane, count: int, apart: float, tried: Tried, before
 
 def _edit_breaths(session: Session, proposal: Proposal) -> Session:
     station = softener(float(proposal.parameters["threshold_db"]))  # type: ignore[arg-type]
-    return chain_edits.add_station(session, proposal.targets[0], station)
+    return with_station(session, proposal.targets[0], station)
 
 
 THRESHOLD = numbers(Gate)["threshold_db"]

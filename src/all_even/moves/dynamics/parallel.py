@@ -325,7 +325,7 @@ def _knob(look: Look, bus_id: str, name: str, found: Part, hits: tuple[float, ..
 
 def over_attack_db(look: Look, arguments: Arguments) -> float | None:
     """By how much the dynamics of a group lift the body of its hits against their attacks, dB."""
-    from all_even.engine.dynamics import strip_signal
+    from all_even.engine.dynamics import now_signal
 
     bus_id = str(arguments.get("strip", ""))
     if movement_of(look, arguments) is None or look.session.is_lane(bus_id):
@@ -334,7 +334,7 @@ def over_attack_db(look: Look, arguments: Arguments) -> float | None:
     hits = hits_among(look, [lane for lane in look.session.lanes if lane.destination == bus_id])
     if found is None or not hits:
         return None
-    dry, now = found.signal, strip_signal(look, look.session, bus_id)
+    dry, now = found.signal, now_signal(look, bus_id)
     counted = punch.strong(dry.louder_side, dry.sample_rate, hits)
     return body_rise_db(dry, now.samples, counted, BODY_S) - body_rise_db(dry, now.samples, counted, punch.ATTACK_S)
 

@@ -14,6 +14,7 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Processor, numbers
+from all_even.engine.dynamics import with_station
 from all_even.engine.figures.look import Look
 from all_even.measure.dynamics.movement import Part
 from all_even.measure.level.true_peak import true_peak
@@ -21,7 +22,6 @@ from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import CREST, GROUNDS
 from all_even.moves.dynamics.trying import Rule, Tried, behind, lane_by_lane, matched, try_out
 from all_even.moves.kind import Kind
-from all_even.session import chain_edits
 from all_even.session.model import Lane, Proposal, Session
 
 STAND_OUT_DB = 3.0
@@ -126,7 +126,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     station: Processor = replace(fast(at_db), makeup_db=makeup_db)
     if proposal.kind == KIND.id:
         station = Limiter(ceiling_db=at_db, release_ms=RELEASE_MS)
-    return chain_edits.add_station(session, proposal.targets[0], station)
+    return with_station(session, proposal.targets[0], station)
 
 
 def _changed(proposal: Proposal) -> Proposal:

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from all_even import texts
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import Parameter, number, time_text
-from all_even.engine.dynamics import strip_signal
+from all_even.engine.dynamics import now_signal, place_of
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.look import Look
 from all_even.measure.dynamics import sibilants
@@ -84,7 +84,7 @@ def voices(look: Look) -> list[tuple[Lane, Sibilants]]:
 
 
 def _hissing(look: Look, target: str) -> Sibilants:
-    signal = strip_signal(look, look.session, target)
+    signal = now_signal(look, target)
     return sibilants.find_sibilants(signal.samples, signal.sample_rate)
 
 
@@ -105,7 +105,7 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _proposal(look: Look, lane: Lane, found: Sibilants, wanted: list[Span], amount_db: float) -> Proposal:
-    signal = strip_signal(look, look.session, lane.id)
+    signal = now_signal(look, lane.id)
     before = over_vowels_db(signal, [span[:2] for span in wanted])
     proposal = Proposal(
         id=f"{KIND.id}.{lane.id}",
@@ -166,8 +166,9 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     out = set(left_out(proposal))
     wanted = [span for name, span in _spans_of(proposal) if name not in out]
     lane_id = proposal.targets[0]
-    session = chain_edits.add_station(session, lane_id, Equaliser(bands=(SHELF,)))
-    station = session.lane(lane_id).chain[-1]
+    at = place_of(session, lane_id)
+    session = chain_edits.add_station(session, lane_id, Equaliser(bands=(SHELF,)), at)
+    station = session.lane(lane_id).chain[at]
     return chain_edits.automate(session, lane_id, f"{station.id}.{GAIN}", _points(wanted)) if wanted else session
 
 
@@ -203,7 +204,7 @@ def hiss_db(look: Look, arguments: Arguments) -> float | None:
     if not look.session.is_lane(lane_id):
         return None
     places = ridden(look.session, lane_id)
-    return over_vowels_db(strip_signal(look, look.session, lane_id), places) if places else None
+    return over_vowels_db(now_signal(look, lane_id), places) if places else None
 
 
 def _refit(look: Look, proposal: Proposal) -> Proposal:
