@@ -55,12 +55,26 @@ def shown(rig) -> DynamicsBench:
     """The bench, once all of it is of the session as it is."""
     found = bench(rig)
     rig.wait(lambda: not found.shown.is_stale())
-    rig.wait(lambda: not rig.desk.work.busy())
+    rig.wait(lambda: not rig.desk.work.busy("movement"))
     return found
 
 
 def lane(rig, name: str) -> str:
     return next(item.id for item in rig.desk.session.lanes if item.name == name)
+
+
+def made(rig, move=None, act=None):
+    """Makes a move, or does what makes one; its line in the ledger once its result is measured."""
+    desk = rig.desk
+    since = max((entry.serial for entry in desk.session.ledger), default=0)
+
+    def last():
+        found = [entry for entry in desk.session.ledger if entry.move is not None and entry.serial > since]
+        return found[-1] if found and found[-1].result is not None else None
+
+    act() if act is not None else desk.moves.apply(move)
+    rig.wait(lambda: last() is not None)
+    return last()
 
 
 def with_compressor(rig, **values):
@@ -84,13 +98,10 @@ def test_a_move_is_made_in_the_window_and_the_dots_come_together(opened):
     opened.measured()
     move = next(item for item in desk.moves.at("dynamics") if item.kind == "dynamics.even-out"
                 and item.targets == (desk.current,))  # fmt: skip
-    desk.moves.apply(move)
-    opened.wait(lambda: bool(desk.session.lane(move.targets[0]).chain))
-    opened.measured()
+    entry = made(opened, move)
     moved = shown(opened).shown.of(move.targets[0])
     assert moved.moved
     assert moved.spread_now_db < moved.spread_before_db - 2.0
-    entry = desk.session.ledger[-1]
     assert entry.result.value == pytest.approx(entry.move.expected, abs=entry.move.tolerance)
     assert "Compressor" in bench(opened).side.told.text()
     desk.undo()
@@ -110,10 +121,7 @@ def test_another_aim_on_the_card_is_tried_out_before_it_is_made(opened):
     opened.wait(lambda: now().parameters["aim"] == 0.8 and now().expected is not None)
     gentler = now()
     assert gentler.expected == pytest.approx(0.8 * usual.before, abs=0.2)
-    desk.moves.apply(gentler)
-    opened.wait(lambda: bool(desk.session.lane(usual.targets[0]).chain))
-    opened.measured()
-    entry = desk.session.ledger[-1]
+    entry = made(opened, gentler)
     assert entry.result.value == pytest.approx(gentler.expected, abs=gentler.tolerance)
     station = desk.session.lane(usual.targets[0]).chain[0]
     assert station.threshold_db > usual.parameters["threshold_0_db"]
@@ -217,7 +225,7 @@ def test_two_stations_get_a_button_each(opened):
 def test_members_of_the_mix_come_up_and_sink_by_its_compression(opened):
     desk = opened.desk
     desk.edit(lambda s: chain_edits.add_station(s, MIX, Compressor(threshold_db=-40.0, ratio=6.0)))
-    opened.measured()
+    opened.wait(lambda: not desk.mix_stale)
     found = shown(opened)
     found.show_view(2)
     opened.wait(lambda: any(row[2] is not None for row in found.members._rows))
@@ -227,10 +235,7 @@ def test_members_of_the_mix_come_up_and_sink_by_its_compression(opened):
 def test_a_crushed_copy_of_the_selection_is_a_move_in_the_ledger(opened):
     desk = opened.desk
     desk.select((lane(opened, "Kick"),))
-    bench(opened).crush()
-    opened.wait(lambda: any(bus.use == "parallel" for bus in desk.session.buses))
-    opened.measured()
-    entry = next(entry for entry in reversed(desk.session.ledger) if entry.move is not None)
+    entry = made(opened, act=bench(opened).crush)
     assert entry.move.kind == "dynamics.parallel"
     assert entry.result.value == pytest.approx(entry.move.expected, abs=entry.move.tolerance)
     desk.undo()

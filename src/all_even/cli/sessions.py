@@ -133,6 +133,7 @@ def moves(options: argparse.Namespace) -> int:
         result = making.verify(look, entry, known)
         look = look.at(edits.record_result(look.session, entry.serial, result))
     results: dict[str, float | None] = {}
+    usual = [kind for kind in kinds.values() if not kind.optional]
     for _ in range(MOST_ROUNDS if everything else 1):
         for move_id in wanted:
             # A move rests on what was measured; one made before it changes that, so it is proposed anew.
@@ -147,9 +148,11 @@ def moves(options: argparse.Namespace) -> int:
             results[move_id] = result.value
         if not wanted or not everything:
             break
-        opened = {move.id: move for move in making.propose(look, kinds.values())}
+        opened = {move.id: move for move in making.propose(look, usual)}
         found |= opened
-        wanted = [move.id for move in opened.values() if not kinds[move.kind].optional]
+        wanted = list(opened)
+    if everything:
+        found |= {move.id: move for move in making.propose(look, kinds.values())}
     if look.session is not before:
         store.save(look.session, options.output or options.session)
     remarks = [remark for part in parts for remark in part.remarks(look)]
