@@ -10,6 +10,7 @@ from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.engine import dynamics
 from all_even.engine.figures.look import Look
+from all_even.errors import UserError
 from all_even.measure.dynamics import side_effects
 from all_even.moves import making
 from all_even.moves.dynamics import bands, even_out, gate, glue, parallel, remarks, soften, tone, trying
@@ -190,6 +191,10 @@ def test_a_crushed_copy_of_any_selection(kit):
     # Without its compressor the copy is the original: it doubles what it is of.
     bare = chain_edits.set_chain(edits.change_strips(after.session, [bus.id], level_db=0.0), bus.id, [])
     assert parallel.under_dry_lu(after.at(bare), {"bus": bus.name}) == pytest.approx(0.0, abs=1e-6)
+    with pytest.raises(UserError, match="already"):
+        parallel.for_lanes(after, [after.session.lane(kick.id)])
+    named = kit.at(routing_edits.add_bus(kit.session, bus.name)[0])
+    assert parallel.for_lanes(named, [kick, snare]).arguments["bus"] == f"{bus.name} 2"
     bass = kit.session.lane(lane_id(kit, "Bass"))
     held = make(kit, parallel.for_lanes(kit, [bass]))
     assert result_of(held) == pytest.approx(-kit.session.settings.parallel_under_lu, abs=0.3)

@@ -21,6 +21,7 @@ from all_even.engine.dynamics import hits_of, is_dynamic, part
 from all_even.engine.feeds import edge_gains
 from all_even.engine.figures.look import Look
 from all_even.engine.mixing import add_lane
+from all_even.errors import UserError
 from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
@@ -163,13 +164,15 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -> Proposal | None:
-    """A copy of any selection; None where nothing of it is heard, or it has one."""
+    """A copy of any selection; None where nothing of it is heard. A UserError where it has one already."""
+    if any(has_parallel_copy(look.session, lane) for lane in lanes):
+        raise UserError("There is a parallel copy of these lanes already.")
     aim = look.session.settings.parallel_body_db if body_db is None else body_db
     fit = fitted(look, lanes, aim) if lanes else None
     if fit is None:
         return None
     families = {family_of(lane.role) for lane in lanes}
-    name = NAMES.get(next(iter(families)), OTHER_NAME) if len(families) == 1 else OTHER_NAME
+    name = _free_name(look.session, NAMES.get(next(iter(families)), OTHER_NAME) if len(families) == 1 else OTHER_NAME)
     whom = next(iter(families)) if len(families) == 1 else f"{len(lanes)} lanes"
     null = "is the original" if fit.null_db <= NULL_DB else "is NOT the original"
     if fit.body_db is not None and fit.peak_db is not None:
@@ -200,6 +203,12 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
         source="trial",
         weight=4.0,
     )  # fmt: skip
+
+
+def _free_name(session: Session, name: str) -> str:
+    """The name, or with a number where a bus is called so: what it does is measured by it."""
+    names = (name, *(f"{name} {number}" for number in range(2, len(session.buses) + 3)))
+    return next(one for one in names if bus_named(session, one) is None)
 
 
 def _refit(look: Look, proposal: Proposal) -> Proposal:
