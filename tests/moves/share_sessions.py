@@ -8,7 +8,7 @@ import soundfile
 from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
-from tests.measure.sounds import RATE, kick, placed, plucked
+from tests.measure.sounds import RATE, kick, overtones, placed, plucked
 from tests.moves.low_sessions import write
 
 SECONDS = 12.0
@@ -20,7 +20,7 @@ def held(notes, slope: float = 1.0, highest_hz: float = 9000.0, seconds: float =
     out = np.zeros(round(seconds * RATE))
     for start, length, hz in notes:
         time = np.arange(round(length * RATE)) / RATE
-        tone = sum(np.sin(2 * np.pi * hz * k * time + k * k) / k**slope for k in range(1, int(highest_hz / hz)))
+        tone = overtones(time, hz, highest_hz, slope, bent=True)
         envelope = np.minimum(1.0, time / 0.03) * np.minimum(1.0, (time[-1] - time) / 0.05)
         at = round(start * RATE)
         part = (tone * np.maximum(envelope, 0.0))[: len(out) - at]

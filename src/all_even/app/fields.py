@@ -236,7 +236,7 @@ def tint_icons(widget: QWidget) -> None:
 def figure_grid(rows: list[tuple[str, Figure]], columns: int = 1) -> QGridLayout:
     """Names on the left, figures on the right, aligned; filled column by column."""
     grid = QGridLayout()
-    grid.setHorizontalSpacing(12)
+    grid.setHorizontalSpacing(8)
     grid.setVerticalSpacing(2)
     height = -(-len(rows) // columns)
     for index, (name, figure) in enumerate(rows):
@@ -244,7 +244,7 @@ def figure_grid(rows: list[tuple[str, Figure]], columns: int = 1) -> QGridLayout
         grid.addWidget(label(name, "quiet"), row, column * 3)
         grid.addWidget(figure, row, column * 3 + 1)
         if column:
-            grid.setColumnMinimumWidth(column * 3 - 1, 16)
+            grid.setColumnMinimumWidth(column * 3 - 1, 8)
     return grid
 
 

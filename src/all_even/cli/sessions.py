@@ -121,10 +121,10 @@ def moves(options: argparse.Namespace) -> int:
     parts = [stage.moves() for stage in chosen]
     kinds = {kind.id: kind for part in parts for kind in (*part.kinds, *(part.also if options.stage else ()))}
     known = stages.metrics()
-    found = {move.id: move for move in making.propose(look, kinds.values())}
     everything = options.apply == "all"
-    chosen_ids = options.apply.split(",") if options.apply else []
-    wanted = [move.id for move in found.values() if not kinds[move.kind].optional] if everything else chosen_ids
+    usual = [kind for kind in kinds.values() if not kind.optional]
+    found = {move.id: move for move in making.propose(look, usual if everything else kinds.values())}
+    wanted = list(found) if everything else options.apply.split(",") if options.apply else []
     unknown = [move_id for move_id in wanted if move_id not in found]
     if unknown:
         raise UserError(f"There is no move {unknown[0]} to make here.")
@@ -133,7 +133,6 @@ def moves(options: argparse.Namespace) -> int:
         result = making.verify(look, entry, known)
         look = look.at(edits.record_result(look.session, entry.serial, result))
     results: dict[str, float | None] = {}
-    usual = [kind for kind in kinds.values() if not kind.optional]
     for _ in range(MOST_ROUNDS if everything else 1):
         for move_id in wanted:
             # A move rests on what was measured; one made before it changes that, so it is proposed anew.
