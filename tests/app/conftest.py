@@ -41,24 +41,8 @@ class Rig:
             time.sleep(0.002)
 
     def settle_paint(self) -> None:
-        """Until what is shown is laid out: cards that came in a round are laid out in the next."""
         for _ in range(4):
             QApplication.processEvents()
-        cards = self._cards()
-        while (now := self._laid_out_cards()) != cards or now[-1]:
-            cards = now
-
-    def _laid_out_cards(self) -> tuple[int, int, bool]:
-        QApplication.processEvents()
-        return self._cards()
-
-    def _cards(self) -> tuple[int, int, bool]:
-        """Which list of cards is shown, how many cards it has, and whether more are to come."""
-        workbench = self.window.workbench
-        body = workbench.side.moves.widget() if workbench is not None else None
-        if body is None:
-            return 0, 0, False
-        return id(body), body.layout().count(), workbench.side.moves.building
 
     def measured(self) -> None:
         """Waits until lanes, mix and moves are up to date, and every card is made."""

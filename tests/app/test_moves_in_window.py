@@ -6,9 +6,9 @@ from types import SimpleNamespace
 
 import msgspec
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel, QPushButton
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from all_even import stages
 from all_even.app.desk import moves as desk_moves
@@ -358,3 +358,34 @@ def test_what_makes_no_sound_offers_nothing_to_hear(rig, demo_folder):
     heard = {move_id.split(".lane")[0] for move_id, heard in shown.items() if heard}
     assert heard - {"gather.retune"} == {"gather.mono", "gather.align", "gather.alternatives", "gather.guide"}
     assert ("gather.retune" in heard) is retune.is_there()
+
+
+class SqueezedPaints(QObject):
+    """Counts paintings of wrapped texts in a list, and those in less height than the text needs."""
+
+    def __init__(self, area):
+        super().__init__()
+        self.area, self.painted, self.squeezed = area, 0, 0
+
+    def eventFilter(self, thing, event):
+        text = isinstance(thing, QLabel) and thing.wordWrap() and self.area.isAncestorOf(thing)
+        if text and event.type() == QEvent.Type.Paint:
+            self.painted += 1
+            self.squeezed += thing.heightForWidth(thing.width()) > thing.height() + 2
+        return False
+
+
+def test_new_cards_are_never_painted_before_they_have_their_height(opened):
+    opened.desk.set_stage("buses")
+    opened.measured()
+    opened.settle_paint()
+    moves = opened.window.workbench.side.moves
+    watch = SqueezedPaints(moves)
+    QApplication.instance().installEventFilter(watch)
+    for _ in range(5):
+        moves._shown = None
+        moves.refresh()
+        opened.settle_paint()
+        opened.wait(lambda: watch.painted > 0)
+    QApplication.instance().removeEventFilter(watch)
+    assert watch.squeezed == 0

@@ -3,10 +3,11 @@
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractScrollArea,
+    QApplication,
     QButtonGroup,
     QGridLayout,
     QHBoxLayout,
@@ -223,6 +224,15 @@ def swap(area: QScrollArea, widget: QWidget) -> None:
         old.hide()
         old.deleteLater()
     area.setWidget(widget)
+
+
+def lay_out(body: QWidget) -> None:
+    """Gives what was just put into a scroll area its place and height now: left to itself Qt shows new widgets in a
+    later round, and paints them once squeezed into the old height."""
+    for child in body.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
+        child.show()
+    # Cards ask for their height when they know their width: what they ask then is done as well.
+    QApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
 
 
 def tint_icons(widget: QWidget) -> None:

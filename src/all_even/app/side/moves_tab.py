@@ -148,6 +148,7 @@ class MovesTab(QScrollArea):
         body = self.widget()
         if body is not None:
             fields.tint_icons(body)
+            fields.lay_out(body)
         if self._steps:
             self._more.start()
 
