@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from all_even.dsp import biquad
 from all_even.dsp.biquad import clean, run_sections
-from all_even.dsp.processor import Described, Processor, named, setting
+from all_even.dsp.processor import NO_HISTORY, Described, Processor, named, setting
 from all_even.kernels import kernel
 from all_even.late import scipy
 
@@ -148,7 +148,15 @@ class Equaliser(Processor, frozen=True, kw_only=True, tag_field="kind", tag="equ
 
     @classmethod
     def process(
-        cls, block: Array, key: Array, gain: Array, coefficients: Array, state: Array, position: int, short: bool
+        cls,
+        block: Array,
+        key: Array,
+        gain: Array,
+        coefficients: Array,
+        state: Array,
+        position: int,
+        short: bool,
+        history: Array = NO_HISTORY,
     ) -> None:
         if coefficients[0] == 0.0:
             super().process(block, key, gain, coefficients, state, position, short)

@@ -1,7 +1,4 @@
-"""All kinds of processors. A new one is a new file, its line here, and its test.
-
-Reverb, convolution, echo and modulation will stand here too, with the stage Space.
-"""
+"""All kinds of processors. A new one is a new file, its line here, and its test."""
 
 from typing import get_args
 
@@ -15,6 +12,7 @@ from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Processor
+from all_even.dsp.reverb import Reverb
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.sub_octave import SubOctave
 from all_even.dsp.transient import TransientShaper
@@ -22,7 +20,7 @@ from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Delay | Width | DcRemoval
+    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Delay | Width | DcRemoval
 )  # fmt: skip
 
 KINDS: tuple[type[Processor], ...] = get_args(AnyProcessor)

@@ -4,7 +4,9 @@ A kind of processor is one file. It describes its parameters once, as fields wit
 that come the control on the screen, the range check of the session file and the line in the recall
 sheet. What the kernel needs per sample is worked out beforehand (`coefficients`); all it remembers
 lies in one flat array (`state_size`), so that the engine can keep and restore the state of a whole
-mix by copying one array.
+mix by copying one array. What is too large for that lies in a second one (`history_size`) that is not
+copied: rings that are only ever written onwards, with `BEHIND_FRAMES` more than is read. The place in them
+is part of the state; who goes back to a kept state finds in the rings what was there then.
 
 The kernel's form is the same for all kinds:
 
@@ -34,7 +36,10 @@ Identifier = Annotated[str, Meta(max_length=80, pattern="^[A-Za-z0-9_.:-]+$")]
 
 GRID_FRAMES = 32
 """Moving parameters reach filters in steps on this grid, anchored at the start of the song."""
+BEHIND_FRAMES = 8192
+"""So far back playing may go in the rings of a history; more than the player keeps ready."""
 NOTHING: Array = np.zeros((0, 1))
+NO_HISTORY: Array = np.zeros(0)
 NO_GAIN: Array = np.zeros(0)
 
 
@@ -104,6 +109,10 @@ class Processor(Described, frozen=True, kw_only=True):
         """How many numbers it remembers, for two channels."""
         return 0
 
+    def history_size(self, sample_rate: int) -> int:
+        """How many numbers lie in its rings: written onwards only, and not copied to go back."""
+        return 0
+
     def coefficients(self, sample_rate: int) -> Array:
         """What the kernel needs, worked out from the parameters."""
         raise NotImplementedError
@@ -115,7 +124,15 @@ class Processor(Described, frozen=True, kw_only=True):
 
     @classmethod
     def process(
-        cls, block: Array, key: Array, gain: Array, coefficients: Array, state: Array, position: int, short: bool
+        cls,
+        block: Array,
+        key: Array,
+        gain: Array,
+        coefficients: Array,
+        state: Array,
+        position: int,
+        short: bool,
+        history: Array = NO_HISTORY,
     ) -> None:
         """Changes the block in place. short: few frames, called by the engine thread."""
         loop = cls.kernels()
@@ -201,12 +218,14 @@ class Single:
     position: int = 0
     state: Array | None = None
     coefficients: Array | None = None
+    history: Array | None = None
 
     def __call__(self, block: Array, key: Array | None = None, gain: Array | None = None) -> Array:
         """Processes (frames, channels) float64 into a new array; state goes on from the last call."""
         out = np.array(block, dtype=np.float64, order="C", ndmin=2)
         if self.state is None:
             self.state = np.zeros(self.processor.state_size(self.sample_rate))
+            self.history = np.zeros(self.processor.history_size(self.sample_rate))
         self.processor.process(
             out,
             NOTHING if key is None else key,
@@ -215,6 +234,7 @@ class Single:
             self.state,
             self.position,
             False,
+            NO_HISTORY if self.history is None else self.history,
         )
         self.position += len(out)
         return out

@@ -54,7 +54,8 @@ class KeyFeed:
 class Station:
     """One processor where it stands. latency_before: frames between the song and what comes in here.
 
-    wait: frames the sound waits here for a late key. size: of the state; state: its place.
+    wait: frames the sound waits here for a late key. size: of the state; state: its place. history: the place of
+    its rings, and their size.
     """
 
     processor: Processor
@@ -67,6 +68,7 @@ class Station:
     wait_state: int
     state: int
     size: int
+    history: tuple[int, int] = (0, 0)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -96,8 +98,8 @@ class StripPlan:
 class Plan:
     """All that is computed. frames: the song's length. latency: of the mix, in frames.
 
-    state_size: numbers remembered from block to block. taps: feeds for stems by strip id.
-    places: where each memory lies, by a name that lasts from plan to plan.
+    state_size, history_size: numbers remembered from block to block. taps: feeds for stems by strip id.
+    places: where each memory lies, by a name that lasts from plan to plan; rings: the same for histories.
     """
 
     sample_rate: int
@@ -107,6 +109,8 @@ class Plan:
     settling_s: float
     state_size: int
     places: Mapping[tuple[str, ...], tuple[int, int]]
+    history_size: int = 0
+    rings: Mapping[tuple[str, ...], tuple[int, int]] = field(default_factory=dict)
     taps: Mapping[str, Feed] = field(default_factory=dict)
 
     @property

@@ -56,6 +56,8 @@ class _Planning:
         self.index: dict[str, int] = {}
         self.places: dict[tuple[str, ...], tuple[int, int]] = {}
         self.size = 0
+        self.rings: dict[tuple[str, ...], tuple[int, int]] = {}
+        self.history_size = 0
         hearing = routing.hearing(session)
         self.open, self.sounding = hearing.open_edges, hearing.sounding
         self.incoming: dict[str, list[routing.Edge]] = defaultdict(list)
@@ -89,6 +91,8 @@ class _Planning:
             settling_s=max((strip.settling_s for strip in self.strips), default=0.0),
             state_size=self.size,
             places=self.places,
+            history_size=self.history_size,
+            rings=self.rings,
             taps=taps,
         )
 
@@ -214,6 +218,7 @@ class _Planning:
                     wait_state=wait_state,
                     state=self._remember(name, size),
                     size=size,
+                    history=self._record(name, 0 if processor.bypass else processor.history_size(self.rate)),
                 )
             )
             latency += wait + own
@@ -236,6 +241,13 @@ class _Planning:
             self.places[name] = (place, size)
             self.size += size
         return place
+
+    def _record(self, name: tuple[str, ...], size: int) -> tuple[int, int]:
+        place = self.history_size
+        if size:
+            self.rings[name] = (place, size)
+            self.history_size += size
+        return place, size
 
 
 def _head_db(strip: Strip | MixSettings) -> float:

@@ -2,12 +2,13 @@
 
 Time runs at the head: at engine frame t, sources are read at song frame t and the mix that comes out
 belongs to song frame t - latency. All memory lies in one array, so that keeping and restoring the state
-of a whole mix is one copy. The same code runs offline, in large blocks with strips of one depth side by
-side on several threads, and in the player, in small ones.
+of a whole mix is one copy; long rings lie in a second one, the history, which needs none (`dsp.processor`).
+The same code runs offline, in large blocks with strips of one depth side by side on several threads, and
+in the player, in small ones.
 """
 
 from collections import defaultdict, deque
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Protocol
 
@@ -77,6 +78,7 @@ class Running:
     ) -> None:
         self.plan, self.position, self.short, self.read, self.watch = plan, position, short, read, watch
         self.memory = np.zeros(plan.state_size)
+        self.history = np.zeros(plan.history_size)
         self.blocks: list[Any] = [None] * len(plan.strips)
         self.peaks = np.zeros(len(plan.strips))
         """Largest magnitude per strip behind its fader, of the last block."""
@@ -117,14 +119,12 @@ class Running:
         self._mix_in(out, feed, self.position - frames - end, frames)
         return out
 
-    def take_over_memory(self, plan: Plan, memory: Array | None) -> None:
-        """Goes on from another plan's memory where both have the same processors in the same places."""
+    def take_over_memory(self, before: "Running", memory: Array | None) -> None:
+        """Goes on from another's memory, as it was kept, where both have the same processors."""
         if memory is None:
             return
-        for name, (place, size) in self.plan.places.items():
-            theirs = plan.places.get(name)
-            if theirs is not None and theirs[1] == size:
-                self.memory[place : place + size] = memory[theirs[0] : theirs[0] + size]
+        _take_over(self.memory, self.plan.places, memory, before.plan.places)
+        _take_over(self.history, self.plan.rings, before.history, before.plan.rings)
 
     def _work_off(self, waiting: "deque[int]", frames: int) -> None:
         while True:
@@ -181,6 +181,7 @@ class Running:
         if station.wait:
             self._delay(block, NOTHING, NO_GAIN, np.array([float(station.wait)]), self.memory[station.wait_state :], 0)
         state = self.memory[station.state : station.state + station.size]
+        history = self.history[station.history[0] : sum(station.history)]
         if processor.bypass:
             if station.latency:
                 self._delay(block, NOTHING, NO_GAIN, np.array([float(station.latency)]), state, 0)
@@ -190,15 +191,23 @@ class Running:
         gain = np.zeros(frames) if processor.DYNAMIC else NO_GAIN
         position = self.position - station.latency_before
         if not station.automation:
-            processor.process(block, key, gain, station.coefficients, state, position, self.short)
+            processor.process(block, key, gain, station.coefficients, state, position, self.short, history)
         else:
-            self._automated(station, block, key, gain, state, position, frames)
+            self._automated(station, block, key, gain, state, position, frames, history)
         if processor.DYNAMIC:
             self.reductions[strip.id, processor.id] = self._largest(gain)
         return gain
 
     def _automated(
-        self, station: Station, block: Array, key: Array, gain: Array, state: Array, position: int, frames: int
+        self,
+        station: Station,
+        block: Array,
+        key: Array,
+        gain: Array,
+        state: Array,
+        position: int,
+        frames: int,
+        history: Array,
     ) -> None:
         curves = tuple(item for _, item in station.automation)
         rate = self.plan.sample_rate
@@ -217,7 +226,19 @@ class Running:
                 state,
                 position + start,
                 self.short,
+                history,
             )
+
+
+Places = Mapping[tuple[str, ...], tuple[int, int]]
+
+
+def _take_over(to: Array, places: Places, memory: Array, theirs: Places) -> None:
+    """Copies what has the same name and size in both."""
+    for name, (place, size) in places.items():
+        start, length = theirs.get(name, (0, -1))
+        if length == size:
+            to[place : place + size] = memory[start : start + size]
 
 
 def with_values(processor: Processor, values: dict[str, float]) -> Processor:

@@ -49,7 +49,8 @@ def warm() -> None:
         coefficients = coefficients_of(processor, 48_000)
         for short in (True, False):
             state = np.zeros(processor.state_size(48_000))
-            processor.process(np.zeros((512, 2)), NOTHING, NO_GAIN, coefficients, state, 0, short)
+            history = np.zeros(processor.history_size(48_000))
+            processor.process(np.zeros((512, 2)), NOTHING, NO_GAIN, coefficients, state, 0, short, history)
     folder = os.environ.get("NUMBA_CACHE_DIR")
     if folder:
         (Path(folder) / kernels.WARM).touch()

@@ -297,7 +297,7 @@ class Player:
         if running.plan.timing() == plan.timing():
             following = Running(plan, before, short=True, read=self._readers.read)
             # The old plan has already moved on: its state at the block's start was kept.
-            following.take_over_memory(running.plan, self._kept_memory(state))
+            following.take_over_memory(running, self._kept_memory(state))
         else:
             following = self._begin(plan, state.position)
         part = (np.arange(1, frames + 1) / frames)[:, np.newaxis]
