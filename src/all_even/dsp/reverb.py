@@ -29,12 +29,15 @@ SPREAD_OCTAVES = 1.3
 JITTER = (0.37, -0.21, 0.12, -0.43, 0.29, -0.08, 0.46, -0.33, 0.05, -0.27, 0.41, -0.14, 0.23, -0.48, 0.17, -0.39)
 """How far each line's length stands from an even spread, as a share of the way to the next."""
 DIFFUSERS_MS = (1.3, 2.1, 3.4, 5.1, 7.7, 11.9)
+DIFFUSERS_FOR_MS = 60.0
+"""For lines of this mean length or longer; smaller places have shorter all-passes, which would outlast their tail."""
 RIGHT_DIFFUSERS = (0.93, 1.07)
 """The right side's all-passes are so much longer or shorter, in turn."""
 MODULATION_HZ = 0.7
 EARLY_TAPS = 16
 EARLY_FALL_DB = 10.0
 SETTLED_DB = 140.0
+HIGHEST_GAIN = 0.9995
 
 # Coefficients: the head, the all-passes, the early taps, then ten numbers for each line.
 HEAD = 16
@@ -111,8 +114,9 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
             self.modulation_ms * per_ms, 2.0 * math.pi * MODULATION_HZ / sample_rate, *self._rings(sample_rate),
             *shelf, 0.0,
         ]  # fmt: skip
+        smaller = min(1.0, self.size_ms / DIFFUSERS_FOR_MS)
         numbers[HEAD:TAPS] = [
-            max(1, round(ms * per_ms * (1.0, RIGHT_DIFFUSERS[index % 2])[side]))
+            max(1, round(ms * smaller * per_ms * (1.0, RIGHT_DIFFUSERS[index % 2])[side]))
             for side in range(2) for index, ms in enumerate(DIFFUSERS_MS)
         ]  # fmt: skip
         for side in range(2):
@@ -120,10 +124,11 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
             at = TAPS + 2 * side * EARLY_TAPS
             numbers[at : at + EARLY_TAPS], numbers[at + EARLY_TAPS : at + 2 * EARLY_TAPS] = times, gains
         low, high = (math.tan(math.pi * min(0.45, hz / sample_rate)) for hz in (self.low_hz, self.high_hz))
+        lost = _read_loss(8000.0, sample_rate) if self.modulation_ms > 0.0 else 1.0
         for k, frames in enumerate(lines):
             gain = _gain_of(self.decay_s, frames, sample_rate)
             under = _gain_of(self.decay_s * self.low_ratio, frames, sample_rate) / gain
-            over = _gain_of(self.decay_s * self.high_ratio, frames, sample_rate) / gain
+            over = min(_gain_of(self.decay_s * self.high_ratio, frames, sample_rate) / lost, HIGHEST_GAIN) / gain
             left, right = _sign(k // 2) * _sign(k // 4) / 4.0, _sign(k // 2) * _sign(k // 8) * _sign(k) / 4.0
             numbers[LINE + PER_LINE * k :][:PER_LINE] = [
                 frames, gain, *_low_shelf(low, under), *_high_shelf(high, over), left, right,
@@ -198,6 +203,18 @@ def _high_shelf(w: float, gain: float) -> tuple[float, float, float]:
     root = math.sqrt(gain)
     scale = 1.0 / root + w
     return (root + w) / scale, (w - root) / scale, (w - 1.0 / root) / scale
+
+
+def _read_loss(frequency_hz: float, sample_rate: int) -> float:
+    """The mean gain at a frequency of what is read between the frames, where the place moves: under 1."""
+    w = 2.0 * math.pi * min(frequency_hz / sample_rate, 0.35)
+    f = np.linspace(0.0, 1.0, 64, endpoint=False)
+    weights = (
+        -f * (f - 1.0) * (f - 2.0) / 6.0, (f + 1.0) * (f - 1.0) * (f - 2.0) / 2.0,
+        -(f + 1.0) * f * (f - 2.0) / 2.0, (f + 1.0) * f * (f - 1.0) / 6.0,
+    )  # fmt: skip
+    response = sum(weight * np.exp(-1j * w * (place - 1.0)) for place, weight in enumerate(weights))
+    return float(np.exp(np.mean(np.log(np.abs(response)))))
 
 
 @lru_cache(maxsize=256)
