@@ -82,7 +82,7 @@ def evenness(samples: Array, sample_rate: int, start_s: float, length_s: float, 
     high = np.searchsorted(hz, hz[inside] * 2.0 ** (1.0 / 6.0))
     around = (summed[high] - summed[low]) / (high - low)
     level_db = 10.0 * np.log10(power[inside] / around + 1e-30)
-    # A Hann window makes about every second bin independent; the highest of n exponential numbers lies near ln n + 0.577.
+    # A Hann window leaves two bins of three independent; the highest of n exponential numbers lies near ln n + 0.577.
     expected_db = 10.0 * np.log10(np.log(len(inside) / 1.5) + 0.5772)
     return Evenness(float(level_db.std()), float(level_db.max() - expected_db))
 
@@ -115,7 +115,7 @@ def decay(samples: Array, sample_rate: int) -> Decay | None:
 
 
 def octave(samples: Array, sample_rate: int, centre_hz: float) -> Array:
-    """One octave of a sound, (frames, …), through a sharp filter without phase: it adds no tail of its own to the end."""
+    """One octave of a sound, (frames, …), through a filter of the fourth order."""
     edges = (centre_hz / 2.0**0.5, min(centre_hz * 2.0**0.5, 0.49 * sample_rate))
     sections = scipy.signal.butter(4, edges, "bandpass", fs=sample_rate, output="sos")
     result: Array = scipy.signal.sosfilt(sections, samples, axis=0)
