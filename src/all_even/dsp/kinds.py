@@ -7,6 +7,7 @@ from all_even.dsp.clicks import Clicks
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.echo import Echo
 from all_even.dsp.equaliser import Equaliser
 from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
@@ -17,10 +18,11 @@ from all_even.dsp.saturation import Saturation
 from all_even.dsp.sub_octave import SubOctave
 from all_even.dsp.transient import TransientShaper
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
+from all_even.dsp.voices import Doubling
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Delay | Width | DcRemoval
+    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Echo | Doubling | Delay | Width | DcRemoval
 )  # fmt: skip
 
 KINDS: tuple[type[Processor], ...] = get_args(AnyProcessor)
