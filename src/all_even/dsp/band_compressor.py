@@ -18,7 +18,7 @@ from all_even.dsp import compressor, crossover
 from all_even.dsp.biquad import clean
 from all_even.dsp.compressor import Compressor, compress
 from all_even.dsp.crossover import split
-from all_even.dsp.processor import NO_GAIN, NOTHING, Key, Processor, setting
+from all_even.dsp.processor import NO_GAIN, NO_HISTORY, NOTHING, Key, Processor, setting
 from all_even.kernels import brief
 
 Array = NDArray[np.float64]
@@ -109,7 +109,15 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
 
     @classmethod
     def process(
-        cls, block: Array, key: Array, gain: Array, coefficients: Array, state: Array, position: int, short: bool
+        cls,
+        block: Array,
+        key: Array,
+        gain: Array,
+        coefficients: Array,
+        state: Array,
+        position: int,
+        short: bool,
+        history: Array = NO_HISTORY,
     ) -> None:
         splitting, compressing, cleaning = (
             (brief(split), brief(compress), brief(clean)) if short else (split, compress, clean)

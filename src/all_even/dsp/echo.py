@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean
-from all_even.dsp.processor import BEHIND_FRAMES, NO_HISTORY, Processor, named, quiet, setting
-from all_even.kernels import brief, kernel
+from all_even.dsp.processor import BEHIND_FRAMES, Processor, named, quiet, setting
+from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
 
@@ -36,6 +36,7 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
 
     LABEL: ClassVar[str] = "Echo"
     SHORT: ClassVar[str] = "Echo"
+    REMEMBERS_LONG: ClassVar[bool] = True
     WORDS: ClassVar[str] = "delay repeat ping pong slap tempo note space"
     FIRST: ClassVar[tuple[str, ...]] = ("left_ms", "right_ms", "feedback_percent", "low_pass_hz", "mix_percent")
 
@@ -76,24 +77,9 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
     def kernels(cls) -> Any:
         return _repeat
 
-    @classmethod
-    def process(
-        cls,
-        block: Array,
-        key: Array,
-        gain: Array,
-        coefficients: Array,
-        state: Array,
-        position: int,
-        short: bool,
-        history: Array = NO_HISTORY,
-    ) -> None:
-        loop = brief(_repeat) if short else _repeat
-        loop(block, coefficients, state, history)
-
 
 @kernel
-def _repeat(block, c, state, history):  # type: ignore[no-untyped-def]
+def _repeat(block, key, gain, c, state, position, history):  # type: ignore[no-untyped-def]
     """state: 0 the place in both rings, as a frame count; three numbers a side of the two filters."""
     clean(block)
     channels = block.shape[1]

@@ -88,6 +88,8 @@ class Processor(Described, frozen=True, kw_only=True):
     """More words people may type to find it."""
     DYNAMIC: ClassVar[bool] = False
     """Whether it reports the gain it applies."""
+    REMEMBERS_LONG: ClassVar[bool] = False
+    """Whether it has a history, which its kernel then takes as its last argument."""
     LEVEL_DEPENDENT: ClassVar[bool] = False
     """Whether the level that comes in matters to what it does."""
     FIRST: ClassVar[tuple[str, ...]] = ()
@@ -135,8 +137,11 @@ class Processor(Described, frozen=True, kw_only=True):
         history: Array = NO_HISTORY,
     ) -> None:
         """Changes the block in place. short: few frames, called by the engine thread."""
-        loop = cls.kernels()
-        (brief(loop) if short else loop)(block, key, gain, coefficients, state, position)
+        loop = brief(cls.kernels()) if short else cls.kernels()
+        if cls.REMEMBERS_LONG:
+            loop(block, key, gain, coefficients, state, position, history)
+        else:
+            loop(block, key, gain, coefficients, state, position)
 
 
 def key_of(processor: Processor) -> Key | None:

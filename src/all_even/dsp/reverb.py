@@ -19,8 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean
-from all_even.dsp.processor import BEHIND_FRAMES, GRID_FRAMES, NO_HISTORY, Processor, quiet, setting
-from all_even.kernels import brief, kernel
+from all_even.dsp.processor import BEHIND_FRAMES, GRID_FRAMES, Processor, quiet, setting
+from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
 
@@ -29,7 +29,7 @@ SPREAD_OCTAVES = 1.3
 JITTER = (0.37, -0.21, 0.12, -0.43, 0.29, -0.08, 0.46, -0.33, 0.05, -0.27, 0.41, -0.14, 0.23, -0.48, 0.17, -0.39)
 """How far each line's length stands from an even spread, as a share of the way to the next."""
 DIFFUSERS_MS = (1.3, 2.1, 3.4, 5.1, 7.7, 11.9)
-DIFFUSERS_FOR_MS = 60.0
+DIFFUSERS_FOR_MS = 50.0
 """For lines of this mean length or longer; smaller places have shorter all-passes, which would outlast their tail."""
 RIGHT_DIFFUSERS = (0.93, 1.07)
 """The right side's all-passes are so much longer or shorter, in turn."""
@@ -53,6 +53,7 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
 
     LABEL: ClassVar[str] = "Reverb"
     SHORT: ClassVar[str] = "Reverb"
+    REMEMBERS_LONG: ClassVar[bool] = True
     WORDS: ClassVar[str] = "room hall plate ambience space tail echo"
     FIRST: ClassVar[tuple[str, ...]] = ("decay_s", "predelay_ms", "high_ratio", "brightness_db", "mix_percent")
 
@@ -67,7 +68,7 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
     high_hz: Annotated[float, setting("High corner", "Hz", 1000.0, 12_000.0, step=3.0, scale="log", decimals=0)] = (
         5000.0
     )
-    diffusion: Annotated[float, setting("Diffusion", "", 0.3, 0.75, step=0.05, decimals=2)] = 0.6
+    diffusion: Annotated[float, setting("Diffusion", "", 0.3, 0.75, step=0.05, decimals=2)] = 0.65
     modulation_ms: Annotated[float, setting("Modulation", "ms", 0.0, 1.0, step=0.05, decimals=2, fixed=True)] = 0.3
     brightness_db: Annotated[float, setting("Brightness", "dB", -12.0, 6.0, step=0.5)] = 0.0
     width: Annotated[float, setting("Width", "", 0.0, 1.5, step=0.05, decimals=2)] = 1.0
@@ -110,7 +111,7 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
         shelf = _high_shelf(math.tan(math.pi * min(0.45, 4000.0 / sample_rate)), 10.0 ** (self.brightness_db / 20.0))
         numbers[:HEAD] = [
             round(self.predelay_ms * per_ms), self.diffusion, 10.0 ** (self.early_db / 20.0),
-            self._tail_gain(float(lines.mean()), sample_rate), self.width, 1.0 - wet, wet,
+            self._tail_gain(lines, sample_rate), self.width, 1.0 - wet, wet,
             self.modulation_ms * per_ms, 2.0 * math.pi * MODULATION_HZ / sample_rate, *self._rings(sample_rate),
             *shelf, 0.0,
         ]  # fmt: skip
@@ -136,35 +137,24 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
             ]  # fmt: skip
         return numbers
 
-    def _tail_gain(self, frames: float, sample_rate: int) -> float:
-        """What makes a white sound's tail as strong as the sound, whatever the time."""
-        returned = 10.0 ** (-6.0 * frames / (sample_rate * self.decay_at(np.geomspace(100.0, 10_000.0, 41))))
-        return math.sqrt(2.0 / float(np.mean(returned / (1.0 - returned))))
+    def _tail_gain(self, lines: Array, sample_rate: int) -> float:
+        """What makes a white sound's tail as strong as the sound, whatever the time.
+
+        Each time round the Hadamard matrix spreads what is left evenly over all lines.
+        """
+        decay_s = self.decay_at(np.geomspace(100.0, 10_000.0, 41))
+        left = np.mean(10.0 ** (-6.0 * lines[:, np.newaxis] / (sample_rate * decay_s)), axis=0)
+        return math.sqrt(2.0 / float(np.mean(left / (1.0 - left))))
 
     @classmethod
     def kernels(cls) -> Any:
         return _reverberate
 
-    @classmethod
-    def process(
-        cls,
-        block: Array,
-        key: Array,
-        gain: Array,
-        coefficients: Array,
-        state: Array,
-        position: int,
-        short: bool,
-        history: Array = NO_HISTORY,
-    ) -> None:
-        loop = brief(_reverberate) if short else _reverberate
-        loop(block, coefficients, state, history, position)
-
 
 STARTS: dict[str, Reverb] = {
     "ambience": Reverb(
-        decay_s=0.4, size_ms=30.0, predelay_ms=0.0, early_ms=20.0, early_db=-3.0, low_ratio=1.2, low_hz=200.0,
-        high_ratio=0.45, high_hz=4500.0,
+        decay_s=0.4, size_ms=34.0, predelay_ms=0.0, early_ms=20.0, early_db=-3.0, low_ratio=1.2, low_hz=200.0,
+        high_ratio=0.45, high_hz=4500.0, diffusion=0.55,
     ),
     "room": Reverb(
         decay_s=0.8, size_ms=34.0, predelay_ms=8.0, early_ms=32.0, early_db=-5.0, low_ratio=1.0, low_hz=250.0,
@@ -250,7 +240,7 @@ def early_taps(side: int, span_frames: int) -> tuple[Array, Array]:
 
 
 @kernel
-def _reverberate(block, c, state, history, position):  # type: ignore[no-untyped-def]
+def _reverberate(block, key, gain, c, state, position, history):  # type: ignore[no-untyped-def]
     """state: 0 the place in all rings, as a frame count, 1 to 4 the shelf of both sides, then four numbers a line.
     history: both sides of the pre-delay, the lines, the all-passes. Runs of at most GRID_FRAMES, on the song's grid."""
     clean(block)

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.biquad import clean
-from all_even.dsp.processor import BEHIND_FRAMES, GRID_FRAMES, NO_HISTORY, Processor, setting
-from all_even.kernels import brief, kernel
+from all_even.dsp.processor import BEHIND_FRAMES, GRID_FRAMES, Processor, setting
+from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
 
@@ -25,6 +25,7 @@ class Doubling(Processor, frozen=True, kw_only=True, tag_field="kind", tag="doub
 
     LABEL: ClassVar[str] = "Doubling"
     SHORT: ClassVar[str] = "Double"
+    REMEMBERS_LONG: ClassVar[bool] = True
     WORDS: ClassVar[str] = "chorus modulation width voices detune space"
     FIRST: ClassVar[tuple[str, ...]] = ("voices_db", "left_ms", "right_ms", "depth_ms", "rate_hz")
 
@@ -60,24 +61,9 @@ class Doubling(Processor, frozen=True, kw_only=True, tag_field="kind", tag="doub
     def kernels(cls) -> Any:
         return _double
 
-    @classmethod
-    def process(
-        cls,
-        block: Array,
-        key: Array,
-        gain: Array,
-        coefficients: Array,
-        state: Array,
-        position: int,
-        short: bool,
-        history: Array = NO_HISTORY,
-    ) -> None:
-        loop = brief(_double) if short else _double
-        loop(block, coefficients, state, history, position)
-
 
 @kernel
-def _double(block, c, state, history, position):  # type: ignore[no-untyped-def]
+def _double(block, key, gain, c, state, position, history):  # type: ignore[no-untyped-def]
     """state: the place in both rings, as a frame count. Between the points of the song's grid lateness is linear."""
     clean(block)
     channels = block.shape[1]
