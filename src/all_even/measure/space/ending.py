@@ -50,9 +50,7 @@ def drops_db(samples: Array, sample_rate: int, hits_s: Sequence[float], until_s:
         start, end = round(start_s * sample_rate), round((start_s + length_s) * sample_rate)
         return float((summed[end] - summed[start]) / (end - start)) if 0 <= start < end < len(summed) else float("nan")
 
-    found = [
-        (mean(hit + predelay_s, FIRST_S), mean(hit + until, LATER_S))
-        for hit, until in zip(hits_s, until_s, strict=True)
-    ]
+    pairs = zip(hits_s, until_s, strict=True)
+    found = [(mean(hit + predelay_s, FIRST_S), mean(hit + until, LATER_S)) for hit, until in pairs]
     first, later = np.array(found, dtype=np.float64).reshape(-1, 2).T
     return 10.0 * np.log10((first + 1e-20) / (later + 1e-20))
