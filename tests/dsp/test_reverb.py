@@ -70,7 +70,7 @@ def test_a_longer_tail_is_not_a_louder_one():
     for decay_s in (0.4, 1.2, 4.0):
         heard = Single(replace(FLAT, decay_s=decay_s), RATE)(noise)[4 * RATE :]
         levels.append(10.0 * np.log10(np.mean(heard**2)))
-    assert max(levels) - min(levels) < 1.0
+    assert max(levels) - min(levels) < 1.5
 
 
 def test_a_start_in_the_middle_of_the_song_is_the_same_after_its_settling_time():
