@@ -49,7 +49,8 @@ def test_a_state_of_junk_never_leads_outside(kind, junk):
     memory[:fence] = memory[-fence:] = 7.25
     state = memory[fence : len(memory) - fence]
     block = np.random.default_rng(1).standard_normal((600, 2)) * 0.3
-    processor.process(block, NOTHING, NO_GAIN, coefficients_of(processor, 48_000), state, 0, False)
+    rings = np.full(processor.history_size(48_000), junk)
+    processor.process(block, NOTHING, NO_GAIN, coefficients_of(processor, 48_000), state, 0, False, rings)
     assert (memory[:fence] == 7.25).all()
     assert (memory[-fence:] == 7.25).all()
 

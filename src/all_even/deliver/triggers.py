@@ -22,6 +22,7 @@ from all_even.dsp.processor import Processor, Single, key_of
 from all_even.dsp.shaped import Shaped, coefficients_with, follows_another, shape_of
 from all_even.engine.figures.look import Look
 from all_even.engine.parts import processed
+from all_even.engine.responses import linked
 from all_even.errors import UserError, short_name, system_reason
 from all_even.outputs import NO_RECORDINGS, Recordings
 from all_even.session.hits import lane_hits_s
@@ -57,7 +58,7 @@ def gain_db(look: Look, lane_id: str) -> Array:
     key = key_of(station)
     if key is None:
         gain = np.zeros(frames)
-        run = Single(station, rate, coefficients=coefficients_with(station, session.shapes, rate))
+        run = Single(station, rate, coefficients=coefficients_with(station, linked(session), rate))
         run(np.zeros((frames, 1)), None, gain)
         return gain
     kept = look.book.sound(session, key.source, cancelled=look.cancelled, workers=look.workers)

@@ -5,6 +5,7 @@ from typing import get_args
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.clicks import Clicks
 from all_even.dsp.compressor import Compressor
+from all_even.dsp.convolution import Convolution
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
 from all_even.dsp.echo import Echo
@@ -14,15 +15,18 @@ from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Processor
 from all_even.dsp.reverb import Reverb
+from all_even.dsp.room import Room
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.sub_octave import SubOctave
 from all_even.dsp.transient import TransientShaper
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 from all_even.dsp.voices import Doubling
+from all_even.dsp.widener import Widener
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Echo | Doubling | Delay | Width | DcRemoval
+    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Convolution | Room | Echo
+    | Doubling | Widener | Delay | Width | DcRemoval
 )  # fmt: skip
 
 KINDS: tuple[type[Processor], ...] = get_args(AnyProcessor)

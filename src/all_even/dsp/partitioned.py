@@ -84,7 +84,7 @@ def convolve(block: Array, response: Array, taps: int, state: Array, history: Ar
     head = response[: 4 * SIZES[0]].reshape(4, SIZES[0])
     done = 0
     while done < len(block):
-        place = int(state[0])
+        place = int(state[0]) if 0.0 <= state[0] < 4e15 else 0
         frames = min(SIZES[0] - place % SIZES[0], len(block) - done)
         part = block[done : done + frames]
         _enter(part, inputs, place)
@@ -185,6 +185,15 @@ def _add_ahead(part, ahead, place):  # type: ignore[no-untyped-def]
 
 
 @kernel
+def sounds(path):  # type: ignore[no-untyped-def]
+    """Whether there is anything in a spectrum; most often its first number says so."""
+    for value in path:  # noqa: SIM110  # compiled
+        if value != 0.0:
+            return True
+    return False
+
+
+@kernel
 def _multiply(spectra, responses, newest, out):  # type: ignore[no-untyped-def]
     """Adds up what each partition of the response makes of the input that long ago."""
     slots = spectra.shape[1]
@@ -193,6 +202,8 @@ def _multiply(spectra, responses, newest, out):  # type: ignore[no-untyped-def]
         for side in range(2):
             for to in range(2):
                 path = responses[number, 2 * side + to]
+                if not sounds(path):
+                    continue
                 sound = spectra[side, slot]
                 for bin in range(len(path)):
                     out[to, bin] += path[bin] * sound[bin]

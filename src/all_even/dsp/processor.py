@@ -90,6 +90,8 @@ class Processor(Described, frozen=True, kw_only=True):
     """Whether it reports the gain it applies."""
     REMEMBERS_LONG: ClassVar[bool] = False
     """Whether it has a history, which its kernel then takes as its last argument."""
+    LARGE: ClassVar[bool] = False
+    """Whether its coefficients take megabytes."""
     LEVEL_DEPENDENT: ClassVar[bool] = False
     """Whether the level that comes in matters to what it does."""
     FIRST: ClassVar[tuple[str, ...]] = ()
@@ -151,12 +153,19 @@ def key_of(processor: Processor) -> Key | None:
     return key
 
 
-@lru_cache(maxsize=4096)
 def coefficients_of(processor: Processor, sample_rate: int) -> Array:
     """`processor.coefficients`, remembered: an edit of one lane does not design all others again."""
+    return (_few if processor.LARGE else _many)(processor, sample_rate)
+
+
+def _worked_out(processor: Processor, sample_rate: int) -> Array:
     result = processor.coefficients(sample_rate)
     result.setflags(write=False)
     return result
+
+
+_many = lru_cache(maxsize=4096)(_worked_out)
+_few = lru_cache(maxsize=8)(_worked_out)
 
 
 def settings(kind: type[Any]) -> dict[str, Setting]:

@@ -13,6 +13,7 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
+from all_even.dsp.convolution import Convolution, LoadedResponse, with_loaded
 from all_even.dsp.processor import Described, Identifier, Processor, coefficients_of, key_of, setting
 
 Array = NDArray[np.float64]
@@ -52,11 +53,18 @@ class Shaped(Processor, frozen=True, kw_only=True):
         raise NotImplementedError
 
 
-def coefficients_with(processor: Processor, shapes: Iterable[DuckShape], sample_rate: int) -> Array:
-    """Coefficients of any station; of one that follows a shape, with that shape among these."""
+Linked = DuckShape | LoadedResponse
+"""What a station may be linked to by an id."""
+
+
+def coefficients_with(processor: Processor, linked: Iterable[Linked], sample_rate: int) -> Array:
+    """Coefficients of any station; of one that follows a shape or has a response, with that one among these."""
+    if isinstance(processor, Convolution):
+        loaded = (item for item in linked if isinstance(item, LoadedResponse) and item.id == processor.response)
+        return with_loaded(processor, next(loaded, None), sample_rate)
     if not isinstance(processor, Shaped):
         return coefficients_of(processor, sample_rate)
-    return _followed(processor, shape_of(processor, shapes), sample_rate)
+    return _followed(processor, shape_of(processor, linked), sample_rate)
 
 
 @lru_cache(maxsize=256)
@@ -66,10 +74,10 @@ def _followed(station: Shaped, shape: DuckShape | None, sample_rate: int) -> Arr
     return result
 
 
-def shape_of(station: Processor, shapes: Iterable[DuckShape]) -> DuckShape | None:
+def shape_of(station: Processor, linked: Iterable[Linked]) -> DuckShape | None:
     """The shape that a station is linked to; None where it follows none, or one that is gone."""
     wanted = station.shape if isinstance(station, Shaped) else ""
-    return next((item for item in shapes if item.id == wanted), None)
+    return next((item for item in linked if isinstance(item, DuckShape) and item.id == wanted), None)
 
 
 def hits_between(shape: DuckShape, start_s: float, end_s: float) -> tuple[float, ...]:

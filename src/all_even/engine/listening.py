@@ -4,7 +4,8 @@ Every lane is taken behind its chain, fader and pan, with the levels of the grou
 brings to its fader is heard once per channel (`figures.book`); faders and pans are arithmetic on it. A group with a
 chain of its own changes all its members together: it is heard before and behind that chain, and what it does to
 each band of the ear at each moment is put on every member's share of it (powers are taken to add up). A
-parallel bus gives its sound back to those that send to it in the same way.
+parallel bus gives its sound back to those that send to it in the same way. What comes from a return that makes room
+belongs to no lane: it is a sound of its own (`engine.spaces`).
 """
 
 import threading
@@ -19,7 +20,7 @@ from all_even.engine.figures.book import Book, Want
 from all_even.engine.render import WORKERS
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation, Masking
-from all_even.session import routing
+from all_even.session import routing, space
 from all_even.session.model import MIX, NOWHERE, Bus, Session, Strip
 
 Array = NDArray[np.float64]
@@ -64,11 +65,16 @@ def _main_edge(strip: Strip) -> routing.Edge:
 
 
 def _ways(session: Session, strip: Strip) -> list[tuple[routing.Edge, _Way]]:
-    """Every open way of a strip to the mix: by its destination, and by each of its sends."""
+    """Every open way of a strip to the mix: by its destination, and by each of its sends that makes no room."""
     opened = routing.hearing(session).open_edges
+    rooms = {bus.id for bus in space.returns(session)}
     found: list[tuple[routing.Edge, _Way]] = []
     edges = [(_main_edge(strip), strip.destination)]
-    edges += [(routing.Edge(strip.id, send.to, "send", i), send.to) for i, send in enumerate(strip.sends)]
+    edges += [
+        (routing.Edge(strip.id, send.to, "send", i), send.to)
+        for i, send in enumerate(strip.sends)
+        if send.to not in rooms
+    ]
     for edge, target in edges:
         way = _way(session, target) if edge in opened else None
         if way is not None:
@@ -147,6 +153,42 @@ def joined(session: Session, parts: Sequence[Excitation]) -> Excitation:
     for part in parts:
         power[: len(part.power)] += part.power
     return masking.excitation_of_power(power, session.sample_rate)
+
+
+def powers_of(
+    session: Session, book: Book, strip_id: str, *, cancelled: threading.Event | None = None, workers: int = WORKERS
+) -> Powers | None:
+    """(frames, bands) power of both sides together that a bus brings to the mix on its main way; None where nothing of
+    it arrives. Chains of buses behind it are left aside."""
+    bus = session.bus(strip_id)
+    way = _way(session, bus.destination)
+    if way is None or _main_edge(bus) not in routing.hearing(session).open_edges:
+        return None
+    book.hear(session, [("powers", strip_id)], cancelled=cancelled, workers=workers)
+    powers: Powers | None = book.known(session, ("powers", strip_id))
+    return None if powers is None else _carried(session, bus, _main_edge(bus), way.gains, powers)
+
+
+def direct_power(session: Session, book: Book, lane_id: str) -> Powers | None:
+    """(frames, bands) power of a lane at the mix by its main way, its powers being heard already; chains of buses left
+    aside."""
+    lane = session.lane(lane_id)
+    way, edge = _way(session, lane.destination), _main_edge(lane)
+    powers: Powers | None = book.known(session, ("powers", lane_id))
+    if way is None or powers is None or edge not in routing.hearing(session).open_edges:
+        return None
+    return _carried(session, lane, edge, way.gains, powers)
+
+
+def sent_power(session: Session, book: Book, lane_id: str, bus_id: str) -> Powers | None:
+    """(frames, bands) power that a lane sends to a bus; None where it does not."""
+    lane, opened = session.lane(lane_id), routing.hearing(session).open_edges
+    powers: Powers | None = book.known(session, ("powers", lane_id))
+    for index, send in enumerate(lane.sends):
+        edge = routing.Edge(lane_id, send.to, "send", index)
+        if send.to == bus_id and edge in opened and powers is not None:
+            return _carried(session, lane, edge, np.eye(2), powers)
+    return None
 
 
 def _carried(session: Session, strip: Strip, edge: routing.Edge, onward: Array, powers: Powers) -> Powers:

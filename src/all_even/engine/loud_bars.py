@@ -16,6 +16,7 @@ from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.session_figures import SONG
 from all_even.engine.parts import Samples, processed
+from all_even.engine.responses import linked
 from all_even.session import chain_edits
 
 Array = NDArray[np.float64]
@@ -76,7 +77,7 @@ def _compute(look: Look, target: str) -> LoudBars | str:
         heard = strip_samples(look, session, own.source)[first : first + end]
         key = np.zeros((len(sound), heard.shape[1]), dtype=np.float32)
         key[: len(heard)] = heard * np.float32(10.0 ** (own.level_db / 20.0))
-    out, gain_db = processed(chain[at], rate, sound, key, session.shapes)
+    out, gain_db = processed(chain[at], rate, sound, key, linked(session))
     return LoudBars(
         start_s, end_s, beats_s, _peaks_db(sound[begin:], rate), _peaks_db(out[begin:], rate),
         _means(gain_db[begin:], rate) if chain[at].DYNAMIC else None,

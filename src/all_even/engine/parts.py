@@ -17,12 +17,13 @@ from numpy.typing import NDArray
 
 from all_even.audio.decoded import Frames
 from all_even.dsp.processor import Key, Processor, Single, key_of
-from all_even.dsp.shaped import DuckShape, Shaped, coefficients_with
+from all_even.dsp.shaped import Linked, Shaped, coefficients_with
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.fingerprint import Fingerprints
 from all_even.engine.mixing import add_lane, add_moving
 from all_even.engine.render import WORKERS
+from all_even.engine.responses import linked
 from all_even.session import routing
 from all_even.session.model import MIX, NOWHERE, Bus, Session
 
@@ -174,7 +175,7 @@ def _station(
         heard = {name: processed(steered, rate, part, whole)[0] for name, part in sums.items()}
         return heard, processed(steered, rate, whole, whole)[0]
     if key is not None or isinstance(station, Shaped) or not (station.DYNAMIC or station.LEVEL_DEPENDENT):
-        shapes = session.shapes
+        shapes = linked(session)
         heard = {name: processed(station, rate, part, key, shapes)[0] for name, part in sums.items()}
         return heard, processed(station, rate, whole, key, shapes)[0]
     behind, gain_db = processed(station, rate, whole, None)
@@ -191,7 +192,7 @@ def _station(
 
 
 def processed(
-    station: Processor, rate: int, sound: Samples, key: Samples | None, shapes: Sequence[DuckShape] = ()
+    station: Processor, rate: int, sound: Samples, key: Samples | None, shapes: Sequence[Linked] = ()
 ) -> tuple[Samples, Array]:
     """A sound through one station, block by block, its latency taken back; and the gain it applied, dB per frame.
 

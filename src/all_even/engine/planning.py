@@ -12,6 +12,7 @@ from all_even.engine.automation import Curve, curve
 from all_even.engine.clip_gain import clip_curve, has_clip_gain, resting_clip_gain_db
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
+from all_even.engine.responses import linked
 from all_even.engine.sources import Opened, frames_of
 from all_even.session import routing
 from all_even.session.model import MIX, Automation, Lane, MixSettings, Session, Strip
@@ -52,6 +53,7 @@ class _Planning:
     ) -> None:
         self.session, self.opened, self.taps, self.goals, self.kept = session, opened, taps, goals, kept
         self.rate = session.sample_rate
+        self.linked = linked(session)
         self.strips: list[StripPlan] = []
         self.index: dict[str, int] = {}
         self.places: dict[tuple[str, ...], tuple[int, int]] = {}
@@ -203,7 +205,7 @@ class _Planning:
                     ("key", strip_id, processor.id, wanted_key.source), 1 + 2 * delay if delay else 0
                 )
                 key = KeyFeed(self.index[wanted_key.source], decibels.gain(wanted_key.level_db), delay, key_state)
-            coefficients = coefficients_with(processor, self.session.shapes, self.rate)
+            coefficients = coefficients_with(processor, self.linked, self.rate)
             size = 1 + 2 * own if processor.bypass else processor.state_size(self.rate)
             name = ("station", strip_id, processor.id, type(processor).__name__, str(processor.bypass))
             found.append(

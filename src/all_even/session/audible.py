@@ -17,6 +17,8 @@ def differs(old: Session | State | Snapshot, new: Session | State | Snapshot) ->
         return False
     if (old.shapes, old.mix) != (new.shapes, new.mix):
         return True
+    if getattr(old, "responses", None) != getattr(new, "responses", None) and type(old) is type(new):
+        return True
     if getattr(old, "pan_law", None) != getattr(new, "pan_law", None):
         return True
     for name in ("lanes", "buses", "folder_groups"):

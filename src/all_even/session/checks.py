@@ -101,6 +101,9 @@ def _checked_state(session: Session, where: str) -> Session:
     for lane in session.lanes:
         if lane.folder >= len(session.folders):
             raise _unusable(f"{short_name(lane.name)} is in a folder it does not list{where}")
+    for response in session.responses:
+        if response.folder >= len(session.folders):
+            raise _unusable(f"the response {short_name(response.name)} is in a folder it does not list{where}")
     stations = [station.id for chain in (*(s.chain for s in session.strips), session.mix.chain) for station in chain]
     if len(set(stations)) != len(stations):
         raise _unusable(f"two stations have one id{where}")

@@ -48,6 +48,8 @@ def changes(old: Session, new: Session) -> list[str]:
             sentences.append(
                 f"Duck shape {shape.name}: {', '.join(_setting_changes(shapes[shape.id], shape)) or 'hits changed'}"
             )
+    known = {response.id for response in old.responses}
+    sentences += [f"Response {item.name} added" for item in new.responses if item.id not in known]
     if old.pan_law != new.pan_law:
         sentences.append(f"Pan law {old.pan_law} → {new.pan_law}".replace("-", "−"))
     sentences += [f"Setting: {phrase}" for phrase in _setting_changes(old.settings, new.settings)]

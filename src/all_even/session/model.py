@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from msgspec import Meta, Struct
 
 from all_even.decibels import OFF_DB
+from all_even.dsp.convolution import ResponseFile
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, TRIM
@@ -17,10 +18,11 @@ from all_even.dsp.processor import Identifier
 from all_even.dsp.shaped import DuckShape
 from all_even.session.settings import Weight, WorkSettings
 
-FORMAT_VERSION = 11
+FORMAT_VERSION = 12
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
-end. 9: clicks to key from. 10: importance of a lane, schools of sharing. `session.older` reads older files."""
+end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
+responses. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -327,7 +329,7 @@ class Session(Value, frozen=True, kw_only=True):
     """Everything. Limits keep a hostile file from filling memory; `session.store` checks the size.
 
     anchor: the lane whose fader stays where it is when a starting point places the others; None: the peak of the mix
-    says where all of them come to stand.
+    says where all of them come to stand. responses: recorded ones that stations may convolve with.
     """
 
     format_version: Annotated[int, Meta(ge=1)] = FORMAT_VERSION
@@ -338,6 +340,7 @@ class Session(Value, frozen=True, kw_only=True):
     buses: Annotated[tuple[Bus, ...], Meta(max_length=500)] = ()
     folder_groups: Annotated[tuple[FolderGroup, ...], Meta(max_length=500)] = ()
     shapes: Annotated[tuple[DuckShape, ...], Meta(max_length=200)] = ()
+    responses: Annotated[tuple[ResponseFile, ...], Meta(max_length=200)] = ()
     mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
     settings: WorkSettings = WorkSettings()

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from all_even.audio import sound_file
 from all_even.audio.retune import FOLDER as RETUNED
 from all_even.audio.sound_file import SoundFileError, SoundInfo
+from all_even.dsp.convolution import ResponseFile
 from all_even.errors import UserError
 from all_even.session import edits
 from all_even.session.model import Folder, HitChanges, Lane, Session
@@ -97,26 +98,42 @@ def add_from_anywhere(session: Session, infos: Sequence[SoundInfo]) -> Session:
     places: dict[int, list[SoundInfo]] = {}
     for info in infos:
         path = Path(os.path.abspath(info.path))
-        known = [i for i, folder in enumerate(session.folders) if path.is_relative_to(folder.path)]
-        if not known:
-            session = replace(session, folders=(*session.folders, Folder(path=str(path.parent))))
-            known = [len(session.folders) - 1]
-        places.setdefault(known[0], []).append(dataclasses.replace(info, path=path))
+        session, folder_index = _listed(session, path)
+        places.setdefault(folder_index, []).append(dataclasses.replace(info, path=path))
     for index, found in places.items():
         session = add_files(session, index, Path(session.folders[index].path), found)
     return session
+
+
+def add_response(session: Session, path: Path) -> tuple[Session, str]:
+    """A recorded response that stations may be linked to; returns its id, an older one where it is listed already."""
+    path = Path(os.path.abspath(path))
+    session, index = _listed(session, path)
+    inside = path.relative_to(session.folders[index].path).as_posix()
+    for known in session.responses:
+        if (known.folder, known.file) == (index, inside):
+            return session, known.id
+    response_id = edits.free_id(session, "response")
+    name = display_name(path.stem)[:200]
+    made = ResponseFile(id=response_id, name=name, folder=index, file=inside)
+    return replace(session, responses=(*session.responses, made)), response_id
+
+
+def _listed(session: Session, path: Path) -> tuple[Session, int]:
+    """The session with a folder that holds this file among its listed ones, and which that is."""
+    known = [i for i, folder in enumerate(session.folders) if path.is_relative_to(folder.path)]
+    if known:
+        return session, known[0]
+    return replace(session, folders=(*session.folders, Folder(path=str(path.parent)))), len(session.folders)
 
 
 def replace_file(session: Session, lane_id: str, info: SoundInfo) -> Session:
     """A lane reads another file from now on; name, role and all settings stay. Changes of hits by hand go: they were
     of the other sound."""
     path = Path(os.path.abspath(info.path))
-    known = [i for i, folder in enumerate(session.folders) if path.is_relative_to(folder.path)]
-    if not known:
-        session = replace(session, folders=(*session.folders, Folder(path=str(path.parent))))
-        known = [len(session.folders) - 1]
-    inside = path.relative_to(session.folders[known[0]].path).as_posix()
-    return edits.change_strips(session, (lane_id,), folder=known[0], file=inside, take=None, hits=HitChanges())
+    session, index = _listed(session, path)
+    inside = path.relative_to(session.folders[index].path).as_posix()
+    return edits.change_strips(session, (lane_id,), folder=index, file=inside, take=None, hits=HitChanges())
 
 
 def _starts_s(infos: Sequence[SoundInfo]) -> dict[Path, float]:

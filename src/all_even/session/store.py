@@ -172,15 +172,20 @@ def recordings(session: Session) -> Recordings:
 
 
 def lane_path(session: Session, lane: Lane) -> Path:
-    """Where the lane's file is; an entry that leaves its listed folder is a SessionFileError.
+    """Where the lane's file is; an entry that leaves its listed folder is a SessionFileError."""
+    return listed_path(session, lane.folder, lane.file)
+
+
+def listed_path(session: Session, folder_index: int, file: str) -> Path:
+    """Where a file inside a listed folder is; an entry that leaves it is a SessionFileError.
 
     Also through a link anywhere on its way: a link may lead elsewhere only if the listed folder itself is one.
     """
-    name = short_name(lane.file)
-    inner = PurePosixPath(lane.file)
-    if lane.folder >= len(session.folders) or inner.is_absolute() or ".." in inner.parts:
+    name = short_name(file)
+    inner = PurePosixPath(file)
+    if folder_index >= len(session.folders) or inner.is_absolute() or ".." in inner.parts:
         raise SessionFileError(f"{name} is refused: it is not inside the session's listed folders.")
-    folder = Path(session.folders[lane.folder].path)
+    folder = Path(session.folders[folder_index].path)
     path = folder / inner
     try:
         real, real_folder = Path(os.path.realpath(path)), Path(os.path.realpath(folder))

@@ -15,8 +15,10 @@ import msgspec
 from msgspec.structs import replace
 
 from all_even.audio.decoded import Frames
+from all_even.dsp.convolution import Convolution
 from all_even.dsp.processor import key_of
 from all_even.dsp.shaped import DuckShape, Shaped
+from all_even.engine import responses
 from all_even.engine.clip_gain import clip_gain_key, has_clip_gain
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.sources import Opened, Sources, frames_of
@@ -109,6 +111,10 @@ class Fingerprints:
             heard = self.strips.get(key.source) if key is not None else None
             plain = replace(station, id="new", matched_db=0.0) if key is None else replace(station, id="new", key=None)
             shape: DuckShape | None = self._shapes.get(station.shape) if isinstance(station, Shaped) else None
+            if isinstance(station, Convolution):
+                # By what is heard: the same response under another id sounds the same.
+                found.append((replace(plain, response=""), responses.content(self.session, station.response)))
+                continue
             found.append((
                 plain, heard, key.level_db if key is not None and heard is not None else 0.0,
                 None if shape is None else replace(shape, id="new", name=""), _moving(strip.automation, station.id),

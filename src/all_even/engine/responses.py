@@ -1,0 +1,104 @@
+"""Responses of a session as stations need them: read once, at its rate, with a sentence where they can't be.
+
+A response may be 30 s long, of any rate, of one, two or four channels.
+"""
+
+import contextlib
+import threading
+from pathlib import Path
+
+import numpy as np
+
+from all_even.audio import decoded, sound_file
+from all_even.audio.content import content_hash
+from all_even.dsp.convolution import LONGEST_S, Convolution, LoadedResponse, ResponseFile
+from all_even.dsp.shaped import Linked
+from all_even.errors import UserError, short_name
+from all_even.session import store
+from all_even.session.model import Session
+
+_Key = tuple[str, int, int, int]
+"""Path, size, time of change, rate."""
+_REMEMBERED = 32
+_read: dict[_Key, LoadedResponse | str] = {}
+_lock = threading.Lock()
+
+
+def linked(session: Session) -> tuple[Linked, ...]:
+    """All that stations of a session may be linked to: shapes, and those responses that are used and can be read."""
+    if not session.responses:
+        return session.shapes
+    used = used_responses(session)
+    found = [_of(session, item) for item in session.responses if item.id in used]
+    return (*session.shapes, *(item for item in found if isinstance(item, LoadedResponse)))
+
+
+def used_responses(session: Session) -> frozenset[str]:
+    chains = (*(strip.chain for strip in session.strips), session.mix.chain)
+    return frozenset(item.response for chain in chains for item in chain if isinstance(item, Convolution))
+
+
+def content(session: Session, response_id: str) -> str:
+    """Which sound a response is; empty where it can't be read."""
+    response = next((item for item in session.responses if item.id == response_id), None)
+    found = _of(session, response) if response is not None else ""
+    return found.content if isinstance(found, LoadedResponse) else ""
+
+
+def problems(session: Session) -> dict[str, str]:
+    """A sentence for each response that can't be used, by its id."""
+    found = {item.id: _of(session, item) for item in session.responses}
+    return {response_id: item for response_id, item in found.items() if isinstance(item, str)}
+
+
+def inspected(path: Path) -> float:
+    """The length in s of a file that is to be a response. Raises a UserError with a sentence where it can't be one."""
+    info = sound_file.inspect(path)
+    _check(short_name(path.name), info.channels, info.frames / info.sample_rate)
+    return info.frames / info.sample_rate
+
+
+def _check(name: str, channels: int, length_s: float) -> None:
+    if channels not in (1, 2, 4):
+        raise UserError(f"{name} can't be a response: it has {channels} channels, and a response has 1, 2 or 4.")
+    if length_s > LONGEST_S:
+        raise UserError(f"{name} can't be a response: it is {length_s:.0f} s long, and {LONGEST_S:.0f} s is the most.")
+
+
+def _of(session: Session, response: ResponseFile) -> LoadedResponse | str:
+    """A response as it was read, or a sentence."""
+    name = short_name(response.file)
+    try:
+        path = store.listed_path(session, response.folder, response.file)
+    except UserError as error:
+        return str(error)
+    key: _Key | None = None
+    with contextlib.suppress(OSError, ValueError):
+        status = path.stat()
+        key = (str(path), status.st_size, status.st_mtime_ns, session.sample_rate)
+    with _lock:
+        known = _read.get(key) if key is not None else None
+    if known is None:
+        known = _loaded(name, path, session.sample_rate)
+        with _lock:
+            if len(_read) >= _REMEMBERED:
+                _read.pop(next(iter(_read)))
+            if key is not None:
+                _read[key] = known
+    if isinstance(known, str):
+        return known
+    return LoadedResponse(response.id, known.samples, known.content)
+
+
+def _loaded(name: str, path: Path, sample_rate: int) -> LoadedResponse | str:
+    try:
+        info = sound_file.inspect(path)
+        _check(name, info.channels, info.frames / info.sample_rate)
+        frames = decoded.open_frames(info, sample_rate, None)
+        samples = frames.read(0, frames.frames).astype(np.float64)
+        content = content_hash(path)
+    except UserError as error:
+        return str(error)
+    except (OSError, RuntimeError):
+        return f"{name} can't be opened: the disk refuses it."
+    return LoadedResponse("", samples, f"{content} {sample_rate}")
