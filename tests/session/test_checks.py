@@ -104,7 +104,7 @@ def test_the_engine_clamps_what_moves():
 
 
 WORDS = {
-    "kind": ('{"kind":"reverb"}', "unknown word “reverb” in lanes 1, chain 1, kind"),
+    "kind": ('{"kind":"tape-echo"}', "unknown word “tape-echo” in lanes 1, chain 1, kind"),
     "slope": ('{"kind":"high-pass","slope":13}', "unknown word “13” in lanes 1, chain 1, slope"),
     "character": ('{"kind":"compressor","character":"warm"}', "unknown word “warm” in lanes 1, chain 1, character"),
     "field": ('{"kind":"gain","colour":1}', "unknown field “colour” in lanes 1, chain 1"),

@@ -6,6 +6,7 @@ also those it is made of. At 0.97 it is just missed when it is muted (tried; nob
 by itself. Returns are judged one by one against what is dry.
 """
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -36,6 +37,9 @@ JUST_MISSED = 0.97
 LOW_HZ = 250.0
 LOWEST_DB, HIGHEST_DB = -60.0, 40.0
 FEWEST_HITS = 4
+NEAR = 0.1
+"""Distances from snare to kick within this share of each other are alike."""
+LEAD_S = 1.0
 BLOCK_FRAMES = 1 << 16
 
 
@@ -215,23 +219,34 @@ def wall(look: Look) -> Wall | None:
     return Wall(snare.id, hits_s, until_s)
 
 
-def drop_db(look: Look, bus_id: str, chain: Sequence[Processor] | None = None) -> float | None:
+def drop_db(
+    look: Look, bus_id: str, chain: Sequence[Processor] | None = None, *, longest_s: float = math.inf
+) -> float | None:
     """By how much the snare's room has fallen under the next kick, dB: measured on the snare alone through the chain of
-    a return, median of the quarter of hits after which the kick comes soonest. None without snare or kick."""
+    a return, median over hits after which the kick comes about as soon as after a quarter of them.
+
+    chain: another one. longest_s: only in the stretch of the song that has most of these hits. None without snare or
+    kick.
+    """
     found = wall(look)
     if found is None:
         return None
-    session = look.session
+    session, rate = look.session, look.session.sample_rate
     used = steady(session.chain(bus_id)) if chain is None else list(chain)
     sound = look.book.sound(session, found.lane_id, cancelled=look.cancelled, workers=look.workers)
-    samples = sound.read(0, sound.frames).astype(np.float64)
+    soon = np.abs(found.until_s - found.typical_s) <= NEAR * found.typical_s
+    hits, until = found.hits_s[soon], found.until_s[soon]
+    first_s = 0.0
+    if math.isfinite(longest_s):
+        inside = [int(((hits >= hit) & (hits + until < hit + longest_s)).sum()) for hit in hits]
+        first_s = max(0.0, float(hits[int(np.argmax(inside))]) - LEAD_S)
+        kept = (hits >= first_s) & (hits + until < first_s + LEAD_S + longest_s)
+        hits, until = hits[kept] - first_s, until[kept]
+    start = round(first_s * rate)
+    frames = int(min(float(sound.frames - start), (longest_s + 2.0 * LEAD_S) * rate))
+    samples = sound.read(start, frames).astype(np.float64)
     samples = np.repeat(samples, 2, axis=1) if samples.shape[1] == 1 else samples
-    behind = through(session, used, samples, look)
-    typical = found.typical_s
-    soon = np.abs(found.until_s - typical) <= 0.1 * typical
-    drops = ending.drops_db(
-        behind, session.sample_rate, found.hits_s[soon].tolist(), found.until_s[soon], predelay_s(used)
-    )
+    drops = ending.drops_db(through(session, used, samples, look), rate, hits.tolist(), until)
     known = drops[np.isfinite(drops)]
     return float(np.median(known)) if len(known) else None
 
@@ -251,11 +266,6 @@ def through(session: Session, chain: Sequence[Processor], samples: Array, look: 
             parts.append(run(np.zeros((late, samples.shape[1]))))
         samples = np.concatenate(parts)[late:]
     return samples
-
-
-def predelay_s(chain: Sequence[Processor]) -> float:
-    """Of all stations of a chain together."""
-    return sum(float(getattr(item, "predelay_ms", 0.0)) for item in chain) / 1000.0
 
 
 def adds(look: Look) -> Mapping[str, ReturnFigures]:

@@ -31,6 +31,20 @@ def per_strip(proposal: Proposal, name: str) -> dict[str, float]:
     return {strip_id: value for strip_id, value in values.items() if strip_id not in out}
 
 
+def value_of(proposal: Proposal, name: str) -> float:
+    """A parameter that is a number. Raises KeyError where there is none of that name, TypeError where it is none."""
+    found = proposal.parameters[name]
+    if isinstance(found, int | float):
+        return float(found)
+    raise TypeError(name)
+
+
+def name_of(proposal: Proposal) -> str:
+    """What a bus that the move makes is called."""
+    found = proposal.parameters["name"]
+    return found[0] if isinstance(found, tuple) else str(found)
+
+
 def _as_it_is(_look: Look, proposal: Proposal) -> Proposal:
     return proposal
 

@@ -1,8 +1,9 @@
 """Whether a decay has ended when the next hit comes.
 
-The *drop*: energy between 350 Hz and 5.6 kHz in the 80 ms from the next kick on, against that in the first 60 ms after
-the pre-delay. A tail that falls by 60 dB in T has dropped by 60 (D - pre + 10 ms) / T where the kick comes D after the
-snare: the middles of both windows lie so far apart (tried: within 2 dB; up to 5 dB too good where D is under 300 ms).
+The *drop*: energy between 350 Hz and 5.6 kHz in the 80 ms from the next kick on, against that in the loudest 60 ms
+within 200 ms of the hit: a large place takes so long to answer. A tail that falls by 60 dB in T has dropped by
+60 (D - pre + 10 ms) / T where the kick comes D after the snare (tried: within 2 dB; up to 5 dB too good where D is
+under 300 ms).
 """
 
 from collections.abc import Sequence
@@ -18,6 +19,7 @@ LOWEST_HZ, HIGHEST_HZ = 350.0, 5600.0
 FIRST_S, LATER_S = 0.06, 0.08
 BETWEEN_S = 0.01
 """The middle of the later window lies this much further from its start than that of the first."""
+ANSWER_S, STEP_S = 0.2, 0.01
 
 
 def predicted_drop_db(until_s: float, predelay_s: float, decay_s: float) -> float:
@@ -39,7 +41,7 @@ def distances_s(hits_s: Sequence[float], walls_s: Sequence[float], *, shortest_s
     return walls[after[there]] - hits[there]
 
 
-def drops_db(samples: Array, sample_rate: int, hits_s: Sequence[float], until_s: Array, predelay_s: float) -> Array:
+def drops_db(samples: Array, sample_rate: int, hits_s: Sequence[float], until_s: Array) -> Array:
     """The measured drop after each hit, dB; NaN where the file ends before. samples: a return, (frames, channels)."""
     edges = (LOWEST_HZ, min(HIGHEST_HZ, 0.45 * sample_rate))
     sections = scipy.signal.butter(4, edges, "bandpass", fs=sample_rate, output="sos")
@@ -50,7 +52,11 @@ def drops_db(samples: Array, sample_rate: int, hits_s: Sequence[float], until_s:
         start, end = round(start_s * sample_rate), round((start_s + length_s) * sample_rate)
         return float((summed[end] - summed[start]) / (end - start)) if 0 <= start < end < len(summed) else float("nan")
 
+    def loudest(hit_s: float, until: float) -> float:
+        starts = np.arange(0.0, max(STEP_S, min(ANSWER_S, until - FIRST_S)), STEP_S)
+        return max(mean(hit_s + float(start), FIRST_S) for start in starts)
+
     pairs = zip(hits_s, until_s, strict=True)
-    found = [(mean(hit + predelay_s, FIRST_S), mean(hit + until, LATER_S)) for hit, until in pairs]
+    found = [(loudest(hit, float(until)), mean(hit + until, LATER_S)) for hit, until in pairs]
     first, later = np.array(found, dtype=np.float64).reshape(-1, 2).T
     return 10.0 * np.log10((first + 1e-20) / (later + 1e-20))

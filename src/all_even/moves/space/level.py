@@ -1,0 +1,215 @@
+"""A return at the level where it is just missed when it is muted; one that muddies the low end or the lead, less of it.
+
+*Place*: a return that is heard by itself, or not at all, is moved to where 97 % of it are covered. *Less mud*: kick and
+bass stop sending to it and it gets a high-pass: what is sent matters most (tried). *Out of the lead's way*: where it
+hides over 2 % more of the lead, it comes down until it hides no more than that.
+"""
+
+from msgspec.structs import replace
+
+from all_even.dsp.parameter import LEVEL, Parameter, number, signed
+from all_even.dsp.passes import HighPass
+from all_even.engine import spaces
+from all_even.engine.figures.look import Look
+from all_even.moves.kind import Kind, value_of
+from all_even.moves.space import who
+from all_even.moves.space.figures import COVERED, GROUNDS, LEAD, LOW
+from all_even.moves.space.places import LOW_CUT, MOST_LEAD_HIDDEN, MOST_LOW_DB
+from all_even.session import chain_edits, edits, routing, routing_edits, space
+from all_even.session.model import Bus, Proposal, Session
+
+OFF_BY, LEAST_DB = 0.01, 0.5
+BY = Parameter("By", "dB", -30.0, 30.0, 0.0, 0.5)
+
+
+def _heard(session: Session) -> list[Bus]:
+    heard = routing.hearing(session).sounding
+    return [bus for bus in space.returns(session) if bus.id in heard]
+
+
+def _moved(session: Session, bus: Bus, by_db: float) -> Session:
+    level_db = LEVEL.clamped(round(bus.level_db + by_db, 1))
+    return edits.change_strips(session, (bus.id,), level_db=level_db)
+
+
+# Just missed.
+
+
+def propose_place(look: Look) -> list[Proposal]:
+    made = []
+    for bus in _heard(look.session):
+        look.stop_if_cancelled()
+        found = spaces.figures_of(look, bus.id)
+        if found.covered is None or found.moves_to_db is None or (found.lead_hidden or 0.0) > MOST_LEAD_HIDDEN:
+            continue
+        if abs(found.covered - spaces.JUST_MISSED) <= OFF_BY or abs(found.moves_to_db) < LEAST_DB:
+            continue
+        then = spaces.figures_of(look.at(_moved(look.session, bus, found.moves_to_db)), bus.id)
+        if (then.lead_hidden or 0.0) > MOST_LEAD_HIDDEN:
+            continue
+        loud = found.covered < spaces.JUST_MISSED
+        heard = "It is heard by itself" if loud else "It is hardly missed when muted"
+        made.append(
+            Proposal(
+                id=f"{PLACE.id}.{bus.id}",
+                kind=PLACE.id,
+                stage="space",
+                targets=(bus.id,),
+                title=f"{bus.name} {signed(found.moves_to_db, 1)} dB: just missed when muted",
+                reason=f"{heard}: the dry sound covers {number(100.0 * found.covered)} % of it; at 97 % it is felt, "
+                "not heard. Mute it to compare.",
+                parameters={"by_db": round(found.moves_to_db, 1)},
+                evidence={"covered": found.covered, "by_db": found.moves_to_db},
+                metric=COVERED.id,
+                arguments={"bus": bus.name},
+                before=found.covered,
+                expected=then.covered,
+                tolerance=COVERED.tolerance,
+                source="predicted",
+                weight=3.0,
+            )
+        )
+    return made
+
+
+def _refit_place(look: Look, proposal: Proposal) -> Proposal:
+    if proposal.expected is not None:
+        return proposal
+    bus = look.session.bus(proposal.target)
+    then = spaces.figures_of(look.at(_moved(look.session, bus, value_of(proposal, "by_db"))), bus.id)
+    return replace(proposal, expected=then.covered)
+
+
+def _edit_place(session: Session, proposal: Proposal) -> Session:
+    return _moved(session, session.bus(proposal.target), value_of(proposal, "by_db"))
+
+
+PLACE = Kind(
+    "space.place", GROUNDS, propose_place, _edit_place, parameters={"by_db": BY}, refit=_refit_place,
+    changed=lambda proposal: replace(proposal, expected=None),
+)  # fmt: skip
+
+
+# Less mud.
+
+
+def propose_mud(look: Look) -> list[Proposal]:
+    made = []
+    for bus in _heard(look.session):
+        found = spaces.figures_of(look, bus.id)
+        if found.low_added_db is None or found.low_added_db <= MOST_LOW_DB:
+            continue
+        low = [lane.id for lane in spaces.senders(look.session, bus) if who.is_low(lane)]
+        trial = _cleared(look.session, bus, low)
+        if trial is look.session:
+            continue
+        after = spaces.figures_of(look.at(trial), bus.id).low_added_db
+        names = ", ".join(look.session.strip_name(lane_id) for lane_id in low)
+        what = " and ".join(
+            text
+            for text, there in (
+                (f"{names} send nothing to it any more", bool(low)),
+                (f"it gets a high-pass at {number(LOW_CUT.frequency_hz, 0)} Hz", not _has_high_pass(bus)),
+            )
+            if there
+        )
+        made.append(
+            Proposal(
+                id=f"{MUD.id}.{bus.id}",
+                kind=MUD.id,
+                stage="space",
+                targets=(bus.id,),
+                title=f"{bus.name}: out of the low end",
+                reason=f"It adds {number(found.low_added_db, 2)} dB under 250 Hz, and over {number(MOST_LOW_DB)} is "
+                f"mud: {what}.",
+                parameters={"lanes": tuple(low)},
+                evidence={"low_added_db": found.low_added_db, "low_senders": len(low)},
+                metric=LOW.id,
+                arguments={"bus": bus.name},
+                before=found.low_added_db,
+                expected=after,
+                tolerance=LOW.tolerance,
+                source="trial",
+                weight=4.0,
+            )
+        )
+    return made
+
+
+def _has_high_pass(bus: Bus) -> bool:
+    return any(isinstance(item, HighPass) and not item.bypass and item.frequency_hz >= 120.0 for item in bus.chain)
+
+
+def _cleared(session: Session, bus: Bus, low: list[str]) -> Session:
+    if low:
+        session = routing_edits.remove_send(session, low, bus.id)
+    return session if _has_high_pass(bus) else chain_edits.add_station(session, bus.id, LOW_CUT)
+
+
+def _edit_mud(session: Session, proposal: Proposal) -> Session:
+    lanes = proposal.parameters["lanes"]
+    assert isinstance(lanes, tuple)
+    known = {lane.id for lane in session.lanes}
+    return _cleared(session, session.bus(proposal.target), [lane_id for lane_id in lanes if lane_id in known])
+
+
+MUD = Kind("space.less-mud", GROUNDS, propose_mud, _edit_mud)
+
+
+# Out of the lead's way.
+
+
+def propose_lead(look: Look) -> list[Proposal]:
+    made = []
+    for bus in _heard(look.session):
+        found = spaces.figures_of(look, bus.id)
+        if found.lead_hidden is None or found.lead_hidden <= MOST_LEAD_HIDDEN:
+            continue
+        by_db, after = _until_clear(look, bus)
+        if by_db is None:
+            continue
+        made.append(
+            Proposal(
+                id=f"{CLEAR.id}.{bus.id}",
+                kind=CLEAR.id,
+                stage="space",
+                targets=(bus.id,),
+                title=f"{bus.name} {signed(by_db, 1)} dB: out of the lead's way",
+                reason=f"It hides {number(100.0 * found.lead_hidden)} % more of the lead than the dry mix does; over "
+                f"{number(100.0 * MOST_LEAD_HIDDEN, 0)} % the lead drowns. Most of that is its own room: sending less "
+                "of the lead is the other way.",
+                parameters={"by_db": by_db},
+                evidence={"lead_hidden_percent": 100.0 * found.lead_hidden, "covered": found.covered},
+                metric=LEAD.id,
+                arguments={"bus": bus.name},
+                before=100.0 * found.lead_hidden,
+                expected=after,
+                tolerance=LEAD.tolerance,
+                source="predicted",
+                weight=3.5,
+            )
+        )
+    return made
+
+
+def _until_clear(look: Look, bus: Bus) -> tuple[float | None, float | None]:
+    """By how much a return has to come down until it hides no more than it may, and how much it hides then, %."""
+    for by_db in (-1.0, -2.0, -3.0, -4.0, -6.0, -8.0, -10.0, -14.0, -20.0):
+        then = spaces.figures_of(look.at(_moved(look.session, bus, by_db)), bus.id).lead_hidden
+        if then is not None and then <= MOST_LEAD_HIDDEN:
+            return by_db, 100.0 * then
+    return None, None
+
+
+def _refit_lead(look: Look, proposal: Proposal) -> Proposal:
+    if proposal.expected is not None:
+        return proposal
+    bus = look.session.bus(proposal.target)
+    then = spaces.figures_of(look.at(_moved(look.session, bus, value_of(proposal, "by_db"))), bus.id).lead_hidden
+    return replace(proposal, expected=None if then is None else 100.0 * then)
+
+
+CLEAR = Kind(
+    "space.clear-lead", GROUNDS, propose_lead, _edit_place, parameters={"by_db": BY}, refit=_refit_lead,
+    changed=lambda proposal: replace(proposal, expected=None),
+)  # fmt: skip

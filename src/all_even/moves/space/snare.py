@@ -1,0 +1,111 @@
+"""The snare's room ends at the next kick: the decay time of a return that the snare sends to.
+
+The rule: so that the room has dropped by 20 dB at the distance from snare to kick that a quarter of the hits fall short
+of, T = 3 (D - pre-delay + 10 ms) (`measure.space.ending`). A snare lasts itself, and its microphone hears others; so
+the time is found on its sound, around where the rule puts it.
+"""
+
+import math
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from all_even.dsp.parameter import Parameter, number
+from all_even.dsp.processor import Processor
+from all_even.dsp.reverb import Reverb
+from all_even.engine import spaces
+from all_even.engine.figures.look import Look
+from all_even.engine.space_response import steady
+from all_even.measure.space.ending import decay_for_drop_s
+from all_even.moves.kind import Kind, value_of
+from all_even.moves.space.figures import DROP, GROUNDS
+from all_even.session import chain_edits, routing, space
+from all_even.session.model import Bus, Proposal, Session
+
+DROP_DB, SHORT_OF_DB = 20.0, 3.0
+STEPS, TRIAL_S = 6, 12.0
+SHORTEST_S = 0.2
+LASTS = Parameter("Decay time", "s", SHORTEST_S, 6.0, 1.0, 3.0, decimals=2, scale="log")
+
+
+def ends_at_kick_s(look: Look, reverb: Reverb, chain: Callable[[Reverb], tuple[Processor, ...]]) -> float:
+    """The decay time in which the snare's room has dropped by 20 dB when the next kick comes. chain: of the return with
+    this reverb. There has to be a wall."""
+    found = spaces.wall(look)
+    assert found is not None
+    rule_s = max(SHORTEST_S, decay_for_drop_s(found.typical_s, reverb.predelay_ms / 1000.0, DROP_DB))
+    low, high = max(SHORTEST_S, 0.4 * rule_s), 1.4 * rule_s
+    for _ in range(STEPS):
+        middle = math.sqrt(low * high)
+        drop = spaces.drop_db(look, "", chain(replace(reverb, decay_s=middle)), longest_s=TRIAL_S)
+        if drop is not None and drop >= DROP_DB:
+            low = middle
+        else:
+            high = middle
+    return round(math.sqrt(low * high), 2)
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = spaces.wall(look)
+    if found is None:
+        return []
+    snare, heard = look.session.lane(found.lane_id), routing.hearing(look.session).sounding
+    made = []
+    for bus in space.returns(look.session):
+        reverb = space.reverb_of(bus)
+        if reverb is None or bus.id not in heard or space.send_to(snare, bus.id) is None:
+            continue
+        drop = spaces.drop_db(look, bus.id)
+        if drop is not None and drop < DROP_DB - SHORT_OF_DB:
+            made.append(_proposal(look, bus, reverb, found, drop))
+    return made
+
+
+def _proposal(look: Look, bus: Bus, reverb: Reverb, found: spaces.Wall, drop: float) -> Proposal:
+    time_s = ends_at_kick_s(look, reverb, lambda one: _chain(bus, one))
+    after = spaces.drop_db(look, bus.id, _chain(bus, replace(reverb, decay_s=time_s)))
+    return Proposal(
+        id=f"{KIND.id}.{bus.id}",
+        kind=KIND.id,
+        stage="space",
+        targets=(bus.id,),
+        title=f"{bus.name}: the snare's room ends at the next kick",
+        reason=f"The kick comes {1000.0 * found.typical_s:.0f} ms after the snare, and {number(reverb.decay_s, 2)} s "
+        f"leave its room at {number(drop, 0)} dB under its start there; {number(time_s, 2)} s bring it down.",
+        parameters={"station": (reverb.id,), "decay_s": time_s},
+        evidence={"snare_to_kick_s": found.typical_s, "decay_before_s": reverb.decay_s, "decay_s": time_s},
+        metric=DROP.id,
+        arguments={"bus": bus.name},
+        before=drop,
+        expected=after,
+        tolerance=DROP.tolerance,
+        source="trial",
+        weight=4.5,
+    )  # fmt: skip
+
+
+def _chain(bus: Bus, reverb: Reverb) -> tuple[Processor, ...]:
+    """The steady stations of a return with another reverb."""
+    return tuple(reverb if item.id == reverb.id else item for item in steady(bus.chain))
+
+
+def _refit(look: Look, proposal: Proposal) -> Proposal:
+    bus = look.session.bus(proposal.target)
+    reverb = space.reverb_of(bus)
+    if reverb is None or proposal.expected is not None:
+        return proposal
+    now = replace(reverb, decay_s=value_of(proposal, "decay_s"))
+    return replace(proposal, expected=spaces.drop_db(look, bus.id, _chain(bus, now)))
+
+
+def _edit(session: Session, proposal: Proposal) -> Session:
+    stations = proposal.parameters["station"]
+    assert isinstance(stations, tuple)
+    decay_s = value_of(proposal, "decay_s")
+    return chain_edits.change_station(session, proposal.target, stations[0], decay_s=decay_s)
+
+
+KIND = Kind(
+    "space.snare-time", GROUNDS, propose, _edit, parameters={"decay_s": LASTS}, refit=_refit,
+    changed=lambda proposal: replace(proposal, expected=None),
+)  # fmt: skip

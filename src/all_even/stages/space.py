@@ -1,0 +1,29 @@
+"""Space: a place for everything, and nothing drowned."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.space import choruses, echoes, figures, level, one_room, order, places, remarks, snare, wider
+
+    kinds = (
+        one_room.KIND, places.SHORT, places.LONG, snare.KIND, level.MUD, level.CLEAR, level.PLACE, order.KIND,
+        echoes.KIND, wider.KIND, choruses.KIND,
+    )  # fmt: skip
+    metrics = (
+        figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC, choruses.METRIC,
+    )  # fmt: skip
+    return Moves(kinds, metrics, remarks=remarks.remarks)
+
+
+STAGE = Stage(
+    key="space",
+    name="Space",
+    tip="who stands how far away, and until when the rooms last",
+    does="Shows how far away each track stands, and gives the rooms their time and level by measure.",
+    empty="Nothing to gain here: each place ends in time, and is just missed when it is muted.",
+    rows=("lanes", "buses"),
+    moves=_moves,
+    grounds=("files", "order", "levels", "strips", "routing", "chains", "mix"),
+    lazy=True,
+)
