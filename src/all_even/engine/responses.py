@@ -8,12 +8,14 @@ import threading
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from all_even.audio import decoded, sound_file
 from all_even.audio.content import content_hash
 from all_even.dsp.convolution import LONGEST_S, Convolution, LoadedResponse, ResponseFile
 from all_even.dsp.shaped import Linked
 from all_even.errors import UserError, short_name
+from all_even.measure.level.hops import HOP_S
 from all_even.session import store
 from all_even.session.model import Session
 
@@ -49,6 +51,18 @@ def problems(session: Session) -> dict[str, str]:
     """A sentence for each response that can't be used, by its id."""
     found = {item.id: _of(session, item) for item in session.responses}
     return {response_id: item for response_id, item in found.items() if isinstance(item, str)}
+
+
+def envelope_db(session: Session, response_id: str) -> tuple[NDArray[np.float64] | None, str]:
+    """Loudest sample of each 10 ms of a response, dB re its loudest; None with a sentence where it can't be read."""
+    response = next((item for item in session.responses if item.id == response_id), None)
+    found = _of(session, response) if response is not None else "The response is not there any more."
+    if isinstance(found, str):
+        return None, found
+    peaks = np.abs(found.samples).max(axis=1)
+    hop = max(1, round(HOP_S * session.sample_rate))
+    most = np.maximum.reduceat(peaks, np.arange(0, len(peaks), hop)) if len(peaks) else peaks
+    return 20.0 * np.log10(np.maximum(most, 1e-9) / max(float(most.max(initial=0.0)), 1e-9)), ""
 
 
 def inspected(path: Path) -> float:

@@ -56,7 +56,8 @@ def steady(chain: tuple[Processor, ...]) -> list[Processor]:
     return [item for item in chain if not item.bypass and not item.LEVEL_DEPENDENT and not item.DYNAMIC]
 
 
-def _rests_on(look: Look, _prints: Fingerprints, target: str) -> str:
+def response_rests_on(look: Look, target: str) -> str:
+    """The fingerprint of what a return's chain does at every level."""
     chain = [replace(item, id="new", matched_db=0.0) for item in steady(look.session.chain(target))]
     heard = [responses.content(look.session, item.response) for item in chain if isinstance(item, Convolution)]
     return digest((chain, heard, look.session.sample_rate))
@@ -106,6 +107,10 @@ def _strength(paths: Array, rate: int) -> Array:
     low = np.clip(np.round((centres - half) * size / rate).astype(int), 0, len(summed) - 2)
     high = np.clip(np.round((centres + half) * size / rate).astype(int), low + 1, len(summed) - 1)
     return np.asarray((summed[high] - summed[low]) / (high - low))
+
+
+def _rests_on(look: Look, _prints: Fingerprints, target: str) -> str:
+    return response_rests_on(look, target)
 
 
 RESPONSE = Figure("response of a return", 1, "bus", _rests_on, _compute)

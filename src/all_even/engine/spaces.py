@@ -22,7 +22,7 @@ from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.low_end import main_kick
-from all_even.engine.space_response import steady
+from all_even.engine.space_response import response_rests_on, steady
 from all_even.engine.units import Table, table
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation
@@ -249,6 +249,23 @@ def drop_db(
     drops = ending.drops_db(through(session, used, samples, look), rate, hits.tolist(), until)
     known = drops[np.isfinite(drops)]
     return float(np.median(known)) if len(known) else None
+
+
+def drop_at_kick_db(look: Look, bus_id: str) -> float | None:
+    """The same of a return as it is, over the whole song; known again while chain, snare and kick stay."""
+    found = look.get(DROP, bus_id)
+    return found if isinstance(found, float) else None
+
+
+def _drop_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
+    found = wall(look)
+    if found is None:
+        return digest((response_rests_on(look, target),))
+    snare = (prints.strips.get(found.lane_id), found.hits_s.tobytes(), found.until_s.tobytes())
+    return digest((response_rests_on(look, target), snare))
+
+
+DROP = Figure("drop at the kick", 1, "bus", _drop_rests_on, lambda look, target: drop_db(look, target) or "none")
 
 
 def through(session: Session, chain: Sequence[Processor], samples: Array, look: Look | None = None) -> Array:

@@ -16,6 +16,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 from all_even.app import paint, theme
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.station import space_drawing
 from all_even.dsp import biquad
 from all_even.dsp.clicks import Clicks
 from all_even.dsp.compressor import Compressor
@@ -69,6 +70,8 @@ class StationDrawing(Drawing):
         self._gains: Array | None = None
         self._shape: DuckShape | None = None
         self._rate = 48_000
+        self._envelope_db: Array | None = None
+        self._note = ""
         self._chosen = 0
         self._grip: _Grip | None = None
         self.setMinimumWidth(130)
@@ -96,8 +99,15 @@ class StationDrawing(Drawing):
             self.title = "Clicks along the song"
         elif isinstance(station, Saturation):
             self.title = "Curve: out over in"
+        elif isinstance(station, space_drawing.KINDS):
+            self.title = space_drawing.title(station)
         else:
             self.title = "Gain along the song, dB"
+        self.renew()
+
+    def show_response(self, envelope_db: Array | None, note: str) -> None:
+        """Of a convolution, (hops of 10 ms,) in dB; note: why there is none."""
+        self._envelope_db, self._note = envelope_db, note
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
@@ -112,6 +122,8 @@ class StationDrawing(Drawing):
             self._clicks(painter, plot)
         elif isinstance(station, Saturation):
             self._curve(painter, plot)
+        elif isinstance(station, space_drawing.KINDS):
+            space_drawing.paint_inside(painter, plot, station, self._envelope_db, self._note)
         elif station is not None:
             self._trace(painter, plot)
 

@@ -21,15 +21,17 @@ from PyQt6.QtWidgets import (
 from all_even import texts
 from all_even.app import fields
 from all_even.app.desk import Desk
-from all_even.app.station import shape_finding
+from all_even.app.station import response_finding, shape_finding
 from all_even.app.station.bars_drawing import BarsDrawing
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.drawing import Array, StationDrawing
 from all_even.dsp.band_compressor import BandCompressor
+from all_even.dsp.convolution import Convolution
 from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
+from all_even.dsp.reverb import STARTS, Reverb
 from all_even.dsp.shaped import DuckShape, Shaped, shape_of
 from all_even.session import chain_edits
 from all_even.session.model import MIX
@@ -124,7 +126,8 @@ class StationPanel(QWidget):
         self.more.setVisible(bool(station.FIRST))
         self.more.setChecked(self._all)
         wanted = (
-            strip_id, station.id, type(station), len(bands), self._band, names, session.shapes, self._columns, first,
+            strip_id, station.id, type(station), len(bands), self._band, names, session.shapes, session.responses,
+            self._columns, first,
         )  # fmt: skip
         if wanted != self._made_for:
             self._made_for = wanted
@@ -133,6 +136,8 @@ class StationPanel(QWidget):
             show(read(station))
         shape = shape_of(station, session.shapes)
         self.drawing.show_station(station, levels, gains, shape, session.sample_rate, self._band)
+        if isinstance(station, Convolution):
+            response_finding.show_response(self.desk, self.drawing, station)
         if not station.DYNAMIC or self.bars_of != (strip_id, station.id):
             self.bars.show_bars(None)
         self._fit_drawings()
@@ -221,6 +226,10 @@ class StationPanel(QWidget):
             self._add_line(grid, "New shape", self._hits_box())
             if isinstance(station, Ducker) and shape_of(station, self.desk.session.shapes) is not None:
                 self._rows(grid, DuckShape, lambda _item: self._shape(), self._change_shape)
+        if isinstance(station, Reverb):
+            self._add_line(grid, "Begin from", self._start_box())
+        if isinstance(station, Convolution):
+            self._add_line(grid, "Response", self._response_box())
         self._rows(grid, type(station), lambda item: item, self._change, first)
         if hasattr(station, "bands"):
             self._band_rows(grid, station)
@@ -335,6 +344,37 @@ class StationPanel(QWidget):
         shape = replace(self._shape(), **values)
         merge = f"shape {shape.id} {' '.join(values)}"
         self.desk.try_edit(lambda s: chain_edits.set_shape(s, shape), merge=merge)
+
+    def _start_box(self) -> QComboBox:
+        box = choice_box("Begin from", [("a place …", ""), *((name, name) for name in STARTS)])
+        box.setToolTip("Takes all settings of a starting point over; the mix stays")
+        box.activated.connect(lambda _index: self._start_from(box.currentData()))
+        self._set.append((partial(show_choice, box), lambda _item: ""))
+        return box
+
+    def _start_from(self, name: str) -> None:
+        if name:
+            start = STARTS[name]
+            values = {
+                field: getattr(start, field) for field in settings(Reverb) if field not in ("mix_percent", "matched_db")
+            }
+            self._change(**values)
+
+    def _response_box(self) -> QComboBox:
+        entries: list[tuple[str, Any]] = [("none", "")]
+        entries += [(item.name, item.id) for item in self.desk.session.responses]
+        entries.append((response_finding.FILE, response_finding.FILE))
+        box = choice_box("Response", entries)
+        box.setToolTip("The recorded response it convolves with: of this session, or a file")
+        box.activated.connect(lambda _index: self._set_response(box.currentData()))
+        self._set.append((partial(show_choice, box), lambda item: item.response))
+        return box
+
+    def _set_response(self, wanted: str) -> None:
+        if wanted == response_finding.FILE:
+            response_finding.choose_file(self.desk, self, self._strip, self._station_id)
+        else:
+            self._change(response=wanted)
 
     def _hits_box(self) -> QComboBox:
         lanes = [lane for lane in self.desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]

@@ -38,7 +38,7 @@ def lead_hidden_percent(look: Look, arguments: Arguments) -> float | None:
 def drop_db(look: Look, arguments: Arguments) -> float | None:
     """By how much the snare's room has fallen under the next kick, dB."""
     bus = bus_of(look, arguments)
-    return spaces.drop_db(look, bus.id) if bus is not None else None
+    return spaces.drop_at_kick_db(look, bus.id) if bus is not None else None
 
 
 def depth_db(look: Look, arguments: Arguments) -> float | None:

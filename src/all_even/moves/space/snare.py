@@ -55,7 +55,7 @@ def propose(look: Look) -> list[Proposal]:
         reverb = space.reverb_of(bus)
         if reverb is None or bus.id not in heard or space.send_to(snare, bus.id) is None:
             continue
-        drop = spaces.drop_db(look, bus.id)
+        drop = spaces.drop_at_kick_db(look, bus.id)
         if drop is not None and drop < DROP_DB - SHORT_OF_DB:
             made.append(_proposal(look, bus, reverb, found, drop))
     return made

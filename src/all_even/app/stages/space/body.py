@@ -1,0 +1,244 @@
+"""Space in the lanes: a depth rail, near at the left and far at the right, and what each lane sends to each return.
+
+The handle is the lane's place by its direct against its returned sound; dragged, all its sends follow. A lane without
+room stands at the rail's dry end.
+"""
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QKeyEvent, QPainter, QPen
+
+from all_even.app import icons, paint, theme
+from all_even.app.desk import Desk
+from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
+from all_even.app.lanes.layout import Columns, behind_flexible
+from all_even.app.lanes.rows import Row
+from all_even.app.lanes.scales import FINE, NUDGE_FINE
+from all_even.app.stages.space.lines import lines_of
+from all_even.app.stages.space.shown import shown_of
+from all_even.dsp.parameter import LEVEL, number
+from all_even.session import space, space_edits
+from all_even.session.model import Bus, Lane, Session
+from all_even.session.roles import family_of
+
+NEAR_DB, FAR_DB = 30.0, 0.0
+"""Direct over returned sound at both ends of the rail."""
+TICKS_DB = (25.0, 20.0, 15.0, 10.0, 5.0)
+DRY = 30.0
+"""Pixels of the rail's dry end."""
+MOST_RETURNS = 4
+COLUMN, NARROW_COLUMN = 84.0, 66.0
+STEP_DB = 0.5
+
+
+def depth_x(left: float, width: float, ratio_db: float | None) -> float:
+    """Where a figure lies on a rail; None at its dry end."""
+    if ratio_db is None:
+        return left + DRY / 2.0
+    share = min(1.0, max(0.0, (NEAR_DB - ratio_db) / (NEAR_DB - FAR_DB)))
+    return left + DRY + (width - DRY - 8.0) * share
+
+
+def shown_returns(session: Session) -> tuple[Bus, ...]:
+    """The returns that have a column."""
+    return space.returns(session)[:MOST_RETURNS]
+
+
+class SpaceBody(Body):
+    folded_words = "more that are groups, or not heard"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.shown = shown_of(desk)
+
+    def refresh(self, rows: list[Row]) -> None:
+        self.shown.refresh()
+
+    def keeps(self, row: Row) -> bool:
+        """What is heard and may have a room, and the returns."""
+        return row.heard and (isinstance(row.lane, Lane) or (isinstance(row.lane, Bus) and space.makes_space(row.lane)))
+
+    def columns(self, left: float, width: float) -> Columns:
+        start, inner = left + 12, width - left - 12
+        wide = COLUMN if inner > 620 else NARROW_COLUMN
+        returns = {bus.id: wide for bus in shown_returns(self.desk.session)} if self.desk.is_open else {}
+        return behind_flexible("depth", start, inner, {"ratio": 62.0, **returns}, 6.0)
+
+    def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+        quiet = theme.colour("quiet")
+        rail = column_box(box, columns, "depth")
+        paint.text(painter, QRectF(rail.left(), rail.top() + 1, 60, 16), "near", size=theme.SMALL, colour=quiet)
+        middle = QRectF(rail.left() + 60, rail.top() + 1, rail.width() - 120, 16)
+        paint.text(painter, middle, "Direct over returned sound, dB", size=theme.SMALL, colour=quiet,
+                   align=paint.CENTRE)  # fmt: skip
+        far = QRectF(rail.right() - 60, rail.top() + 1, 60, 16)
+        paint.text(painter, far, "far", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+        dry = QRectF(rail.left(), rail.top() + 18, DRY, 16)
+        paint.text(painter, dry, "dry", size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        for tick in TICKS_DB:
+            x = depth_x(rail.left(), rail.width(), tick)
+            at = QRectF(x - 16, rail.top() + 18, 32, 16)
+            paint.text(painter, at, number(tick, 0), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        ratio = column_box(box, columns, "ratio")
+        for line, words in enumerate(("Depth", "dB")):
+            at = QRectF(ratio.left(), ratio.top() + 1 + 17 * line, ratio.width(), 16)
+            paint.text(painter, at, words, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+        for bus in shown_returns(self.desk.session):
+            if bus.id in columns.boxes:
+                head = column_box(box, columns, bus.id)
+                name = QRectF(head.left(), head.top() + 1, head.width(), 16)
+                paint.text(painter, name, bus.name, size=theme.SMALL, colour=theme.colour("text"), align=paint.RIGHT)
+                below = QRectF(head.left(), head.top() + 18, head.width(), 16)
+                paint.text(painter, below, "send, dB", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+
+    def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        if isinstance(row.lane, Bus):
+            self._return(painter, box, columns, row.lane)
+        elif isinstance(row.lane, Lane):
+            self._lane(painter, box, columns, row, row.lane, held)
+
+    def _lane(self, painter: QPainter, box: QRectF, columns: Columns, row: Row, lane: Lane, held: bool) -> None:
+        rail = column_box(box, columns, "depth")
+        y = box.center().y()
+        for tick in TICKS_DB:
+            x = depth_x(rail.left(), rail.width(), tick)
+            paint.line(painter, x, box.top() + 6, x, box.bottom() - 6, theme.colour("line", 0.45))
+        paint.line(painter, rail.left() + DRY, y, rail.right(), y, theme.colour("line"), 2)
+        found = self.shown.depth(lane.id)
+        ratio = found.ratio_db if found is not None else None
+        known = self.shown.view is not None
+        x = depth_x(rail.left(), rail.width(), ratio)
+        family = icons.family_colour(family_of(lane.role), 1.0 if row.heard else 0.4)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if ratio is not None:
+            self._threads(painter, columns, box, lane, x, y)
+            painter.setPen(QPen(theme.colour("act"), 2))
+            painter.setBrush(theme.colour("act") if held else family)
+            painter.drawRoundedRect(QRectF(x - 6, y - 7, 12, 14), 3, 3)
+        elif known:
+            painter.setPen(QPen(theme.colour("quiet"), 1.5))
+            painter.setBrush(theme.colour("panel"))
+            painter.drawRoundedRect(QRectF(x - 5, y - 6, 10, 12), 3, 3)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        told = number(ratio) if ratio is not None else "dry" if known else "…"
+        tint = theme.colour("quiet" if ratio is None or self.shown.is_stale() else "text")
+        paint.text(painter, column_box(box, columns, "ratio"), told, colour=tint, align=paint.RIGHT)
+        for bus in shown_returns(self.desk.session):
+            if bus.id in columns.boxes:
+                send = space.send_to(lane, bus.id)
+                text = "–" if send is None else LEVEL.text(send.level_db).removesuffix(" dB")
+                tone = theme.colour("quiet" if send is None else "text")
+                paint.text(painter, column_box(box, columns, bus.id), text, colour=tone, align=paint.RIGHT)
+
+    def _threads(self, painter: QPainter, columns: Columns, box: QRectF, lane: Lane, x: float, y: float) -> None:
+        """From the handle to each return it sends to, under its figure; the stronger the louder."""
+        lower = y + 14.0
+        for bus in shown_returns(self.desk.session):
+            send = space.send_to(lane, bus.id)
+            if send is None or bus.id not in columns.boxes:
+                continue
+            left, column_width = columns.boxes[bus.id]
+            end = left + column_width - 4.0
+            tint, width = theme.colour("act", 0.45), min(3.0, max(0.8, 2.4 + send.level_db / 10.0))
+            paint.line(painter, x, y + 7.0, x, lower, tint, width)
+            paint.line(painter, x, lower, end, lower, tint, width)
+            painter.setBrush(theme.colour("act"))
+            painter.setPen(QPen(theme.colour("act"), 1))
+            painter.drawEllipse(QRectF(end - 3, lower - 3, 6, 6))
+
+    def _return(self, painter: QPainter, box: QRectF, columns: Columns, bus: Bus) -> None:
+        """What a return adds, in words and figures; what is over its limit stands out."""
+        area = column_box(box, columns, "depth")
+        view = self.shown.of(bus.id)
+        if view is None:
+            words = "being measured …" if self.shown.view is None or self.shown.is_stale() else "nothing is heard of it"
+            paint.text(painter, area, words, size=theme.SMALL, colour=theme.colour("quiet"))
+            return
+        x = area.left()
+        for line in lines_of(view):
+            width = paint.width_of(line.text, theme.SMALL) + 2
+            if x + width > area.right():
+                break
+            tint = theme.colour("look" if line.over else "quiet")
+            paint.text(painter, QRectF(x, area.top(), width, area.height()), line.text, size=theme.SMALL, colour=tint)
+            x += width + 14
+        paint.text(painter, column_box(box, columns, "ratio"), LEVEL.text(bus.level_db).removesuffix(" dB"),
+                   align=paint.RIGHT)  # fmt: skip
+
+    # Handles.
+
+    def part_at(self, columns: Columns, x: float) -> str:
+        for name, (left, width) in columns.boxes.items():
+            if left <= x <= left + width:
+                return name
+        return "body"
+
+    def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
+        lane_ids = {lane.id for lane in self.desk.session.lanes}
+        if (
+            part == "body"
+            or row_id not in lane_ids
+            or not space.space_sends(self.desk.session, self.desk.session.lane(row_id))
+        ):
+            return None
+        if part not in ("depth", *(bus.id for bus in shown_returns(self.desk.session))):
+            return None
+        _, width = columns.boxes["depth"]
+        return _DepthDrag(self, part, row_id, x, width - DRY - 8.0)
+
+    def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:
+        self.move(touched(self.desk, row_id), notches * STEP_DB * (NUDGE_FINE if fine else 1.0), part)
+
+    def key(self, event: QKeyEvent) -> bool:
+        sideways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if sideways is None:
+            return False
+        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self.move(changeable(self.desk), sideways * STEP_DB * (NUDGE_FINE if fine else 1.0), "depth")
+        return True
+
+    def move(self, wanted: tuple[str, ...], by_db: float, part: str) -> None:
+        """All sends of these lanes, or those to one return, by so much; further away is up."""
+        lanes = [item for item in wanted if self.desk.session.is_lane(item)]
+        only = None if part == "depth" else part
+        if lanes:
+            self.desk.edit(
+                lambda s: space_edits.further(s, lanes, by_db, only=only), merge=f"depth {part} {' '.join(lanes)}"
+            )
+
+    def tip(self, part: str, row: Row) -> str:
+        lane = row.lane
+        if isinstance(lane, Bus):
+            view = self.shown.of(lane.id)
+            lines = [f"{line.name}: {line.figure}" for line in lines_of(view)] if view is not None else []
+            return "\n".join([f"{lane.name}: fader {LEVEL.text(lane.level_db)}", *lines])
+        if not isinstance(lane, Lane):
+            return super().tip(part, row)
+        found = self.shown.depth(lane.id)
+        ratio = found.ratio_db if found is not None else None
+        if ratio is None:
+            return f"{lane.name}: dry. Send it to a return, or press a move, to give it a place."
+        sends = [
+            f"{self.desk.session.strip_name(send.to)} at {LEVEL.text(send.level_db)}"
+            for send in space.space_sends(self.desk.session, lane)
+        ]
+        return (
+            f"{lane.name}: direct sound {number(ratio)} dB over its room; sends to {' and '.join(sends)}. "
+            "Drag: further is louder sends. Arrow keys, Shift: finer; on a send's figure only that send."
+        )
+
+
+class _DepthDrag(Drag):
+    """A lane's place, or one of its sends, and those of the selection it belongs to. span: of the scale, pixels."""
+
+    def __init__(self, body: SpaceBody, part: str, row_id: str, x: float, span: float) -> None:
+        super().__init__(row_id)
+        self._body, self._part, self._x, self._span = body, part, x, max(1.0, span)
+        self._moved_db = 0.0
+
+    def move(self, x: float, *, fine: bool) -> bool:
+        wanted_db = (x - self._x) / self._span * (NEAR_DB - FAR_DB) * (FINE if fine else 1.0)
+        by_db = round(wanted_db - self._moved_db, 1)
+        if by_db:
+            self._moved_db += by_db
+            self._body.move(touched(self._body.desk, self.grabbed), by_db, self._part)
+        return False

@@ -1,0 +1,70 @@
+"""Beside the pictures: the selected lane's depth, or the selected return's figures, the most important one large."""
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from all_even import texts
+from all_even.app import fields, paint, theme
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+LINE = 20.0
+
+
+class SidePanel(QWidget):
+    """Name, one large figure, a sentence, and lines of figures."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.name = fields.label("", "title")
+        self.figure = fields.Figure("Depth", "Direct over returned sound; of a return, how much the dry sound covers",
+                                    large=True)  # fmt: skip
+        self.said = fields.wrapped("", "quiet")
+        self.lines = _Lines()
+        for widget in (self.name, self.figure, self.said):
+            column.addWidget(widget)
+        column.addWidget(self.lines, 1)
+
+    def show_all(
+        self, name: str, figure: str, said: str, lines: "Sequence[tuple[str, str, bool]]", *, look: bool, stale: bool
+    ) -> None:
+        """lines: (what, figure with unit, whether it is over its limit)."""
+        self.name.setText(fields.elided(self.name, name, self.width() - 8))
+        self.name.setToolTip(texts.tip(name))
+        self.figure.show_value(figure, look=look, stale=stale)
+        self.said.setText(said)
+        self.lines.show_lines(lines, stale=stale)
+
+
+class _Lines(QWidget):
+    def __init__(self) -> None:
+        super().__init__()
+        self._lines: Sequence[tuple[str, str, bool]] = ()
+        self._stale = False
+        self.setAccessibleName("Figures of the selected lane or return")
+        self.setMinimumHeight(int(3 * LINE))
+
+    def show_lines(self, lines: "Sequence[tuple[str, str, bool]]", *, stale: bool) -> None:
+        self._lines, self._stale = lines, stale
+        self.setAccessibleDescription("; ".join(f"{what} {text}" for what, text, _ in lines))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        for index, (what, text, over) in enumerate(self._lines):
+            box = QRectF(0, index * LINE, float(self.width()), LINE)
+            if box.bottom() > self.height() + 1:
+                break
+            value, unit = paint.split_figure(text)
+            room = box.adjusted(0, 0, -paint.width_of(text) - 12, 0)
+            paint.text(painter, room, what, colour=theme.colour("quiet"))
+            tint = theme.colour("look" if over else "quiet" if self._stale else "text")
+            paint.figure(painter, box, value, unit, colour=tint)
+        painter.end()
