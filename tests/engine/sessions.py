@@ -8,15 +8,20 @@ from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
 from all_even.dsp.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.echo import Echo
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.gate import Gate
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Key, Processor
+from all_even.dsp.reverb import Reverb
+from all_even.dsp.room import Room
 from all_even.dsp.saturation import Saturation
 from all_even.dsp.shaped import DuckShape
 from all_even.dsp.transient import TransientShaper
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
+from all_even.dsp.voices import Doubling
+from all_even.dsp.widener import Widener
 from all_even.engine.plan import Plan
 from all_even.engine.running import Running
 from all_even.session.model import MIX, NOWHERE, Automation, Bus, Folder, FolderGroup, Lane, Point, Send, Session
@@ -80,6 +85,11 @@ def stations() -> list[Processor]:
         Delay(delay_ms=0.5),
         Width(width=150.0),
         DcRemoval(),
+        Reverb(decay_s=0.1, size_ms=30.0, predelay_ms=1.0, early_ms=5.0, mix_percent=60.0),
+        Room(decay_s=0.2, width_m=4.0, length_m=5.0, height_m=3.0, mix_percent=50.0),
+        Echo(left_ms=3.0, right_ms=5.0, feedback_percent=20.0, high_pass_hz=1000.0, mix_percent=50.0),
+        Doubling(left_ms=5.0, right_ms=6.0, depth_ms=0.5),
+        Widener(late_ms=4.0),
     ]  # fmt: skip
 
 

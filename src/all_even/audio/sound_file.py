@@ -55,6 +55,10 @@ RIFF = frozenset({"WAV", "WAVEX", "RF64"})
 PLAIN_SUBTYPES = frozenset({"PCM_S8", "PCM_U8", "PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE"})
 
 
+RESPONSE_CHANNELS = 4
+"""Of a recorded response: left and right of a source on the left, then of one on the right."""
+
+
 class SoundFileError(UserError):
     """A file that can't be used as it is; `channels` is set when taking a pair of them would help."""
 
@@ -104,6 +108,11 @@ def inspect(path: Path) -> SoundInfo:
     return _inspected(path, 2, None)
 
 
+def inspect_response(path: Path) -> SoundInfo:
+    """`inspect` for a recorded response, which may have four channels."""
+    return _inspected(path, RESPONSE_CHANNELS, None)
+
+
 def _inspected(path: Path, most_channels: int, take: tuple[int, ...] | None) -> SoundInfo:
     name = told_name(path)
     _check_place(path, name)
@@ -136,11 +145,10 @@ def _inspected(path: Path, most_channels: int, take: tuple[int, ...] | None) -> 
     if take is not None and (not take or min(take) < 1 or max(take) > info.channels):
         raise SoundFileError(f"{name} has no such channel: it has {info.channels}, and {max(take or (0,))} is wanted.")
     if info.channels > most_channels:
-        raise SoundFileError(
-            f"{name} has {info.channels} channels: only mono and stereo are mixed, "
-            "but two of its channels can be taken.",
-            channels=info.channels,
-        )
+        words = "only mono and stereo are mixed, but two of its channels can be taken."
+        if most_channels == RESPONSE_CHANNELS:
+            words = "a response has 1, 2 or 4."
+        raise SoundFileError(f"{name} has {info.channels} channels: {words}", channels=info.channels)
     if info.frames <= 0:
         raise SoundFileError(f"{name} holds no samples: its header is there, the sound is not.")
     return info

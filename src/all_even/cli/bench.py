@@ -17,6 +17,7 @@ from pathlib import Path
 from types import ModuleType
 
 import numpy as np
+from msgspec.structs import replace
 
 from all_even import kernels
 from all_even.audio.sound_file import Samples
@@ -24,6 +25,7 @@ from all_even.audio.writing import write_sound
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
+from all_even.dsp.reverb import STARTS
 from all_even.engine import listening
 from all_even.engine.figures.book import Book
 from all_even.engine.parts import processed
@@ -45,6 +47,7 @@ from all_even.session.model import Bus, Lane, Send, Session
 RATE = 48_000
 TRACKS, SECONDS = 24, 60
 PLAYED, PLAYED_S = 48, 20.0
+REVERBS = (STARTS["room"], STARTS["hall"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +69,7 @@ def run_benchmarks() -> list[Benchmark]:
         folder = Path(name)
         return [
             _measuring(folder), _rendering(), _playing(), *_masking(), *_sharing(), _ducking(), *_dynamics(),
-            *_window(folder), *_pauses(folder),
+            *_space(),            *_window(folder), *_pauses(folder),
         ]  # fmt: skip
 
 
@@ -323,8 +326,28 @@ def _dynamics() -> list[Benchmark]:
     ]  # fmt: skip
 
 
+def _space() -> list[Benchmark]:
+    """The reverb beside a peer's in speed and by published measures, and falling noise; the convolution of a room."""
+    from all_even.cli import bench_space as space
+
+    try:
+        import pedalboard
+    except ImportError:
+        peer_speed = peer_quality = None
+    else:
+        peer_speed, peer_quality = space.speed(space.peer_board(pedalboard)), space.peer(pedalboard)
+    beside = "" if peer_quality is None else f"; the peer: {peer_quality.text}"
+    return [
+        Benchmark(
+            "reverb, 16 lines, stereo", space.reverb_speed(), "pedalboard, its reverb" if peer_speed else None,
+            peer_speed, 1, f"{space.ours().text}; noise that falls: {space.noise().text}{beside}",
+        ),
+        Benchmark("convolution of a room of 1.2 s, true stereo", space.room_speed(), None, None, 1, "no latency"),
+    ]  # fmt: skip
+
+
 def _rendering() -> Benchmark:
-    """24 stereo tracks with high-pass, 6-band EQ, compressor and two sends, four buses with compression.
+    """24 stereo tracks with high-pass, 6-band EQ, compressor and two sends, two of four buses with a reverb each.
 
     The peer runs the same processors on as many threads; sums and sends are NumPy's.
     """
@@ -342,7 +365,7 @@ def _rendering() -> Benchmark:
     else:
         peer = _wall_time(lambda: _peer_strips(pedalboard, sounds))
     return Benchmark(
-        "render 24 stereo tracks: high-pass, 6 bands, compressor, 2 sends; 4 buses",
+        "render 24 stereo tracks: high-pass, 6 bands, compressor, 2 sends; 4 buses, 2 reverbs",
         SECONDS / ours,
         "pedalboard, the same strip" if peer else None,
         SECONDS / peer if peer else None,
@@ -352,10 +375,18 @@ def _rendering() -> Benchmark:
 
 
 def strip_session(tracks: int = TRACKS) -> Session:
-    """The session of the strip benchmark: two groups, two parallel buses, all compressed."""
+    """The session of the strip benchmark: two groups and two returns with reverb, all compressed."""
     bands = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
     buses = tuple(
-        Bus(id=f"bus{index}", name=f"Bus {index}", chain=(Compressor(id=f"b{index}", threshold_db=-24.0),))
+        Bus(
+            id=f"bus{index}",
+            name=f"Bus {index}",
+            use="group" if index < 2 else "return",
+            chain=(
+                *((replace(REVERBS[index - 2], id=f"r{index}"),) if index > 1 else ()),
+                Compressor(id=f"b{index}", threshold_db=-24.0),
+            ),
+        )
         for index in range(4)
     )
     lanes = tuple(
@@ -391,11 +422,13 @@ def _peer_strips(pedalboard: ModuleType, sounds: list[Samples]) -> None:
         for index, out in enumerate(pool.map(track, sounds)):
             for bus, gain in ((index % 2, 0.25), (2, 0.06), (3, 0.03)):
                 buses[bus] += gain * out
-        list(
-            pool.map(
-                lambda bus: pedalboard.Pedalboard([pedalboard.Compressor(-24.0, 2.0, 10.0, 100.0)])(bus, RATE), buses
-            )
-        )
+
+        def group(index: int) -> Samples:
+            rooms = [pedalboard.Reverb(room_size=0.7, wet_level=1.0, dry_level=0.0)] if index > 1 else []
+            board = pedalboard.Pedalboard([*rooms, pedalboard.Compressor(-24.0, 2.0, 10.0, 100.0)])
+            return np.asarray(board(buses[index], RATE))
+
+        list(pool.map(group, range(4)))
     np.sum(buses, axis=0)
 
 

@@ -171,8 +171,7 @@ def _tail(room: Room, frames: int, sample_rate: int) -> Array:
             weight[octaves < centres[0]] = 1.0
         if number == len(BANDS_HZ) - 1:
             weight[octaves > centres[-1]] = 1.0
-        # Triangles overlap by half: the root keeps the power even between two bands.
-        band = scipy.fft.irfft(spectrum * np.sqrt(weight), frames, axis=1)
+        band = scipy.fft.irfft(spectrum * weight, frames, axis=1)
         shaped += band * 10.0 ** (-3.0 * time_s / float(room.decay_at(centre_hz)))
     absorbing_m2 = 0.161 * room.volume_m3 / room.decay_s
     direct_m = float(np.linalg.norm(_places(room)[1][0] - _places(room)[0]))

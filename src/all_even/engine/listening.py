@@ -169,17 +169,6 @@ def powers_of(
     return None if powers is None else _carried(session, bus, _main_edge(bus), way.gains, powers)
 
 
-def direct_power(session: Session, book: Book, lane_id: str) -> Powers | None:
-    """(frames, bands) power of a lane at the mix by its main way, its powers being heard already; chains of buses left
-    aside."""
-    lane = session.lane(lane_id)
-    way, edge = _way(session, lane.destination), _main_edge(lane)
-    powers: Powers | None = book.known(session, ("powers", lane_id))
-    if way is None or powers is None or edge not in routing.hearing(session).open_edges:
-        return None
-    return _carried(session, lane, edge, way.gains, powers)
-
-
 def sent_power(session: Session, book: Book, lane_id: str, bus_id: str) -> Powers | None:
     """(frames, bands) power that a lane sends to a bus; None where it does not."""
     lane, opened = session.lane(lane_id), routing.hearing(session).open_edges

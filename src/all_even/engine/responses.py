@@ -67,14 +67,14 @@ def envelope_db(session: Session, response_id: str) -> tuple[NDArray[np.float64]
 
 def inspected(path: Path) -> float:
     """The length in s of a file that is to be a response. Raises a UserError with a sentence where it can't be one."""
-    info = sound_file.inspect(path)
+    info = sound_file.inspect_response(path)
     _check(short_name(path.name), info.channels, info.frames / info.sample_rate)
     return info.frames / info.sample_rate
 
 
 def _check(name: str, channels: int, length_s: float) -> None:
     if channels not in (1, 2, 4):
-        raise UserError(f"{name} can't be a response: it has {channels} channels, and a response has 1, 2 or 4.")
+        raise UserError(f"{name} has {channels} channels: a response has 1, 2 or 4.")
     if length_s > LONGEST_S:
         raise UserError(f"{name} can't be a response: it is {length_s:.0f} s long, and {LONGEST_S:.0f} s is the most.")
 
@@ -106,7 +106,7 @@ def _of(session: Session, response: ResponseFile) -> LoadedResponse | str:
 
 def _loaded(name: str, path: Path, sample_rate: int) -> LoadedResponse | str:
     try:
-        info = sound_file.inspect(path)
+        info = sound_file.inspect_response(path)
         _check(name, info.channels, info.frames / info.sample_rate)
         frames = decoded.open_frames(info, sample_rate, None)
         samples = frames.read(0, frames.frames).astype(np.float64)

@@ -46,7 +46,7 @@ def space_view(look: Look, tell: "Callable[[SpaceView], object]" = lambda _view:
     heard = routing.hearing(look.session).sounding
     buses = [bus for bus in space.returns(look.session) if bus.id in heard]
     found = {bus.id: ReturnView(response_of(look, bus.id), spaces.figures_of(look, bus.id), None) for bus in buses}
-    tell(SpaceView(lanes, found, when))
+    tell(SpaceView(lanes, dict(found), when))
     wall = spaces.wall(look)
     for bus in buses:
         snare = look.session.lane(wall.lane_id) if wall is not None else None

@@ -29,6 +29,7 @@ from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.convolution import Convolution
 from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.ducker import Ducker
+from all_even.dsp.echo import NOTES, Echo, note_ms
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
 from all_even.dsp.reverb import STARTS, Reverb
@@ -46,6 +47,8 @@ FORM_WIDTH = {1: 206, 2: 396, 3: 580}
 SPACING, ROOMY = 4, 190
 """Between settings; in a panel lower than this the few that matter first stand without."""
 DRAWING_WIDTH, BARS_WIDTH = 130, 170
+LINE_FIELD = 96
+"""Width of a field that takes a line, in one column."""
 MANY_SETTINGS = 10
 """From here on three columns are used where there is room."""
 CROSSOVER = Parameter("Up to", "Hz", LOWEST_HZ, HIGHEST_HZ, 120.0, 3.0, decimals=0, scale="log")
@@ -230,6 +233,9 @@ class StationPanel(QWidget):
             self._add_line(grid, "Begin from", self._start_box())
         if isinstance(station, Convolution):
             self._add_line(grid, "Response", self._response_box())
+        if isinstance(station, Echo):
+            for side in ("left", "right"):
+                self._add_line(grid, f"Note {side}", self._note_box(side))
         self._rows(grid, type(station), lambda item: item, self._change, first)
         if hasattr(station, "bands"):
             self._band_rows(grid, station)
@@ -308,7 +314,7 @@ class StationPanel(QWidget):
     def _add_line(self, grid: QGridLayout, name: str, field: QWidget) -> None:
         """A field that takes a whole line."""
         self._next_line()
-        field.setMinimumWidth(160)
+        field.setMinimumWidth(160 if self._columns > 1 else LINE_FIELD)
         field.setMaximumWidth(400)
         grid.addWidget(fields.label(name, "small"), self._cell // self._columns, 0)
         grid.addWidget(field, self._cell // self._columns, 1, 1, 2 * self._columns - 1)
@@ -355,10 +361,31 @@ class StationPanel(QWidget):
     def _start_from(self, name: str) -> None:
         if name:
             start = STARTS[name]
-            values = {
-                field: getattr(start, field) for field in settings(Reverb) if field not in ("mix_percent", "matched_db")
-            }
-            self._change(**values)
+            taken = [field for field in settings(Reverb) if field not in ("mix_percent", "matched_db")]
+            self._change(**{field: getattr(start, field) for field in taken})
+
+    def _note_box(self, side: str) -> QComboBox:
+        """A side's time as a note of the song's tempo; one that is slightly off counts as none."""
+        box = choice_box(f"Note {side}", [("in ms", ""), *((name, name) for name in NOTES)])
+        box.setToolTip("The time of this side as a note value at the song's tempo; type ms to be slightly off")
+        box.activated.connect(lambda _index: self._set_note(side, box.currentData()))
+        self._set.append((partial(show_choice, box), lambda item: self._note_of(getattr(item, f"{side}_ms"))))
+        return box
+
+    def _tempo_bpm(self) -> float | None:
+        song = self.desk.figures.song
+        return song.tempo.bpm if song is not None and song.tempo is not None else None
+
+    def _note_of(self, ms: float) -> str:
+        bpm = self._tempo_bpm()
+        return "" if bpm is None else next((name for name in NOTES if abs(note_ms(name, bpm) - ms) < 0.1), "")
+
+    def _set_note(self, side: str, note: str) -> None:
+        bpm = self._tempo_bpm()
+        if note and bpm is None:
+            self.desk.said.emit("No tempo is known yet: type it above the song, or type the time in ms.")
+        elif note and bpm is not None:
+            self._change(**{f"{side}_ms": round(note_ms(note, bpm), 1)})
 
     def _response_box(self) -> QComboBox:
         entries: list[tuple[str, Any]] = [("none", "")]

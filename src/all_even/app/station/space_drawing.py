@@ -1,4 +1,4 @@
-"""What stations that make room do with one hit: the fall of a reverb or a room, the repeats of an echo, moving voices."""
+"""What stations that make room do with one hit: fall of a reverb or a room, repeats of an echo, moving voices."""
 
 from typing import Any
 

@@ -11,7 +11,7 @@ from all_even.late import scipy
 
 Array = NDArray[np.float64]
 
-CENTRES_HZ = 1000.0 * 10.0 ** (np.arange(-8, 11) / 10.0)
+CENTRES_HZ = 1000.0 * 10.0 ** (np.arange(-10, 11) / 10.0)
 WORST_DB = -3.0
 """A band that loses more than this is told."""
 UNHEARD_DB = 40.0
@@ -19,7 +19,7 @@ UNHEARD_DB = 40.0
 
 
 def deviation_db(samples: Array, sample_rate: int) -> Array:
-    """Of each third octave from 160 Hz to 10 kHz, dB; NaN where there is next to nothing. samples: (frames, 2)."""
+    """Of each third octave from 100 Hz to 10 kHz, dB; NaN where there is next to nothing. samples: (frames, 2)."""
     window = 1 << 14
     hz, power = scipy.signal.welch(samples, sample_rate, nperseg=min(window, len(samples)), axis=0)
     _, mono = scipy.signal.welch(samples.sum(axis=1), sample_rate, nperseg=min(window, len(samples)))

@@ -19,6 +19,7 @@ from all_even.session import chain_edits, edits, routing, routing_edits, space
 from all_even.session.model import Bus, Proposal, Session
 
 OFF_BY, LEAST_DB = 0.01, 0.5
+STEP_DB, MOST_STEPS = 0.5, 60
 BY = Parameter("By", "dB", -30.0, 30.0, 0.0, 0.5)
 
 
@@ -194,11 +195,20 @@ def propose_lead(look: Look) -> list[Proposal]:
 
 def _until_clear(look: Look, bus: Bus) -> tuple[float | None, float | None]:
     """By how much a return has to come down until it hides no more than it may, and how much it hides then, %."""
-    for by_db in (-1.0, -2.0, -3.0, -4.0, -6.0, -8.0, -10.0, -14.0, -20.0):
-        then = spaces.figures_of(look.at(_moved(look.session, bus, by_db)), bus.id).lead_hidden
-        if then is not None and then <= MOST_LEAD_HIDDEN:
-            return by_db, 100.0 * then
-    return None, None
+
+    def hidden(steps: int) -> float | None:
+        return spaces.figures_of(look.at(_moved(look.session, bus, -STEP_DB * steps)), bus.id).lead_hidden
+
+    low, high = 0, MOST_STEPS
+    if (hidden(high) or 1.0) > MOST_LEAD_HIDDEN:
+        return None, None
+    while high - low > 1:
+        middle = (low + high) // 2
+        if (hidden(middle) or 0.0) <= MOST_LEAD_HIDDEN:
+            high = middle
+        else:
+            low = middle
+    return -STEP_DB * high, 100.0 * (hidden(high) or 0.0)
 
 
 def _refit_lead(look: Look, proposal: Proposal) -> Proposal:

@@ -169,9 +169,10 @@ def short_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Propos
     dry = who.left_dry(look)
     aside = ", ".join(f"{look.session.strip_name(lane_id)} {why}" for lane_id, why in dry.items())
     room = fit.reverb
+    most = ", most from the snare" if max(fit.sends.values()) > who.OTHER_DB else ""
     reason = (
         f"A short space holds the parts together: {number(room.decay_s, 2)} s, {room.predelay_ms:.0f} ms of pre-delay, "
-        "200 Hz to 7 kHz. A trace on nearly everything, most from the snare; nothing from kick and bass."
+        f"200 Hz to 7 kHz. A trace on nearly everything{most}; nothing from kick and bass."
         + (f" Left dry: {aside}." if aside else "")
     )
     return _proposal(look, "space.short", "Short room", "A short room for nearly everything", reason, fit, aim, 6.0)

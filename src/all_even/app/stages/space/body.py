@@ -154,13 +154,13 @@ class SpaceBody(Body):
             paint.text(painter, area, words, size=theme.SMALL, colour=theme.colour("quiet"))
             return
         x = area.left()
-        for line in lines_of(view):
+        for line in sorted(lines_of(view), key=lambda line: not line.over):
             width = paint.width_of(line.text, theme.SMALL) + 2
             if x + width > area.right():
                 break
             tint = theme.colour("look" if line.over else "quiet")
             paint.text(painter, QRectF(x, area.top(), width, area.height()), line.text, size=theme.SMALL, colour=tint)
-            x += width + 14
+            x += width + 10
         paint.text(painter, column_box(box, columns, "ratio"), LEVEL.text(bus.level_db).removesuffix(" dB"),
                    align=paint.RIGHT)  # fmt: skip
 
