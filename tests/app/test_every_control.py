@@ -120,12 +120,16 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, request, s
         for tab in range(4):
             rig.window.workbench.side.setCurrentIndex(tab)
             wrong += walk(rig, screen)
-        if screen in ("balance", "share", "dynamics"):
+        if screen in ("balance", "share", "dynamics", "space"):
             shown = rig.window.workbench.bench.of(screen)
-            for view in range(3 if screen == "dynamics" else 4):
+            if screen == "space":
+                shown.add_return("hall")
+            for view in range(3 if screen in ("dynamics", "space") else 4):
                 # Pictures are waited for; moves are looked for long after.
                 if screen == "share":
                     rig.wait(lambda: rig.window.workbench.bench.of("share").shown.measured is not None)
+                elif screen == "space":
+                    rig.wait(lambda: rig.window.workbench.bench.of("space").shown.view is not None)
                 elif screen == "dynamics":
                     rig.wait(lambda: len(rig.window.workbench.bench.of("dynamics").shown.movements) > 2)
                 else:
