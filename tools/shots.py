@@ -109,9 +109,6 @@ def main() -> None:
         select("LD VOX comp.wav")
         measured()
         bench = window.workbench.bench.of("share")
-        bench.show_view(1)
-        wait(lambda: bool(bench.map._lines) and not desk.work.busy())
-        shot("share-pairs")
         apply("share", "share.shape")
         bench.show_view(3)
         measured()
@@ -142,6 +139,25 @@ def main() -> None:
         wait(lambda: not bench.shown.is_stale())
         window.workbench.lanes.scroll_bar.setValue(10_000)
         shot("dynamics-glue")
+        bench.show_view(0)
+        window.workbench.lanes.scroll_bar.setValue(0)
+
+    def space() -> None:
+        """Two places made by moves, the lanes from near to far, and a hall against the next kick."""
+        desk.set_stage("space")
+        select("LD VOX comp.wav")
+        for move_id in ("space.short", "space.long"):
+            wait(lambda i=move_id: any(move.id == i for move in desk.moves.at("space")))
+            apply("space", move_id)
+        bench = window.workbench.bench.of("space")
+        wait(lambda: not bench.shown.is_stale() and not desk.work.busy())
+        window.workbench.lanes.scroll_bar.setValue(440)
+        shot("space")
+        snare = next(bus for bus in desk.session.buses if bus.name == "Short room")
+        desk.select((snare.id,))
+        wait(lambda: not desk.work.busy())
+        window.workbench.lanes.scroll_bar.setValue(10_000)
+        shot("space-return")
         bench.show_view(0)
         window.workbench.lanes.scroll_bar.setValue(0)
 
@@ -205,6 +221,7 @@ def main() -> None:
     low_end()
     share()
     dynamics()
+    space()
     desk.set_stage("buses")
     for move_id in ("sections", "kick-and-bass"):
         if any(move.id == f"buses.{move_id}" for move in desk.moves.at("buses")):

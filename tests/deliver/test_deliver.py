@@ -13,13 +13,14 @@ from msgspec.structs import replace
 from all_even.deliver import shapes
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import Sheet, csv_text, html, json_text, write_recall
+from all_even.dsp.reverb import STARTS
 from all_even.engine.planning import make_plan
 from all_even.engine.render import measure_mix, render
 from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.measure.recording.files import measure_files
 from all_even.measure.recording.track import measure_samples
-from all_even.session import edits, store
+from all_even.session import chain_edits, edits, space_edits, store
 from all_even.session.new import inspect_all, new_session, sound_paths
 from tests.conftest import RATE, noise, stereo
 
@@ -60,6 +61,21 @@ def test_a_section_of_a_16_bit_print_equals_the_whole_one(opened, tmp_path):
     print_mix(plan, tmp_path / "part.wav", PrintSettings(bits="16", start_s=1.5, end_s=3.0))
     whole, part = (soundfile.read(tmp_path / name, dtype="int16")[0] for name in ("whole.wav", "part.wav"))
     np.testing.assert_array_equal(part, whole[round(1.5 * RATE) : 3 * RATE])
+
+
+def test_a_print_goes_on_until_the_last_room_has_died_away(opened, tmp_path):
+    session, sources = opened
+    room = replace(STARTS["room"], decay_s=1.0, low_ratio=1.0)
+    session, bus = space_edits.add_return(session, "Room", [room], [lane.id for lane in session.lanes])
+    session = edits.set_trim(session, -24.0)
+    plan = make_plan(session, sources)
+    written = print_mix(plan, tmp_path / "mix.wav")
+    assert written.frames == pytest.approx(plan.frames + 1.04 * RATE, abs=0.01 * RATE)
+    read, _ = soundfile.read(tmp_path / "mix.wav")
+    after = 20.0 * np.log10(max(1e-9, np.abs(read[-RATE // 20 :]).max()) / np.abs(read).max())
+    assert after < -50.0
+    bypassed = chain_edits.change_station(session, bus, session.bus(bus).chain[0].id, bypass=True)
+    assert make_plan(bypassed, sources).tail_s == 0.0
 
 
 def test_overs_are_reported_and_a_float_print_keeps_them(opened, tmp_path):

@@ -12,6 +12,7 @@ from all_even.dsp.compressor import Compressor
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Processor
+from all_even.dsp.reverb import Reverb
 from all_even.engine import mixing, planning
 from all_even.engine.plan import Plan
 from all_even.engine.playing.player import Player
@@ -88,6 +89,27 @@ def test_a_recording_equals_the_render_after_the_quiet_start(stage):
     heard = stage.play_to_end()
     rendered = np.concatenate(list(render(plan)))
     assert len(heard) == len(rendered)
+    np.testing.assert_allclose(heard, rendered * ramp(len(rendered)), atol=1e-6)
+
+
+def test_rooms_are_heard_to_their_end_and_edits_meanwhile_change_nothing_of_them(stage):
+    """The rings of a reverb are not kept with the memory that playing goes back to: they are right all the same."""
+    room = Reverb(decay_s=0.6, predelay_ms=5.0, mix_percent=50.0)
+
+    def plan() -> Plan:
+        return plan_of(Memory(noise(2.0, 3)[:, np.newaxis]), gain=0.2, session=chain_of("lane-0", room))
+
+    stage.player.set_plan(plan())
+    stage.player.play()
+    stage.wait(lambda: stage.player.playing)
+    for at_s in (0.3, 0.6, 0.9, 1.2):
+        stage.wait(lambda at=at_s: stage.player.position_s() > at)
+        stage.player.set_plan(plan())
+    stage.wait(lambda: not stage.player.playing)
+    stage.devices[0].stop()
+    heard, same = stage.devices[0].recording(), plan()
+    rendered = np.concatenate(list(render(same, 0, same.frames_with_tail)))
+    assert len(heard) == len(rendered) > same.frames
     np.testing.assert_allclose(heard, rendered * ramp(len(rendered)), atol=1e-6)
 
 

@@ -10,6 +10,7 @@ from all_even.errors import UserError
 if TYPE_CHECKING:
     from all_even.engine.figures.look import Look
     from all_even.engine.figures.session_figures import SessionFigures
+    from all_even.engine.space_view import SpaceView
     from all_even.measure.dynamics.movement import Movement
     from all_even.session.model import Proposal, Session
 
@@ -33,6 +34,7 @@ def figures(options: argparse.Namespace) -> int:
         "sections": [dataclasses.asdict(section) for section in found.sections],
         "low_end": dataclasses.asdict(found.low_end),
         "share": _share(found),
+        "space": _space(session, found.space),
         "dynamics": [_movement(session.strip_name(strip_id), moved) for strip_id, moved in found.movements.items()],
     }
     if options.json:
@@ -46,10 +48,39 @@ def figures(options: argparse.Namespace) -> int:
     if found.sharing is not None and found.apart is not None:
         say(f"Hidden of all that counts: {100.0 * found.sharing.mean:.1f} %, in one ear "
             f"{100.0 * found.apart.ear_mean:.1f} %")  # fmt: skip
+    for bus_id, one in found.space.returns.items():
+        if one.figures.covered is not None:
+            say(f"{session.strip_name(bus_id)}: {100.0 * one.figures.covered:.1f} % covered by the dry sound")
     low = found.low_end
     if low.focus is not None:
         say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
     return 0
+
+
+def _space(session: "Session", found: "SpaceView") -> dict[str, Any]:
+    """How far away each lane stands, and what each return adds."""
+    return {
+        "snare_to_kick_s": found.beat.kick_s,
+        "lanes": [
+            {
+                "name": session.strip_name(lane_id),
+                "direct_to_return_db": one.ratio_db,
+                "returns_db": {session.strip_name(bus_id): one.to(bus_id) for bus_id in one.returned},
+            }
+            for lane_id, one in found.depths.items()
+        ],
+        "returns": [
+            {
+                "name": session.strip_name(bus_id),
+                "covered": one.figures.covered,
+                "lead_hidden": one.figures.lead_hidden,
+                "low_added_db": one.figures.low_added_db,
+                "decay_s": {f"{hz:.0f}": decay.decay_s for hz, decay in one.response.decay.items()},
+                "drop_at_kick_db": one.drop_db,
+            }
+            for bus_id, one in found.returns.items()
+        ],
+    }
 
 
 def _movement(name: str, found: "Movement") -> dict[str, Any]:
@@ -273,6 +304,7 @@ def template(options: argparse.Namespace) -> int:
 def render(options: argparse.Namespace) -> int:
     from all_even.deliver.print_mix import PrintSettings, print_mix
     from all_even.deliver.stems import print_stems
+    from all_even.engine import responses
     from all_even.engine.planning import make_plan
     from all_even.engine.sources import Sources
     from all_even.session import store
@@ -284,7 +316,7 @@ def render(options: argparse.Namespace) -> int:
     session = store.load(options.session)
     sources = Sources()
     sources.update(session)
-    for sentence in sources.problems(session).values():
+    for sentence in (*sources.problems(session).values(), *responses.problems(session).values()):
         warn(sentence)
     settings = PrintSettings(
         bits=options.bits,

@@ -62,9 +62,10 @@ def print_mix(
 
 
 def section(plan: Plan, settings: PrintSettings) -> tuple[int, int]:
-    """First frame and end of what is printed; UserError where that is nothing."""
+    """First frame and end of what is printed, to the end of the last room; UserError where that is nothing."""
     start = round(settings.start_s * plan.sample_rate)
-    end = plan.frames if settings.end_s is None else min(plan.frames, round(settings.end_s * plan.sample_rate))
+    whole = plan.frames_with_tail
+    end = whole if settings.end_s is None else min(whole, round(settings.end_s * plan.sample_rate))
     if end <= start:
         raise UserError("There is nothing to print: the section is empty or the session has no sound.")
     return start, end

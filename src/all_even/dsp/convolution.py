@@ -61,6 +61,9 @@ class Convolver(Processor, frozen=True, kw_only=True):
     def settling_s(self) -> float:
         return self.longest_s()
 
+    def rings_s(self) -> float:
+        return self.longest_s()
+
     def state_size(self, sample_rate: int) -> int:
         return 1
 

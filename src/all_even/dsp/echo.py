@@ -49,12 +49,18 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
     mix_percent: Annotated[float, setting("Mix", "%", 0.0, 100.0, step=1.0, decimals=0)] = 100.0
 
     def settling_s(self) -> float:
+        return self._falls_s(SETTLED_DB) + 18.4 / (2.0 * math.pi * self.high_pass_hz)
+
+    def rings_s(self) -> float:
+        return self._falls_s(60.0)
+
+    def _falls_s(self, by_db: float) -> float:
+        """Until the repeats are so far down."""
         longest = max(self.left_ms, self.right_ms) / 1000.0
         if self.order == "in turn":
             longest = (self.left_ms + self.right_ms) / 1000.0
         share = self.feedback_percent / 100.0
-        rounds = 1.0 + (SETTLED_DB / -(20.0 * math.log10(share)) if share > 0.0 else 0.0)
-        return longest * rounds + 18.4 / (2.0 * math.pi * self.high_pass_hz)
+        return longest * (1.0 + (by_db / -(20.0 * math.log10(share)) if share > 0.0 else 0.0))
 
     def state_size(self, sample_rate: int) -> int:
         return 1 + 2 * 3

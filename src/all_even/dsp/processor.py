@@ -109,6 +109,10 @@ class Processor(Described, frozen=True, kw_only=True):
         """After this time what came before changes the output by less than 1e-7. Infinite is allowed."""
         return 0.0
 
+    def rings_s(self) -> float:
+        """So long a sound is heard after it has ended: until it has fallen by 60 dB."""
+        return 0.0
+
     def state_size(self, sample_rate: int) -> int:
         """How many numbers it remembers, for two channels."""
         return 0

@@ -78,6 +78,9 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
         longest = self.decay_s * max(1.0, self.low_ratio)
         return longest * SETTLED_DB / 60.0 + (self.predelay_ms + self.early_ms + 2.0 * self.size_ms) / 1000.0
 
+    def rings_s(self) -> float:
+        return self.decay_s * max(1.0, self.low_ratio) + (self.predelay_ms + self.size_ms) / 1000.0
+
     def decay_at(self, frequency_hz: Array | float) -> Array:
         """The time in s in which a sound of this frequency falls by 60 dB."""
         middle, low, high = 1.0 / self.decay_s, 1.0 / self.low_ratio, 1.0 / self.high_ratio

@@ -14,7 +14,7 @@ from all_even.engine.dynamics import strip_samples
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.engine.parts import Samples, processed
 from all_even.engine.responses import linked
 from all_even.session import chain_edits

@@ -96,7 +96,8 @@ class StripPlan:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Plan:
-    """All that is computed. frames: the song's length. latency: of the mix, in frames.
+    """All that is computed. frames: the song's length. tail_s: so long rooms are heard after it. latency: of the mix,
+    in frames.
 
     state_size, history_size: numbers remembered from block to block. taps: feeds for stems by strip id.
     places: where each memory lies, by a name that lasts from plan to plan; rings: the same for histories.
@@ -110,8 +111,14 @@ class Plan:
     state_size: int
     places: Mapping[tuple[str, ...], tuple[int, int]]
     history_size: int = 0
+    tail_s: float = 0.0
     rings: Mapping[tuple[str, ...], tuple[int, int]] = field(default_factory=dict)
     taps: Mapping[str, Feed] = field(default_factory=dict)
+
+    @property
+    def frames_with_tail(self) -> int:
+        """Until the last room has died away."""
+        return self.frames + round(self.tail_s * self.sample_rate)
 
     @property
     def duration_s(self) -> float:

@@ -60,6 +60,8 @@ class _Planning:
         self.size = 0
         self.rings: dict[tuple[str, ...], tuple[int, int]] = {}
         self.history_size = 0
+        self.tails: dict[str, float] = {}
+        """By strip: how long it is heard after the song."""
         hearing = routing.hearing(session)
         self.open, self.sounding = hearing.open_edges, hearing.sounding
         self.incoming: dict[str, list[routing.Edge]] = defaultdict(list)
@@ -94,6 +96,7 @@ class _Planning:
             state_size=self.size,
             places=self.places,
             history_size=self.history_size,
+            tail_s=self.tails.get(last.id, 0.0),
             rings=self.rings,
             taps=taps,
         )
@@ -155,6 +158,8 @@ class _Planning:
         before += [self.strips[station.key.source] for station in stations if station.key is not None]
         settling = sum(station.processor.settling_s() + station.wait / self.rate for station in stations)
         delays = max((feed.delay for feed in feeds), default=0) / self.rate
+        rings = sum(station.processor.rings_s() for station in stations if not station.processor.bypass)
+        self.tails[strip_id] = max((self.tails.get(item.id, 0.0) for item in before), default=0.0) + rings
         self.index[strip_id] = len(self.strips)
         self.strips.append(
             StripPlan(

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from all_even.engine import flow as flows
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG, lane_reports
+from all_even.engine.figures.session_figures import lane_reports
+from all_even.engine.figures.song import SONG
 from all_even.engine.sources import Sources
 from all_even.engine.units import unit_energy, units
 from all_even.measure.level import loudness, zones

@@ -8,7 +8,7 @@ import numpy as np
 from all_even.engine import spaces
 from all_even.engine.depth import Depth, depths
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.engine.space_response import Response, response_of
 from all_even.engine.spaces import ReturnFigures
 from all_even.session import routing, space

@@ -226,7 +226,7 @@ class DeskFigures:
         session = look.session
 
         def job(report: Report) -> None:
-            from all_even.engine.figures.session_figures import SONG
+            from all_even.engine.figures.song import SONG
             from all_even.engine.relations import relations
 
             measured = look.with_cancel(report.cancelled)

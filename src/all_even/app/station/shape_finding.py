@@ -29,7 +29,7 @@ def follow_hits(desk: Desk, parent: QWidget, strip: str, station: str, source: s
 
     def job(report: Report) -> tuple[float, ...]:
         from all_even.audio import midi
-        from all_even.engine.figures.session_figures import session_song
+        from all_even.engine.figures.song import session_song
         from all_even.session.hits import lane_hits_s
 
         report.progress(-1.0, f"Looking for the hits of {name}")

@@ -3,15 +3,15 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from all_even.engine import arrival, listening
+from all_even.engine import arrival, listening, responses
 from all_even.engine.dynamics import moving
 from all_even.engine.figures.book import Book
-from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
+from all_even.engine.figures.song import session_song
 from all_even.engine.low_end import LowEnd, kicks_and_basses, low_end
 from all_even.engine.sharing import Apart, Hiding, Sharing, apart, pairs, sharing
 from all_even.engine.sources import Opened, Sources, frames_of
+from all_even.engine.space_view import SpaceView, space_view
 from all_even.engine.units import units
 from all_even.measure.dynamics.movement import Movement
 from all_even.measure.recording import files
@@ -19,11 +19,9 @@ from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.track import TrackMeasures
 from all_even.measure.sharing.masking import Masking
 from all_even.measure.time.sections import Section
-from all_even.session import routing, song_map, store
-from all_even.session.hits import hits_s
+from all_even.session import routing, store
 from all_even.session.importance import importance
 from all_even.session.model import MIX, Session
-from all_even.session.song import Part, Song, find_song, is_line, onsets_s
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +52,7 @@ class SessionFigures:
     hiding: tuple[Hiding, ...]
     movements: Mapping[str, Movement]
     """What moves in each strip, by id: lanes, buses, mix."""
+    space: SpaceView
 
 
 def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
@@ -62,36 +61,6 @@ def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
     wanted = [lane for lane in session.lanes if lane.id in opened]
     found = dict(files.measure_files([(store.lane_path(session, lane), lane.take) for lane in wanted]))
     return {lane.id: found[index] for index, lane in enumerate(wanted)}
-
-
-def session_song(session: Session, reports: Mapping[str, FileReport]) -> Song:
-    """Tempo, sections, tuning and timing of a session, with the hits as the user has put them right."""
-    parts = []
-    for lane in session.lanes:
-        report = reports.get(lane.id)
-        if report is None or report.measures is None or report.character is None:
-            continue
-        onsets = onsets_s(lane.role, report.character)
-        if onsets is not None and is_line(lane.role, report.character):
-            onsets = tuple(time + lane.start_s for time in onsets)
-        elif onsets is not None:
-            onsets = hits_s(lane, onsets)
-        parts.append(Part(lane.id, lane.role, report.measures, report.character, onsets, lane.start_s))
-    found = find_song(parts)
-    duration_s = max((part.start_s + part.measures.duration_s for part in parts), default=0.0)
-    return song_map.told(found, session.song, duration_s)
-
-
-def _song_rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
-    lanes = [
-        (lane.id, prints.identity(lane.id), lane.role, lane.start_s, lane.hits, lane.take, lane.id in look.reports)
-        for lane in look.session.lanes
-    ]
-    return digest((lanes, look.session.song))
-
-
-SONG = Figure("song", 1, "session", _song_rests_on, lambda look, _: session_song(look.session, look.reports))
-"""Tempo, sections, tuning and timing, as the user has put them right."""
 
 
 def session_figures(session: Session, book: Book, reports: Mapping[str, FileReport]) -> SessionFigures:
@@ -132,6 +101,7 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
     return SessionFigures(
         mix, tuple(lanes), mean, sections, low_end(look), table, sharing(look), apart(look), pairs(look),
         {strip_id: found for strip_id in _strips(session) if (found := moving(look, strip_id)) is not None},
+        space_view(look),
     )  # fmt: skip
 
 
@@ -143,4 +113,7 @@ def measure_session(session: Session) -> tuple[SessionFigures, dict[str, str]]:
     """All figures of a session from its files; also the sentences of what can't be used."""
     sources = Sources()
     sources.update(session)
-    return session_figures(session, Book(sources), lane_reports(session, sources)), sources.problems(session)
+    return session_figures(session, Book(sources), lane_reports(session, sources)), {
+        **sources.problems(session),
+        **responses.problems(session),
+    }

@@ -185,8 +185,8 @@ class Player:
                     state.running = None
                     self._stopped_at = located
                     recent.clear()
-                if wish_playing and not self.playing and plan is not None and plan.frames:
-                    if state.position >= plan.frames:
+                if wish_playing and not self.playing and plan is not None and plan.frames_with_tail:
+                    if state.position >= plan.frames_with_tail:
                         state.position = 0
                     state = State(state.position, 0, None, matching)
                     recent.clear()
@@ -203,7 +203,7 @@ class Player:
                 continue
             ceiling = ceiling or mixing.ProtectiveCeiling(plan.sample_rate)
             hops = hops or HopMeter(plan.sample_rate, 2)
-            self._ring.ending = state.position >= plan.frames
+            self._ring.ending = state.position >= plan.frames_with_tail
             if self._ring.ending:
                 if self._ring.is_empty:
                     self._stopped_at = 0
@@ -237,7 +237,7 @@ class Player:
         if state.running is None:
             state.running = self._begin(plan, state.position)
             state.matching = matching
-        frames = min(BLOCK, plan.frames - state.position)
+        frames = min(BLOCK, plan.frames_with_tail - state.position)
         if looping and loop is not None:
             frames = min(frames, loop[1] - state.position)
             if state.running.position < loop[1]:
@@ -326,9 +326,9 @@ class Player:
         self, plan: Plan | None, state: State, ceiling: mixing.ProtectiveCeiling | None, fade_s: float
     ) -> None:
         """Puts a last stretch of what is playing into the ring, ending in silence."""
-        if plan is None or ceiling is None or state.running is None or state.position >= plan.frames:
+        if plan is None or ceiling is None or state.running is None or state.position >= plan.frames_with_tail:
             return
-        frames = min(BLOCK, round(fade_s * plan.sample_rate), plan.frames - state.position)
+        frames = min(BLOCK, round(fade_s * plan.sample_rate), plan.frames_with_tail - state.position)
         out = state.running.advance(frames) * state.matching
         shape(out, state, plan.sample_rate)
         out *= swell(1.0 - np.arange(frames) / frames)[:, np.newaxis]

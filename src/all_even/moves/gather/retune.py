@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from all_even.audio import retune as retuning
 from all_even.dsp.parameter import signed
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.engine.sources import Sources
 from all_even.measure.recording import files
 from all_even.moves.kind import Kind

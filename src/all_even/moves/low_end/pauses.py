@@ -20,7 +20,7 @@ from all_even.dsp.parameter import number, time_text
 from all_even.dsp.processor import Processor, Single, key_of
 from all_even.dsp.shaped import DuckShape, shape_of
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import session_song
+from all_even.engine.figures.song import session_song
 from all_even.engine.low_end import Heard, heard, kicks_and_basses
 from all_even.measure.sharing import duck as figures
 from all_even.measure.sharing.focus import RATE

@@ -10,7 +10,7 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number, signed
 from all_even.dsp.shaped import follows_another
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.engine.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair
 from all_even.measure.level.third_octave import MIDBANDS_HZ
 from all_even.measure.pitch.evenness import narrow_band

@@ -16,7 +16,7 @@ from all_even.dsp.parameter import number
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.engine.sharing import Sharing, pairs, sharing
 from all_even.measure.level import zones
 from all_even.measure.pitch import high_line

@@ -11,7 +11,7 @@ from all_even import decibels
 from all_even.dsp.parameter import LEVEL, Parameter, number, signed
 from all_even.engine import listening
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.measure.time.sections import Section

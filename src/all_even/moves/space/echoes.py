@@ -10,7 +10,7 @@ from all_even.dsp.echo import NOTES, Echo, note_ms
 from all_even.dsp.parameter import Parameter, number
 from all_even.engine import spaces
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.session_figures import SONG
+from all_even.engine.figures.song import SONG
 from all_even.measure.space import mono
 from all_even.moves.kind import Kind, name_of, per_strip, value_of
 from all_even.moves.space import who
