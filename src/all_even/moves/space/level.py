@@ -5,6 +5,8 @@ bass stop sending to it and it gets a high-pass: what is sent matters most (trie
 hides over 2 % more of the lead, it comes down until it hides no more than that.
 """
 
+from typing import Literal
+
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import LEVEL, Parameter, number, signed
@@ -12,11 +14,12 @@ from all_even.dsp.passes import HighPass
 from all_even.engine import spaces
 from all_even.engine.figures.look import Look
 from all_even.moves.kind import Kind, value_of
+from all_even.moves.metric import Metric
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS, LEAD, LOW
 from all_even.moves.space.places import LOW_CUT, MOST_LEAD_HIDDEN, MOST_LOW_DB
 from all_even.session import chain_edits, edits, routing, routing_edits, space
-from all_even.session.model import Bus, Proposal, Session
+from all_even.session.model import Bus, Evidence, Parameters, Proposal, Session
 
 OFF_BY, LEAST_DB = 0.01, 0.5
 STEP_DB, MOST_STEPS = 0.5, 60
@@ -31,6 +34,28 @@ def _heard(session: Session) -> list[Bus]:
 def _moved(session: Session, bus: Bus, by_db: float) -> Session:
     level_db = LEVEL.clamped(round(bus.level_db + by_db, 1))
     return edits.change_strips(session, (bus.id,), level_db=level_db)
+
+
+def _proposal(
+    kind: Kind,
+    bus: Bus,
+    metric: Metric,
+    before: float,
+    expected: float | None,
+    *,
+    title: str,
+    reason: str,
+    parameters: Parameters,
+    evidence: Evidence,
+    weight: float,
+    source: Literal["predicted", "trial"] = "predicted",
+) -> Proposal:
+    """A move of one return, judged by one of its figures."""
+    return Proposal(
+        id=f"{kind.id}.{bus.id}", kind=kind.id, stage="space", targets=(bus.id,), title=title, reason=reason,
+        parameters=parameters, evidence=evidence, metric=metric.id, arguments={"bus": bus.name}, before=before,
+        expected=expected, tolerance=metric.tolerance, source=source, weight=weight,
+    )  # fmt: skip
 
 
 # Just missed.
@@ -51,25 +76,15 @@ def propose_place(look: Look) -> list[Proposal]:
         loud = found.covered < spaces.JUST_MISSED
         heard = "It is heard by itself" if loud else "It is hardly missed when muted"
         made.append(
-            Proposal(
-                id=f"{PLACE.id}.{bus.id}",
-                kind=PLACE.id,
-                stage="space",
-                targets=(bus.id,),
+            _proposal(
+                PLACE, bus, COVERED, found.covered, then.covered,
                 title=f"{bus.name} {signed(found.moves_to_db, 1)} dB: just missed when muted",
                 reason=f"{heard}: the dry sound covers {number(100.0 * found.covered)} % of it; at 97 % it is felt, "
                 "not heard. Mute it to compare.",
                 parameters={"by_db": round(found.moves_to_db, 1)},
-                evidence={"covered": found.covered, "by_db": found.moves_to_db},
-                metric=COVERED.id,
-                arguments={"bus": bus.name},
-                before=found.covered,
-                expected=then.covered,
-                tolerance=COVERED.tolerance,
-                source="predicted",
-                weight=3.0,
+                evidence={"covered": found.covered, "by_db": found.moves_to_db}, weight=3.0,
             )
-        )
+        )  # fmt: skip
     return made
 
 
@@ -115,25 +130,14 @@ def propose_mud(look: Look) -> list[Proposal]:
             if there
         )
         made.append(
-            Proposal(
-                id=f"{MUD.id}.{bus.id}",
-                kind=MUD.id,
-                stage="space",
-                targets=(bus.id,),
-                title=f"{bus.name}: out of the low end",
+            _proposal(
+                MUD, bus, LOW, found.low_added_db, after, title=f"{bus.name}: out of the low end",
                 reason=f"It adds {number(found.low_added_db, 2)} dB under 250 Hz, and over {number(MOST_LOW_DB)} is "
                 f"mud: {what}.",
                 parameters={"lanes": tuple(low)},
-                evidence={"low_added_db": found.low_added_db, "low_senders": len(low)},
-                metric=LOW.id,
-                arguments={"bus": bus.name},
-                before=found.low_added_db,
-                expected=after,
-                tolerance=LOW.tolerance,
-                source="trial",
-                weight=4.0,
+                evidence={"low_added_db": found.low_added_db, "low_senders": len(low)}, weight=4.0, source="trial",
             )
-        )
+        )  # fmt: skip
     return made
 
 
@@ -170,26 +174,16 @@ def propose_lead(look: Look) -> list[Proposal]:
         if by_db is None:
             continue
         made.append(
-            Proposal(
-                id=f"{CLEAR.id}.{bus.id}",
-                kind=CLEAR.id,
-                stage="space",
-                targets=(bus.id,),
+            _proposal(
+                CLEAR, bus, LEAD, 100.0 * found.lead_hidden, after,
                 title=f"{bus.name} {signed(by_db, 1)} dB: out of the lead's way",
                 reason=f"It hides {number(100.0 * found.lead_hidden)} % more of the lead than the dry mix does; over "
                 f"{number(100.0 * MOST_LEAD_HIDDEN, 0)} % the lead drowns. Most of that is its own room: sending less "
                 "of the lead is the other way.",
                 parameters={"by_db": by_db},
-                evidence={"lead_hidden_percent": 100.0 * found.lead_hidden, "covered": found.covered},
-                metric=LEAD.id,
-                arguments={"bus": bus.name},
-                before=100.0 * found.lead_hidden,
-                expected=after,
-                tolerance=LEAD.tolerance,
-                source="predicted",
-                weight=3.5,
+                evidence={"lead_hidden_percent": 100.0 * found.lead_hidden, "covered": found.covered}, weight=3.5,
             )
-        )
+        )  # fmt: skip
     return made
 
 

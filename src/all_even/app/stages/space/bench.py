@@ -50,6 +50,7 @@ class SpaceBench(Bench):
         self.open_station = ""
         self.bus = ""
         """The return that is shown; the selected one, else the last that was."""
+        self._selected = ""
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(14)
@@ -132,10 +133,11 @@ class SpaceBench(Bench):
             self.refresh()
 
     def select(self) -> None:
-        current = self.desk.current
-        if current in {bus.id for bus in space.returns(self.desk.session)} and current != self.bus:
-            assert current is not None
-            self.bus, self.open_station = current, ""
+        """A return that is selected is shown over the beats."""
+        before, self._selected = self._selected, self.desk.current or ""
+        if self._selected != before and self._selected in self.returns():
+            if self._selected != self.bus:
+                self.bus, self.open_station = self._selected, ""
             if self.stack.currentIndex() == 0:
                 self.show_view(1)
                 return

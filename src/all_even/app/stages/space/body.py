@@ -25,6 +25,8 @@ NEAR_DB, FAR_DB = 30.0, 0.0
 TICKS_DB = (25.0, 20.0, 15.0, 10.0, 5.0)
 DRY = 30.0
 """Pixels of the rail's dry end."""
+TITLES = ("Direct over returned sound, dB", "Direct over return, dB", "dB")
+"""The longest that fits."""
 MOST_RETURNS = 4
 COLUMN, NARROW_COLUMN = 84.0, 66.0
 STEP_DB = 0.5
@@ -68,8 +70,10 @@ class SpaceBody(Body):
         rail = column_box(box, columns, "depth")
         paint.text(painter, QRectF(rail.left(), rail.top() + 1, 60, 16), "near", size=theme.SMALL, colour=quiet)
         middle = QRectF(rail.left() + 60, rail.top() + 1, rail.width() - 120, 16)
-        paint.text(painter, middle, "Direct over returned sound, dB", size=theme.SMALL, colour=quiet,
-                   align=paint.CENTRE)  # fmt: skip
+        words = next(
+            (text for text in TITLES if paint.width_of(text, theme.SMALL) <= middle.width()), TITLES[-1]
+        )  # fmt: skip
+        paint.text(painter, middle, words, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
         far = QRectF(rail.right() - 60, rail.top() + 1, 60, 16)
         paint.text(painter, far, "far", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
         dry = QRectF(rail.left(), rail.top() + 18, DRY, 16)

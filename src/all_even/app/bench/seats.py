@@ -1,0 +1,120 @@
+"""Lanes as seats on a plan: a mark and a name each, to take hold of; what across and up mean, the subclass says."""
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+
+from all_even import texts
+from all_even.app import icons, paint, theme
+from all_even.app.bench.drawings import Drawing
+from all_even.app.desk import Desk
+from all_even.session.model import Lane
+from all_even.session.roles import family_of
+
+SEAT = 12.0
+NAME_WIDTH, NAME_LETTERS = 100.0, 18
+FINE = 0.2
+
+
+class SeatsDrawing(Drawing):
+    """Subclasses say who has a seat, where, and what a drag does."""
+
+    title = ""
+
+    def __init__(self, desk: Desk, name: str, tip: str) -> None:
+        super().__init__(name, tip)
+        self.desk = desk
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self._held: str | None = None
+
+    def lanes(self) -> list[Lane]:
+        """Those that have a seat."""
+        raise NotImplementedError
+
+    def places(self) -> dict[str, QPointF]:
+        """Where each seat is drawn, by lane id."""
+        raise NotImplementedError
+
+    def seat_tip(self, lane: Lane) -> str:
+        """What is said of a seat under the pointer."""
+        raise NotImplementedError
+
+    def taken(self, lane: Lane, at: QPointF) -> None:
+        """A seat was taken hold of."""
+
+    def dragged(self, lane: Lane, at: QPointF, *, fine: bool) -> None:
+        """The seat in the hand is moved."""
+        raise NotImplementedError
+
+    # Painting.
+
+    def paint_seats(self, painter: QPainter, plot: QRectF) -> None:
+        """The selected ones first, so that their names are written."""
+        places, selected = self.places(), set(self.desk.selected)
+        written: list[QRectF] = []
+        for lane in sorted(self.lanes(), key=lambda lane: lane.id not in selected):
+            self._seat(painter, plot, lane, places, lane.id in selected, written)
+
+    def _seat(
+        self,
+        painter: QPainter,
+        plot: QRectF,
+        lane: Lane,
+        places: dict[str, QPointF],
+        selected: bool,
+        written: list[QRectF],
+    ) -> None:
+        at = places[lane.id]
+        box = QRectF(at.x() - SEAT / 2, at.y() - SEAT / 2, SEAT, SEAT)
+        if selected:
+            painter.setPen(QPen(theme.colour("act"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(-3, -3, 3, 3), 4, 4)
+        icons.draw_mark(painter, family_of(lane.role), box)
+        shown = texts.clipped(lane.name, NAME_LETTERS)
+        name = QRectF(box.right() + 3, at.y() - 8, min(NAME_WIDTH, paint.width_of(shown, theme.SMALL) + 1), 16)
+        if name.right() > plot.right():
+            name.moveRight(box.left() - 3)
+        others = [QRectF(p.x() - 6, p.y() - 6, 12, 12) for lane_id, p in places.items() if lane_id != lane.id]
+        if selected and any(name.intersects(other) for other in others):
+            name.moveCenter(QPointF(at.x(), at.y() - SEAT - 5))
+        if selected or not any(name.intersects(other) for other in [*written, *others]):
+            written.append(name)
+            paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("text" if selected else "quiet"))
+
+    # The hand.
+
+    def seat_at(self, x: float, y: float) -> str | None:
+        """The lane whose seat is there."""
+        near = [
+            (abs(place.x() - x) + abs(place.y() - y), lane_id)
+            for lane_id, place in self.places().items()
+            if abs(place.x() - x) <= SEAT and abs(place.y() - y) <= SEAT
+        ]
+        return min(near)[1] if near else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or not self.desk.is_open:
+            return
+        self.setFocus()
+        self._held = self.seat_at(event.position().x(), event.position().y())
+        if self._held is not None:
+            self.taken(self.desk.session.lane(self._held), event.position())
+            self.desk.select((self._held,))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or not self.desk.is_open:
+            return
+        if self._held is not None:
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.dragged(self.desk.session.lane(self._held), event.position(), fine=fine)
+            return
+        over = self.seat_at(event.position().x(), event.position().y())
+        tip = self.seat_tip(self.desk.session.lane(over)) if over is not None else self.accessibleName()
+        self.setToolTip(texts.tip(tip))
+        self.setCursor(Qt.CursorShape.OpenHandCursor if over is not None else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._held is not None:
+            self._held = None
+            self.desk.end_gesture()
