@@ -246,10 +246,6 @@ def main() -> None:
     desk.select((keyed.id,))
     window.workbench.lanes.verticalScrollBar().setValue(0)
     shot("buses")
-    desk.select((voice,))
-    shown = [station for station in desk.session.chain(voice) if isinstance(station, Equaliser)]
-    window.workbench.bench.of("buses").open(shown[-1].id)
-    shot("station-equaliser")
     window.show_page("settings")
     wait(lambda: not desk.work.busy())
     shot("settings")

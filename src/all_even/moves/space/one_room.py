@@ -28,7 +28,7 @@ def propose(look: Look) -> list[Proposal]:
     line_up = seats.fitting(look.session)
     if line_up is None or space.returns(look.session):
         return []
-    sends = dict.fromkeys((unit.id for unit in _players(look)), 0.0)
+    sends = dict.fromkeys((lane.id for unit in _players(look) for lane in who.senders(look, unit)), 0.0)
     found = _proposal(look, sends, line_up.name.lower(), spaces.JUST_MISSED) if len(sends) > 1 else None
     return [found] if found is not None else []
 

@@ -95,19 +95,28 @@ def _main_of_layers(look: Look, found: list[Unit]) -> list[Unit]:
 
 def to_short(look: Look) -> dict[str, float]:
     """Send levels to a short place by lane id, dB."""
-    return {unit.id: MAIN_DB if unit.role == "snare top" else OTHER_DB for unit in candidates(look)}
+    return {
+        lane.id: MAIN_DB if unit.role == "snare top" else OTHER_DB
+        for unit in candidates(look)
+        for lane in senders(look, unit)
+    }
 
 
 def to_long(look: Look, *, snare: bool = True) -> dict[str, float]:
     """Send levels to a long place by lane id, dB. snare: False where its room would outlast the next kick there."""
-    found = {}
+    found: dict[str, float] = {}
     for unit in candidates(look):
         role = unit.role
         long = role in LONG_ROLES or (family_of(role) in LONG_FAMILIES and role not in SHORT_ONLY)
         if long and (snare or role != "snare top"):
             main = role == "snare top" or weight_of(unit.head) == "lead"
-            found[unit.id] = MAIN_DB if main else OTHER_DB
+            found |= {lane.id: MAIN_DB if main else OTHER_DB for lane in senders(look, unit)}
     return found
+
+
+def senders(look: Look, unit: Unit) -> list[Lane]:
+    """The microphones of a source that send: the main one, and those of its kind, as of a pair."""
+    return [lane for lane in unit.lanes if lane.role == unit.role and routing.is_sounding(look.session, lane)]
 
 
 def leads(look: Look, sends: Iterable[str]) -> list[str]:
