@@ -48,10 +48,6 @@ class Layout:
     def input_ring(self) -> int:
         return BEHIND_FRAMES + 3 * SIZES[1]
 
-    def response_size(self) -> int:
-        """Numbers of `transformed`: four paths."""
-        return 4 * SIZES[0] + sum(4 * count * 2 * (size + 1) for count, size in zip(self.counts, SIZES, strict=True))
-
     def history_size(self) -> int:
         rings = INPUTS * self.input_ring
         for level, size in enumerate(SIZES):

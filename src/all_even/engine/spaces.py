@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 from all_even.dsp.processor import Processor, Single
 from all_even.dsp.shaped import coefficients_with
 from all_even.engine import listening, responses
-from all_even.engine.feeds import edge_gains
 from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
@@ -294,11 +293,3 @@ def adds(look: Look) -> Mapping[str, ReturnFigures]:
 def senders(session: Session, bus: Bus) -> list[Lane]:
     """The lanes that send to a return."""
     return [lane for lane in session.lanes if space.send_to(lane, bus.id) is not None]
-
-
-def gain_to(session: Session, lane: Lane, bus_id: str, channels: int) -> Array | None:
-    """(channels, 2) gains of a lane's send to a return; None where it sends nothing."""
-    for index, send in enumerate(lane.sends):
-        if send.to == bus_id and send.on:
-            return edge_gains(session, lane, routing.Edge(lane.id, bus_id, "send", index), channels)
-    return None

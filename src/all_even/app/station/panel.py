@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from all_even import texts
 from all_even.app import fields
 from all_even.app.desk import Desk
-from all_even.app.station import response_finding, shape_finding
+from all_even.app.station import response_finding, shape_finding, space_settings
 from all_even.app.station.bars_drawing import BarsDrawing
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.drawing import Array, StationDrawing
@@ -29,10 +29,8 @@ from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.convolution import Convolution
 from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.ducker import Ducker
-from all_even.dsp.echo import NOTES, Echo, note_ms
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
-from all_even.dsp.reverb import STARTS, Reverb
 from all_even.dsp.shaped import DuckShape, Shaped, shape_of
 from all_even.session import chain_edits
 from all_even.session.model import MIX
@@ -229,13 +227,9 @@ class StationPanel(QWidget):
             self._add_line(grid, "New shape", self._hits_box())
             if isinstance(station, Ducker) and shape_of(station, self.desk.session.shapes) is not None:
                 self._rows(grid, DuckShape, lambda _item: self._shape(), self._change_shape)
-        if isinstance(station, Reverb):
-            self._add_line(grid, "Begin from", self._start_box())
-        if isinstance(station, Convolution):
-            self._add_line(grid, "Response", self._response_box())
-        if isinstance(station, Echo):
-            for side in ("left", "right"):
-                self._add_line(grid, f"Note {side}", self._note_box(side))
+        for name, box, read in space_settings.lines(self.desk, self, self._strip, station, self._change):
+            self._add_line(grid, name, box)
+            self._set.append((partial(show_choice, box), read))
         self._rows(grid, type(station), lambda item: item, self._change, first)
         if hasattr(station, "bands"):
             self._band_rows(grid, station)
@@ -350,58 +344,6 @@ class StationPanel(QWidget):
         shape = replace(self._shape(), **values)
         merge = f"shape {shape.id} {' '.join(values)}"
         self.desk.try_edit(lambda s: chain_edits.set_shape(s, shape), merge=merge)
-
-    def _start_box(self) -> QComboBox:
-        box = choice_box("Begin from", [("a place …", ""), *((name, name) for name in STARTS)])
-        box.setToolTip("Takes all settings of a starting point over; the mix stays")
-        box.activated.connect(lambda _index: self._start_from(box.currentData()))
-        self._set.append((partial(show_choice, box), lambda _item: ""))
-        return box
-
-    def _start_from(self, name: str) -> None:
-        if name:
-            start = STARTS[name]
-            taken = [field for field in settings(Reverb) if field not in ("mix_percent", "matched_db")]
-            self._change(**{field: getattr(start, field) for field in taken})
-
-    def _note_box(self, side: str) -> QComboBox:
-        """A side's time as a note of the song's tempo; one that is slightly off counts as none."""
-        box = choice_box(f"Note {side}", [("in ms", ""), *((name, name) for name in NOTES)])
-        box.setToolTip("The time of this side as a note value at the song's tempo; type ms to be slightly off")
-        box.activated.connect(lambda _index: self._set_note(side, box.currentData()))
-        self._set.append((partial(show_choice, box), lambda item: self._note_of(getattr(item, f"{side}_ms"))))
-        return box
-
-    def _tempo_bpm(self) -> float | None:
-        song = self.desk.figures.song
-        return song.tempo.bpm if song is not None and song.tempo is not None else None
-
-    def _note_of(self, ms: float) -> str:
-        bpm = self._tempo_bpm()
-        return "" if bpm is None else next((name for name in NOTES if abs(note_ms(name, bpm) - ms) < 0.1), "")
-
-    def _set_note(self, side: str, note: str) -> None:
-        bpm = self._tempo_bpm()
-        if note and bpm is None:
-            self.desk.said.emit("No tempo is known yet: type it above the song, or type the time in ms.")
-        elif note and bpm is not None:
-            self._change(**{f"{side}_ms": round(note_ms(note, bpm), 1)})
-
-    def _response_box(self) -> QComboBox:
-        entries: list[tuple[str, Any]] = [("none", "")]
-        entries += [(item.name, item.id) for item in self.desk.session.responses]
-        entries.append((response_finding.FILE, response_finding.FILE))
-        box = choice_box("Response", entries)
-        box.setToolTip("The recorded response it convolves with: of this session, or a file")
-        box.activated.connect(lambda _index: self._set_response(box.currentData()))
-        self._set.append((partial(show_choice, box), lambda item: item.response))
-        return box
-
-    def _set_response(self, wanted: str) -> None:
-        if wanted == response_finding.FILE:
-            response_finding.choose_file(self.desk, self, self._strip, self._station_id)
-        else:
-            self._change(response=wanted)
 
     def _hits_box(self) -> QComboBox:
         lanes = [lane for lane in self.desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]
