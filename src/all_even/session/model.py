@@ -7,6 +7,7 @@ model as JSON; docs/session-format.md is made from it.
 
 from typing import Annotated, Literal
 
+import msgspec
 from msgspec import Meta, Struct
 
 from all_even.decibels import OFF_DB
@@ -404,3 +405,8 @@ class Session(Value, frozen=True, kw_only=True):
         if strip_id in (MIX, NOWHERE):
             return "the mix" if strip_id == MIX else "nowhere"
         return next((item.name for item in self.members if item.id == strip_id), strip_id)
+
+
+DECODER = msgspec.json.Decoder(Session)
+"""Made once, before any thread: what a type needs to be decoded or converted is worked out at its first use, and
+threads that come to that at the same time crash the process."""

@@ -20,7 +20,7 @@ from all_even import outputs, places
 from all_even.errors import UserError, short_name, system_reason
 from all_even.outputs import Recordings
 from all_even.session import checks, older
-from all_even.session.model import FORMAT_VERSION, Folder, Lane, Session
+from all_even.session.model import DECODER, FORMAT_VERSION, Folder, Lane, Session
 
 SUFFIX = ".alleven"
 PREVIOUS = ".previous"
@@ -67,7 +67,7 @@ def _present(data: bytes) -> Session:
     version = msgspec.json.decode(data, type=_Version, strict=True).format_version
     if 1 <= version <= older.LAST_WITHOUT_MOVES:
         return older.upgraded(msgspec.json.decode(data, type=older.OlderSession))
-    session = msgspec.json.decode(data, type=Session)
+    session = DECODER.decode(data)
     return session if version == FORMAT_VERSION else replace(session, format_version=FORMAT_VERSION)
 
 

@@ -5,6 +5,7 @@ read, or does not fit, is heard again.
 """
 
 import contextlib
+import threading
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -42,6 +43,20 @@ class _Levels(Struct, frozen=True):
     arrays: dict[str, PackedArray]
 
 
+_DECODE_LEVELS, _DECODE_STRIP = msgspec.msgpack.Decoder(_Levels), msgspec.msgpack.Decoder(_Strip)
+"""Made once, as in `measure.recording.cache`."""
+_decoders: dict[Any, Any] = {}
+_making = threading.Lock()
+
+
+def _decoder(kind: Any) -> Any:
+    """Of a type, made by one thread."""
+    with _making:
+        if kind not in _decoders:
+            _decoders[kind] = msgspec.msgpack.Decoder(kind)
+        return _decoders[kind]
+
+
 def keep(name: str, version: int, fingerprint: Fingerprint, value: Any) -> None:
     """Writes a strip's flow or levels; others, and what is there already, are left alone."""
     path = _path(name, version, fingerprint)
@@ -68,9 +83,9 @@ def known(name: str, version: int, fingerprint: Fingerprint) -> StripFlow | Trac
         return None
     try:
         if name == "levels":
-            levels = msgspec.msgpack.decode(data, type=_Levels)
+            levels = _DECODE_LEVELS.decode(data)
             return measures_of(levels.figures, levels.arrays)
-        strip = msgspec.msgpack.decode(data, type=_Strip)
+        strip = _DECODE_STRIP.decode(data)
         stations = tuple(
             StationFlow(_NOBODY, Level(**item.level), item.after.array(), item.gain_db.array())
             for item in strip.stations
@@ -92,7 +107,7 @@ def known_value(name: str, version: int, fingerprint: Fingerprint, kind: Any) ->
     if data is None:
         return None
     try:
-        return msgspec.msgpack.decode(data, type=kind)
+        return _decoder(kind).decode(data)
     except msgspec.MsgspecError:
         return None
 

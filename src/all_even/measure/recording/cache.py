@@ -39,13 +39,18 @@ class _Kept(Struct, frozen=True):
     arrays: dict[str, PackedArray]
 
 
+_DECODER = msgspec.msgpack.Decoder(_Kept)
+"""Made once, here: what a type needs to be decoded is worked out at its first use, and threads that come to that at the
+same time crash the process."""
+
+
 def load(content: str, key: str = "") -> tuple[TrackMeasures, Character, Envelope] | None:
     """What is kept for a content hash (`key` tells variants of one file apart), or None."""
     data = sealed.read(_path(content, key))
     if data is None:
         return None
     try:
-        kept = msgspec.msgpack.decode(data, type=_Kept)
+        kept = _DECODER.decode(data)
         return measures_of(kept.figures, kept.arrays), kept.character, kept.arrays["envelope"].array()
     except (ValueError, KeyError, TypeError, msgspec.MsgspecError):
         return None
