@@ -164,6 +164,10 @@ def test_what_sits_further_back_gets_more_room(states):
     assert "space.front-to-back" not in kinds(after)
 
 
+def test_echoes_are_no_place(dry):
+    assert {"space.short", "space.long"} <= kinds(make(dry, find(dry, "space.echoes")))
+
+
 def test_echoes_fall_on_note_values_and_are_just_missed(dry):
     after = make(dry, find(dry, "space.echoes"))
     echo = next(item for bus in after.session.buses for item in bus.chain if isinstance(item, Echo))

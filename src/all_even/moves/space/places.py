@@ -11,10 +11,12 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
+from all_even.dsp.convolution import Convolution
 from all_even.dsp.parameter import LEVEL, Parameter, number
 from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Processor
 from all_even.dsp.reverb import STARTS, Reverb
+from all_even.dsp.room import Room
 from all_even.engine import spaces
 from all_even.engine.figures.look import Look
 from all_even.measure.space.ending import decay_for_drop_s
@@ -123,7 +125,7 @@ def fit_long(look: Look, sends: Mapping[str, float], aim: float) -> Trial | None
     found = spaces.wall(look)
     until = drop = None
     if found is not None and found.lane_id in sends:
-        time_s = ends_at_kick_s(look, reverb, lambda one: stations(one))
+        time_s = ends_at_kick_s(look, reverb, stations)
         reverb = replace(reverb, decay_s=min(LONGEST_S, max(SHORTEST_LONG_S, time_s)))
         until, drop = found.typical_s, spaces.drop_db(look, "", stations(reverb))
     placed = tried(look, stations(reverb), sends, aim)
@@ -131,10 +133,14 @@ def fit_long(look: Look, sends: Mapping[str, float], aim: float) -> Trial | None
 
 
 def _has(look: Look, *, short: bool) -> bool:
-    """Whether there is such a place already."""
-    reverbs = [space.reverb_of(bus) for bus in space.returns(look.session)]
-    others = any(reverb is None for reverb in reverbs)
-    return others or any(item is not None and (item.decay_s < SHORT_UNDER_S) is short for item in reverbs)
+    """Whether there is such a place already; a recorded or made room may be either."""
+    for bus in space.returns(look.session):
+        reverb = space.reverb_of(bus)
+        if reverb is not None and (reverb.decay_s < SHORT_UNDER_S) is short:
+            return True
+        if any(isinstance(item, Convolution | Room) and not item.bypass for item in bus.chain):
+            return True
+    return False
 
 
 def propose_short(look: Look) -> list[Proposal]:
