@@ -129,7 +129,8 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, request, s
                 if screen == "share":
                     rig.wait(lambda: rig.window.workbench.bench.of("share").shown.measured is not None)
                 elif screen == "space":
-                    rig.wait(lambda: rig.window.workbench.bench.of("space").shown.view is not None)
+                    bench = rig.window.workbench.bench.of("space")
+                    rig.wait(lambda b=bench: b.shown.of(b.bus) is not None)
                 elif screen == "dynamics":
                     rig.wait(lambda: len(rig.window.workbench.bench.of("dynamics").shown.movements) > 2)
                 else:

@@ -233,11 +233,13 @@ class TimesDrawing(Drawing):
                        align=paint.RIGHT)  # fmt: skip
         octaves = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
         wide = plot.width() / len(octaves)
+        every = 1 if wide >= paint.width_of("500", theme.SMALL) + 4 else 2
         for index, hz in enumerate(octaves):
             left = plot.left() + index * wide
             label = number(hz / 1000.0, 0) + "k" if hz >= 1000.0 else number(hz, 0)
-            paint.text(painter, QRectF(left, plot.bottom() + 2, wide, 15), label, size=theme.SMALL, colour=quiet,
-                       align=paint.CENTRE)  # fmt: skip
+            box = QRectF(left - 0.5 * wide * (every - 1), plot.bottom() + 2, wide * every, 15)
+            if index % every == 0:
+                paint.text(painter, box, label, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
             if hz in times:
                 height = plot.height() * min(1.0, times[hz].decay_s / top)
                 bar = QRectF(left + 3, plot.bottom() - height, wide - 6, height)
