@@ -7,7 +7,7 @@ by itself. Returns are judged one by one against what is dry.
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -282,12 +282,6 @@ def through(session: Session, chain: Sequence[Processor], samples: Array, look: 
             parts.append(run(np.zeros((late, samples.shape[1]))))
         samples = np.concatenate(parts)[late:]
     return samples
-
-
-def adds(look: Look) -> Mapping[str, ReturnFigures]:
-    """Of all returns that are heard, by id."""
-    heard = routing.hearing(look.session).sounding
-    return {bus.id: figures_of(look, bus.id) for bus in space.returns(look.session) if bus.id in heard}
 
 
 def senders(session: Session, bus: Bus) -> list[Lane]:

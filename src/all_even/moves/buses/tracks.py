@@ -39,6 +39,12 @@ def bus_named(session: Session, name: str) -> Bus | None:
     return next((bus for bus in session.buses if bus.name == name), None)
 
 
+def free_bus_name(session: Session, name: str) -> str:
+    """The name, or with a number where a bus is called so: what a move does is measured by it."""
+    names = (name, *(f"{name} {number}" for number in range(2, len(session.buses) + 3)))
+    return next(one for one in names if bus_named(session, one) is None)
+
+
 def is_ducked(lane: Lane) -> bool:
     """Whether something on a lane listens to another track, or follows a shape."""
     return any(follows_another(station) for station in lane.chain)

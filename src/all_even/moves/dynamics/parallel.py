@@ -25,7 +25,7 @@ from all_even.errors import UserError
 from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
-from all_even.moves.buses.tracks import bus_named, has_parallel_copy, ids, of_family, present
+from all_even.moves.buses.tracks import bus_named, free_bus_name, has_parallel_copy, ids, of_family, present
 from all_even.moves.dynamics import glue
 from all_even.moves.dynamics.figures import GROUNDS, movement_of
 from all_even.moves.dynamics.trying import solved, through
@@ -172,7 +172,9 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
     if fit is None:
         return None
     families = {family_of(lane.role) for lane in lanes}
-    name = _free_name(look.session, NAMES.get(next(iter(families)), OTHER_NAME) if len(families) == 1 else OTHER_NAME)
+    name = free_bus_name(
+        look.session, NAMES.get(next(iter(families)), OTHER_NAME) if len(families) == 1 else OTHER_NAME
+    )
     whom = next(iter(families)) if len(families) == 1 else f"{len(lanes)} lanes"
     null = "is the original" if fit.null_db <= NULL_DB else "is NOT the original"
     if fit.body_db is not None and fit.peak_db is not None:
@@ -203,12 +205,6 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
         source="trial",
         weight=4.0,
     )  # fmt: skip
-
-
-def _free_name(session: Session, name: str) -> str:
-    """The name, or with a number where a bus is called so: what it does is measured by it."""
-    names = (name, *(f"{name} {number}" for number in range(2, len(session.buses) + 3)))
-    return next(one for one in names if bus_named(session, one) is None)
 
 
 def _refit(look: Look, proposal: Proposal) -> Proposal:

@@ -12,10 +12,11 @@ from all_even.engine import spaces
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.song import SONG
 from all_even.measure.space import mono
+from all_even.moves.buses.tracks import free_bus_name
 from all_even.moves.kind import Kind, name_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS
-from all_even.moves.space.places import AIM, free_name, tried, with_return
+from all_even.moves.space.places import AIM, tried, with_return
 from all_even.session import space
 from all_even.session.model import Proposal, Session
 
@@ -52,10 +53,10 @@ def _proposal(look: Look, sends: dict[str, float], bpm: float, off_percent: floa
     if found is None:
         return None
     sends, level_db, figures = dict(found[0]), found[1], found[2]
-    session, bus = with_return(look.session, free_name(look.session, "Trial"), (echo,), sends, level_db)
+    session, bus = with_return(look.session, free_bus_name(look.session, "Trial"), (echo,), sends, level_db)
     sound = look.book.sound(session, bus, cancelled=look.cancelled, workers=look.workers)
     worst = mono.worst_db(sound.read(0, sound.frames).astype(float), session.sample_rate)
-    name = free_name(look.session, NAME)
+    name = free_bus_name(look.session, NAME)
     return Proposal(
         id=KIND.id,
         kind=KIND.id,

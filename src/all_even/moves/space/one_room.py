@@ -11,11 +11,11 @@ from all_even.dsp.room import Room
 from all_even.engine import spaces
 from all_even.engine.figures.look import Look
 from all_even.engine.units import Unit
-from all_even.moves.buses.tracks import present
+from all_even.moves.buses.tracks import free_bus_name, present
 from all_even.moves.kind import Kind, name_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS
-from all_even.moves.space.places import AIM, changed, free_name, parts
+from all_even.moves.space.places import AIM, changed, parts
 from all_even.session import chain_edits, edits, routing_edits, seats, space
 from all_even.session.model import Proposal, Session
 
@@ -41,7 +41,7 @@ def _players(look: Look) -> list[Unit]:
 
 
 def _proposal(look: Look, sends: dict[str, float], ensemble: str, aim: float) -> Proposal | None:
-    name = free_name(look.session, NAME)
+    name = free_bus_name(look.session, NAME)
     session, bus = made(look.session, name, sends, 0.0)
     by_db = spaces.placing_db(look.at(session), bus, aim)
     if by_db is None:

@@ -20,7 +20,7 @@ from all_even.dsp.room import Room
 from all_even.engine import spaces
 from all_even.engine.figures.look import Look
 from all_even.measure.space.ending import decay_for_drop_s
-from all_even.moves.buses.tracks import bus_named, present
+from all_even.moves.buses.tracks import free_bus_name, present
 from all_even.moves.kind import Kind, left_out, name_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS
@@ -72,12 +72,6 @@ def with_return(
     return edits.change_strips(session, (bus,), level_db=LEVEL.clamped(level_db)), bus
 
 
-def free_name(session: Session, name: str) -> str:
-    """The name, or with a number where a bus is called so."""
-    names = (name, *(f"{name} {number}" for number in range(2, len(session.buses) + 3)))
-    return next(one for one in names if bus_named(session, one) is None)
-
-
 def tried(
     look: Look, chain: tuple[Processor, ...], sends: Mapping[str, float], aim: float
 ) -> tuple[Mapping[str, float], float, spaces.ReturnFigures] | None:
@@ -99,7 +93,7 @@ def tried(
 def _placed(
     look: Look, chain: tuple[Processor, ...], sends: Mapping[str, float], aim: float
 ) -> tuple[float, spaces.ReturnFigures] | None:
-    session, bus = with_return(look.session, free_name(look.session, "Trial"), chain, sends, 0.0)
+    session, bus = with_return(look.session, free_bus_name(look.session, "Trial"), chain, sends, 0.0)
     by_db = spaces.placing_db(look.at(session), bus, aim)
     if by_db is None:
         return None
@@ -206,7 +200,7 @@ def long_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Proposa
 def _proposal(
     look: Look, kind: str, name: str, title: str, reason: str, fit: Trial, aim: float, weight: float
 ) -> Proposal:
-    found, name = fit.figures, free_name(look.session, name)
+    found, name = fit.figures, free_bus_name(look.session, name)
     hidden = "" if found.lead_hidden is None else f", hides {number(100.0 * found.lead_hidden)} % more of the lead"
     low = "" if found.low_added_db is None else f" It adds {number(found.low_added_db, 2)} dB under 250 Hz{hidden}."
     return Proposal(

@@ -15,11 +15,10 @@ from all_even.dsp.processor import Single
 from all_even.dsp.widener import Widener
 from all_even.engine.figures.look import Look
 from all_even.measure.space import mono
-from all_even.moves.buses.tracks import bus_named
+from all_even.moves.buses.tracks import bus_named, free_bus_name
 from all_even.moves.kind import Kind, name_of, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.space import who
-from all_even.moves.space.places import free_name
 from all_even.session import chain_edits, edits, routing_edits
 from all_even.session.importance import weight_of
 from all_even.session.model import MIX, Lane, Proposal, Session
@@ -63,7 +62,7 @@ def _proposal(look: Look, lane: Lane, late_ms: float | None) -> Proposal | None:
             break
     else:
         return None
-    name = free_name(look.session, f"{lane.name} wide"[:200])
+    name = free_bus_name(look.session, f"{lane.name} wide"[:200])
     return Proposal(
         id=f"{KIND.id}.{lane.id}",
         kind=KIND.id,
