@@ -92,20 +92,19 @@ class Actions:
         elif paths:
             self.open_path(paths[0] if paths[0].is_dir() else paths[0].parent)
 
-    def ask(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: bool = False) -> Path | None:
+    def ask(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: str = "") -> Path | None:
         """A file or folder chosen by the user."""
         chosen = self.choose(mode, title, pattern, save)
         return chosen[0] if chosen else None
 
-    def choose(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: bool = False) -> list[Path]:
-        """Files or folders chosen by the user; none where he thought better of it."""
+    def choose(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: str = "") -> list[Path]:
+        """Files or folders chosen by the user; none where he thought better of it. save: to write to, named so."""
         dialog = QFileDialog(self._dialogs, title, str(Path.home()), pattern)
         dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
         dialog.setFileMode(mode)
         if save:
             dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-            if self.desk.is_open:
-                dialog.selectFile(f"{self.desk.session.name}{SUFFIX}")
+            dialog.selectFile(save)
         return [Path(name) for name in dialog.selectedFiles()] if dialog.exec() else []
 
     def ask_text(self, what: str, known: str, typed: Callable[[str], None]) -> None:
@@ -151,7 +150,12 @@ class Actions:
 
     def save_as(self) -> None:
         if self.desk.is_open:
-            chosen = self.ask(QFileDialog.FileMode.AnyFile, "Save the session", f"Sessions (*{SUFFIX})", save=True)
+            chosen = self.ask(
+                QFileDialog.FileMode.AnyFile,
+                "Save the session",
+                f"Sessions (*{SUFFIX})",
+                save=f"{self.desk.session.name}{SUFFIX}",
+            )
             if chosen:
                 self.desk.documents.save(chosen)
 

@@ -81,7 +81,7 @@ def _window(folder: Path) -> list[Benchmark]:
         return []
     place = folder / "window"
     place.mkdir()
-    by_stage, change, opening = bench_window.measure_window(place)
+    by_stage, change, opening, (painted, drawn) = bench_window.measure_window(place)
     worst = max(by_stage, key=lambda stage: by_stage[stage])
     stages = ", ".join(f"{stage} {1000 * taken:.1f}" for stage, taken in by_stage.items())
     return [
@@ -93,6 +93,11 @@ def _window(folder: Path) -> list[Benchmark]:
         Benchmark(
             "a change of stage with these lanes", None, None, None, 1, "until it is painted; the longest of all",
             1000 * change,
+        ),
+        Benchmark(
+            f"Rides painted anew, {bench_window.LANES} lanes with {bench_window.RIDE_POINTS} points of automation each",
+            None, None, None, 1, f"lanes and bench; a point drawn by hand, with its edit: {1000 * drawn:.1f} ms",
+            1000 * painted,
         ),
         Benchmark(
             f"a folder of {bench_window.FILES} files, measured before", None, None, None, 1,

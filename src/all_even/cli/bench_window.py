@@ -12,7 +12,7 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -197,6 +197,70 @@ def time_folder(stage: Stage, folder: Path) -> float:
     return taken
 
 
+RIDE_POINTS, RIDE_FRAMES, RIDE_WORDS = 10_000, 40, 120
+
+
+def _line(place: int) -> Any:
+    """A line of 120 words over its backing, every second lane one without words."""
+    from all_even.app.stages.rides.shown import Line
+    from all_even.engine.rides import Riding
+    from all_even.measure.rides.phrases import Spans
+
+    rng = np.random.default_rng(place)
+    relation = rng.normal(0.0, 3.0, SONG_S * 23)
+    if place % 2:
+        return Line(None, relation, 1.0 / 23.0)
+    starts = np.linspace(1.0, SONG_S - 2.0, RIDE_WORDS)
+    numbers = np.arange(RIDE_WORDS)
+    words = Spans(starts, starts + 0.7)
+    riding = Riding(words, rng.normal(-8.0, 3.0, RIDE_WORDS), rng.random(RIDE_WORDS), numbers, numbers // 30, None)
+    return Line(riding, relation, 1.0 / 23.0)
+
+
+def time_rides(stage: Stage) -> tuple[float, float]:
+    """Seconds to paint Rides anew, lanes and bench, with 10,000 points of automation on each of 96 lanes; and of one
+    edit that moves one of them, until it is painted."""
+    from all_even.session import ride_edits
+
+    desk, window = stage.desk, stage.window
+    at = np.linspace(0.0, SONG_S, RIDE_POINTS)
+
+    def ridden(session: Session) -> Session:
+        for index, lane in enumerate(session.lanes):
+            values = -24.0 + 3.0 * np.sin(at * (1.0 + 0.1 * index))
+            points = list(zip(at.tolist(), values.tolist(), strict=True))
+            session = ride_edits.set_curve(session, lane.id, "level_db", points)
+        return session
+
+    window.resize(1280, 800)
+    desk.edit(ridden)
+    desk.work.cancel("figures")
+    desk.set_stage("rides")
+    desk.select((desk.session.lanes[7].id,))
+    assert window.workbench is not None
+    bench: Any = window.workbench.bench.of("rides")
+    for place, lane in enumerate(desk.session.lanes):
+        bench.shown.lines[lane.id] = _line(place)
+    bench.shown.changed.emit()
+    stage.paint()
+    painted, edited = [], []
+    for index in range(RIDE_FRAMES):
+        start = time.perf_counter()
+        window.workbench.lanes.forget_pictures()
+        bench.drawing.renew()
+        window.workbench.lanes.area.repaint()
+        bench.drawing.repaint()
+        painted.append(time.perf_counter() - start)
+        start = time.perf_counter()
+        bench.drawing.chosen = 5000
+        bench.drawing.nudge((-1.0) ** index)
+        window.workbench.lanes.area.repaint()
+        bench.drawing.repaint()
+        edited.append(time.perf_counter() - start)
+        desk.work.cancel("figures")
+    return statistics.median(painted), statistics.median(edited)
+
+
 class Pauses:
     """The longest time between two turns of the event loop, by what is being done."""
 
@@ -245,15 +309,15 @@ def time_pauses(folder: Path) -> dict[str, float]:
     return pauses.longest_ms
 
 
-def measure_window(folder: Path) -> tuple[dict[str, float], float, float]:
-    """Seconds of an edit by stage, of a change of stage, and of opening the folder from cache."""
+def measure_window(folder: Path) -> tuple[dict[str, float], float, float, tuple[float, float]]:
+    """Seconds of an edit by stage, a change of stage, opening the folder from cache; and of Rides (`time_rides`)."""
     stage = Stage()
     try:
         (folder / "one").mkdir()
         stage.open_many(many_lanes(folder / "one"))
-        by_stage, change = time_edits(stage), time_stages(stage)
+        by_stage, change, ridden = time_edits(stage), time_stages(stage), time_rides(stage)
         (folder / "many").mkdir()
-        return by_stage, change, time_folder(stage, folder / "many")
+        return by_stage, change, time_folder(stage, folder / "many"), ridden
     finally:
         stage.close()
         shutil.rmtree(folder, ignore_errors=True)

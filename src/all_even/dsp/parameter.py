@@ -145,11 +145,26 @@ class PanParameter(Parameter):
             return None
 
 
+class MuteParameter(Parameter):
+    """0 heard, 1 muted; what lies between counts as the nearer."""
+
+    def text(self, value: float) -> str:
+        return "muted" if value >= 0.5 else "heard"
+
+    def parse(self, text: str) -> float | None:
+        word = text.strip().lower()
+        if word in ("muted", "mute", "off"):
+            return 1.0
+        return 0.0 if word in ("heard", "on", "unmuted") else Parameter.parse(self, text)
+
+
 LOWEST_LEVEL_DB = -80.0
 """The rail's last step before off."""
 
 LEVEL = LevelParameter("Level", "dB", OFF_DB, 12.0, 0.0, 0.5)
 PAN = PanParameter("Pan", "", -1.0, 1.0, 0.0, 0.05)
+MUTE = MuteParameter("Mute", "", 0.0, 1.0, 0.0, 1.0, 0)
+"""As automation; a strip's own switch is no number."""
 TRIM = LevelParameter("Mix trim", "dB", -40.0, 12.0, 0.0, 0.5)
 CLIP_GAIN = Parameter("Clip gain", "dB", -36.0, 36.0, 0.0, 0.5)
 """Before the chain, on the recording itself."""

@@ -64,6 +64,27 @@ def curve(automation: Automation, sample_rate: int) -> Curve:
     return Curve(frames, np.array([point.value for point in automation.points]))
 
 
+MUTE_S = 0.005
+"""In which an automated mute closes or opens: nothing clicks."""
+
+
+@lru_cache(maxsize=256)
+def mute_curve(automation: Automation, sample_rate: int) -> Curve:
+    """A mute over time as a level in dB: each point holds until the next, and what changes takes 5 ms."""
+    frames: list[int] = []
+    values: list[float] = []
+    muted = automation.points[0].value >= 0.5
+    fade = round(MUTE_S * sample_rate)
+    for point in automation.points:
+        at = round(point.time_s * sample_rate)
+        before, muted = muted, point.value >= 0.5
+        if not frames or muted != before:
+            begin = max(at, frames[-1] if frames else 0)
+            frames += [begin, begin + fade]
+            values += [OFF_DB if before else 0.0, OFF_DB if muted else 0.0]
+    return Curve(np.array(frames, dtype=np.int64), np.array(values))
+
+
 def steps(curves: tuple[Curve, ...], start: int, count: int) -> list[tuple[int, int, int]]:
     """Cuts `count` frames from `start` into (from, to, anchor): settings hold from the anchor's frame.
 

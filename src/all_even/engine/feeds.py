@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.dsp import pan
-from all_even.engine.automation import MovingGains, curve
+from all_even.engine.automation import MovingGains, curve, mute_curve
 from all_even.session import routing
 from all_even.session.model import Session, Strip
 
@@ -34,7 +34,8 @@ def moving_gains(session: Session, strip: Strip, edge: routing.Edge, channels: i
         if "level_db" in curves:
             levels.append(curves["level_db"])
             folders = [group.level_db for group in routing.folders_above(session, strip)]
-            base_db += decibels.OFF_DB if min(folders, default=0.0) <= decibels.OFF_DB else sum(folders)
+            off = min(strip.level_db, *folders) if folders else strip.level_db
+            base_db += decibels.OFF_DB if off <= decibels.OFF_DB else sum(folders)
         else:
             base_db += routing.level_db(session, strip)
     if send is not None:
@@ -42,6 +43,11 @@ def moving_gains(session: Session, strip: Strip, edge: routing.Edge, channels: i
             levels.append(curves[f"send:{send.to}"])
         else:
             base_db += send.level_db
+    mute = next((item for item in strip.automation if item.parameter == "mute"), None)
+    if mute is not None:
+        levels.append(mute_curve(mute, rate))
+        if "level_db" not in curves and (send is None or not send.pre_fader) and strip.level_db <= decibels.OFF_DB:
+            base_db = decibels.OFF_DB
     pan_curve = curves.get("pan")
     if not levels and pan_curve is None:
         return None

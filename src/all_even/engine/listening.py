@@ -99,7 +99,20 @@ def excitations(
     cancelled: threading.Event | None = None,
     workers: int = WORKERS,
 ) -> dict[str, Excitation]:
-    """What of every lane that is heard arrives in the mix, by id. lanes: only these."""
+    """What of every lane that is heard arrives in the mix, by id, as the ear takes it. lanes: only these."""
+    found = arriving_powers(session, book, lanes=lanes, cancelled=cancelled, workers=workers)
+    return {lane_id: masking.excitation_of_power(power, session.sample_rate) for lane_id, power in found.items()}
+
+
+def arriving_powers(
+    session: Session,
+    book: Book,
+    *,
+    lanes: Collection[str] | None = None,
+    cancelled: threading.Event | None = None,
+    workers: int = WORKERS,
+) -> dict[str, Powers]:
+    """The same as (frames, bands) power of both sides together."""
     prints = book.fingerprints(session)
     ways = {
         lane.id: found
@@ -112,15 +125,14 @@ def excitations(
         for bus in session.buses
         if _works(bus) and book.known(session, ("entering powers", bus.id)) is not None
     }
-    arriving: dict[str, Excitation] = {}
+    arriving: dict[str, Powers] = {}
     for lane_id, edges in ways.items():
         powers: Powers = book.known(session, ("powers", lane_id))
         strip = session.lane(lane_id)
         parts = [
             _through(session, way, _carried(session, strip, edge, way.gains, powers), groups) for edge, way in edges
         ]
-        total: Powers = np.sum(parts, axis=0, dtype=np.float32) if len(parts) > 1 else parts[0]
-        arriving[lane_id] = masking.excitation_of_power(total, session.sample_rate)
+        arriving[lane_id] = np.sum(parts, axis=0, dtype=np.float32) if len(parts) > 1 else parts[0]
     return arriving
 
 

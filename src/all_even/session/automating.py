@@ -4,15 +4,19 @@ One description for the edit, the session file and the engine: a setting that ex
 not change latency or structure; values inside its range.
 """
 
+from collections.abc import Mapping
 from typing import Any
 
 from msgspec.structs import replace
 
-from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, Parameter
+from all_even.decibels import OFF_DB
+from all_even.dsp.parameter import CLIP_GAIN, LEVEL, MUTE, PAN, Parameter
 from all_even.dsp.processor import settings
 from all_even.session.model import Automation, Lane, MixSettings, Point, Strip
 
 LONGEST_BAND_NUMBER = 3
+OWN_WORDS = {"level_db": "level", "pan": "pan", "mute": "mute", "clip_gain_db": "clip gain"}
+"""What people call the settings that every strip has."""
 
 
 def automatable(strip: Strip | MixSettings, parameter: str) -> Parameter:
@@ -26,6 +30,8 @@ def automatable(strip: Strip | MixSettings, parameter: str) -> Parameter:
             return LEVEL
         if parameter == "pan":
             return PAN
+        if parameter == "mute":
+            return MUTE
         if parameter == "clip_gain_db" and isinstance(strip, Lane):
             return CLIP_GAIN
         if parameter.startswith("send:"):
@@ -52,6 +58,11 @@ def automatable(strip: Strip | MixSettings, parameter: str) -> Parameter:
     return found
 
 
+def change_of(described: Parameter, most: float) -> Parameter:
+    """A change of a setting as a number of its own, up or down by `most` at most."""
+    return Parameter(f"{described.name}, by", described.unit, -most, most, 0.0, described.step, described.decimals)
+
+
 def clamped(strip: Strip | MixSettings, item: Automation) -> Automation:
     """The automation with every value in the range of its setting; errors as `automatable`."""
     described = automatable(strip, item.parameter)
@@ -61,6 +72,37 @@ def clamped(strip: Strip | MixSettings, item: Automation) -> Automation:
         for point in item.points
     )  # fmt: skip
     return item if points == item.points else replace(item, points=points)
+
+
+def follow(strip: Strip, values: Mapping[str, Any]) -> dict[str, Any]:
+    """New settings of a strip, with its curves of level and pan moved along: a fader moves its ride as a whole.
+
+    A fader that is turned off leaves its curve as it is (the engine lets nothing through); brought up again, the
+    curve begins where the fader stands.
+    """
+    new = dict(values)
+    if not strip.automation or "automation" in new or not {"level_db", "pan"} & new.keys():
+        return new
+    new["automation"] = tuple(
+        _along(strip, item, float(getattr(strip, item.parameter)), new[item.parameter])
+        if item.parameter in ("level_db", "pan") and item.parameter in new else item
+        for item in strip.automation
+    )  # fmt: skip
+    return new
+
+
+def _along(strip: Strip, item: Automation, old: float, value: float) -> Automation:
+    if item.parameter == "level_db" and value <= OFF_DB:
+        return item
+    by = value - (item.points[0].value if item.parameter == "level_db" and old <= OFF_DB else old)
+    return raised(strip, item, by)
+
+
+def raised(strip: Strip | MixSettings, item: Automation, by: float) -> Automation:
+    """All of a curve up or down, inside the range of its setting."""
+    described = automatable(strip, item.parameter)
+    points = tuple(replace(p, value=described.clamped(round(p.value + by, 4))) for p in item.points)
+    return replace(item, points=points) if by else item
 
 
 def without_lost_sends(automation: tuple[Automation, ...], sends: set[str]) -> tuple[Automation, ...]:

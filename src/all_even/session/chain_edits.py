@@ -10,6 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from all_even.dsp.kinds import AnyProcessor
+from all_even.dsp.parameter import Parameter
 from all_even.dsp.processor import Processor, clamped
 from all_even.dsp.shaped import DuckShape
 from all_even.dsp.utility import Gain
@@ -193,13 +194,39 @@ def automate(session: Session, strip_id: str, parameter: str, points: Iterable[t
     """
     described = automating.automatable(session.mix if strip_id == MIX else session.strip(strip_id), parameter)
     ordered = sorted(points, key=lambda point: point[0])
-    fresh = tuple(
-        Point(time_s=min(LONGEST_S, max(0.0, time)), value=described.clamped(value)) for time, value in ordered
-    )
+    known = next((item.points for item in automation_of(session, strip_id) if item.parameter == parameter), ())
+    fresh = _points(ordered, known, described)
     kept = tuple(item for item in automation_of(session, strip_id) if item.parameter != parameter)
     return _with_automation(
         session, strip_id, (*kept, Automation(parameter=parameter, points=fresh)) if fresh else kept
     )
+
+
+def _points(ordered: Sequence[tuple[float, float]], known: Sequence[Point], described: Parameter) -> tuple[Point, ...]:
+    """Points in their ranges. known: those before; what stays at either end stays the same object: a hand that moves
+    one of thousands pays for one."""
+
+    before = [(point.time_s, point.value) for point in known]
+    first = _alike(before, ordered)
+    most = min(len(ordered), len(known)) - first
+    last = _alike(before[::-1][:most], ordered[::-1][:most])
+    middle = (
+        Point(time_s=min(LONGEST_S, max(0.0, time)), value=described.clamped(value))
+        for time, value in ordered[first : len(ordered) - last]
+    )
+    return (*known[:first], *middle, *known[len(known) - last :])
+
+
+def _alike(one: Sequence[tuple[float, float]], other: Sequence[tuple[float, float]]) -> int:
+    """How many points are the same from the beginning on; by halves, since lists are compared quickly."""
+    low, high = 0, min(len(one), len(other))
+    while low < high:
+        middle = (low + high + 1) // 2
+        if one[low:middle] == other[low:middle]:
+            low = middle
+        else:
+            high = middle - 1
+    return low
 
 
 def _with_automation(session: Session, strip_id: str, automation: tuple[Automation, ...]) -> Session:

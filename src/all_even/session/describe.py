@@ -4,6 +4,7 @@ from collections import defaultdict
 
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM, number, time_text
 from all_even.dsp.processor import Described, Key, Processor, key_of, settings
+from all_even.session.automating import OWN_WORDS
 from all_even.session.model import Automation, HitChanges, Lane, Session, SongMap, Strip
 
 MOST_NAMES = 3
@@ -220,18 +221,26 @@ def _setting_changes(old: Described, new: Described) -> list[str]:
     return phrases
 
 
-_AUTOMATED = {"level_db": "level", "clip_gain_db": "clip gain"}
-
-
 def _automation_changes(old: tuple[Automation, ...], new: tuple[Automation, ...]) -> list[str]:
     before = {item.parameter: item for item in old}
     after = {item.parameter: item for item in new}
     phrases = [
-        f"{_AUTOMATED.get(item.parameter, item.parameter)} automated with {len(item.points)} points"
+        f"{OWN_WORDS.get(item.parameter, item.parameter)} automated with {len(item.points)} points"
         for item in new
-        if before.get(item.parameter) != item
+        if before.get(item.parameter) != item and not _goes_along(before.get(item.parameter), item)
     ]
-    return phrases + [f"{_AUTOMATED.get(name, name)} no longer automated" for name in before if name not in after]
+    return phrases + [f"{OWN_WORDS.get(name, name)} no longer automated" for name in before if name not in after]
+
+
+def _goes_along(old: Automation | None, new: Automation) -> bool:
+    """Whether a curve only moved as a whole, as it does with its fader, which is told."""
+    if old is None or len(old.points) != len(new.points) or new.parameter not in ("level_db", "pan"):
+        return False
+    if old.points[0].value == new.points[0].value:
+        return False
+    apart = [b.value - a.value for a, b in zip(old.points, new.points, strict=True)]
+    same = all(a.time_s == b.time_s for a, b in zip(old.points, new.points, strict=True))
+    return same and max(apart) - min(apart) < 0.01
 
 
 def _folder_changes(old: Session, new: Session) -> list[str]:

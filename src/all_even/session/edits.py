@@ -71,7 +71,7 @@ def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> 
         if not any(item.id in wanted for item in items):
             return items
         own = {name: value for name, value in values.items() if name in items[0].__struct_fields__}
-        return tuple(replace(item, **own) if item.id in wanted else item for item in items)
+        return tuple(_with(item, own) if item.id in wanted else item for item in items)
 
     return replace(
         session,
@@ -79,6 +79,10 @@ def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> 
         buses=changed(session.buses),
         folder_groups=changed(session.folder_groups),
     )
+
+
+def _with(item: S, values: dict[str, Any]) -> S:
+    return replace(item, **(values if isinstance(item, FolderGroup) else automating.follow(item, values)))
 
 
 def set_levels(session: Session, levels_db: dict[str, float]) -> Session:

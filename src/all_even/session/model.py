@@ -19,11 +19,11 @@ from all_even.dsp.processor import Identifier
 from all_even.dsp.shaped import DuckShape
 from all_even.session.settings import Weight, WorkSettings
 
-FORMAT_VERSION = 12
+FORMAT_VERSION = 13
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
-responses. `session.older` reads older files."""
+responses. 13: mutes as automation, school of rides. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]

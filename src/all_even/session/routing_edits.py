@@ -139,7 +139,14 @@ def set_send(session: Session, strip_ids: Iterable[str], to: str, **values: obje
         values["level_db"] = LEVEL.clamped(float(values["level_db"]))  # type: ignore[arg-type]
     for strip_id in strip_ids:
         strip = session.strip(strip_id)
-        if any(send.to == to for send in strip.sends):
+        known = next((send for send in strip.sends if send.to == to), None)
+        if known is not None and "level_db" in values:
+            # A send that is automated goes up and down as a whole.
+            by = float(values["level_db"]) - known.level_db  # type: ignore[arg-type]
+            moved = tuple(automating.raised(strip, item, by) if item.parameter == f"send:{to}" else item
+                          for item in strip.automation)  # fmt: skip
+            session = edits.change_strips(session, (strip_id,), automation=moved)
+        if known is not None:
             sends = tuple(replace(send, **values) if send.to == to else send for send in strip.sends)
         else:
             sends = (*strip.sends, replace(Send(to=to), **values))

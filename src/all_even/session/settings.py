@@ -30,6 +30,7 @@ Aim = Literal["crisp in the band", "true alone"]
 Under = Annotated[float, setting("Copy of what has no hits", "LU", 6.0, 40.0, step=1.0, decimals=0)]
 Release = Literal["by the beat", "fastest", "by programme", "slow"]
 Tone = Literal["first", "last"]
+RideBy = Literal["fader", "region gain"]
 
 
 class WorkSettings(Described, frozen=True, kw_only=True):
@@ -45,6 +46,7 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "duck_smooth": "Low end",
         "uneven_over_db": "Dynamics", "even_aim": "Dynamics", "glue_db": "Dynamics", "glue_release": "Dynamics",
         "parallel_body_db": "Dynamics", "parallel_under_lu": "Dynamics", "bus_tone": "Dynamics",
+        "ride_by": "Rides",
         "high_passing": "Share", "shaping": "Share", "aim": "Share", "noted_over_db": "Share",
         "lead": "Importance", "carrying": "Importance", "usual": "Importance", "layer": "Importance",
         "guide": "Importance",
@@ -68,6 +70,7 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "parallel_body_db": "By how much a crushed copy lifts the body of the hits it lies under.",
         "parallel_under_lu": "How far such a copy stays under what it is of. Common practice: 20 to 26 LU are felt.",
         "bus_tone": "Schools: broad tone of the mix bus before its compression, which then hears it; or last.",
+        "ride_by": "Schools: rides by the fader, after compression; or by region gain, before its chain.",
         "low_owner": "Who has priority under 80 Hz; everything else at the low end turns with it.",
         "owner_pull": "-1 where the kick usually owns the bottom (much dance, hip-hop), 1 where the bass does (rock, "
         "long sub notes).",
@@ -103,6 +106,7 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     parallel_body_db: Annotated[float, setting("Body from a copy", "dB", 0.3, 3.0, step=0.1)] = 1.0
     bus_tone: Annotated[Tone, named("Tone of the mix bus")] = "first"
     parallel_under_lu: Under = 22.0
+    ride_by: Annotated[RideBy, named("Rides by")] = "fader"
     low_owner: Annotated[Owner, named("Owner of the bottom")] = BY_FIGURES
     owner_pull: Annotated[float, setting("Genre's pull on the owner", "", -1.0, 1.0, step=0.5)] = 0.0
     bass_home: Annotated[Home, named("Bass at 100 to 200 Hz")] = "leave alone"

@@ -5,7 +5,7 @@ Everything that has to do with stages reads this list: path, keys, menus, empty 
 
 from typing import TYPE_CHECKING
 
-from all_even.stages import balance, buses, dynamics, gain, gather, low_end, print_, share, space
+from all_even.stages import balance, buses, dynamics, gain, gather, low_end, print_, rides, share, space
 from all_even.stages.stage import Stage
 
 if TYPE_CHECKING:
@@ -21,6 +21,7 @@ STAGES: tuple[Stage, ...] = (
     dynamics.STAGE,
     buses.STAGE,
     space.STAGE,
+    rides.STAGE,
     print_.STAGE,
 )
 

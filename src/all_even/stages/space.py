@@ -4,14 +4,14 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.space import choruses, echoes, figures, level, one_room, order, places, remarks, snare, wider
+    from all_even.moves.space import echoes, figures, level, one_room, order, places, remarks, snare, wider
 
     kinds = (
         one_room.KIND, places.SHORT, places.LONG, snare.KIND, level.MUD, level.CLEAR, level.PLACE, order.KIND,
-        echoes.KIND, wider.KIND, choruses.KIND,
+        echoes.KIND, wider.KIND,
     )  # fmt: skip
     metrics = (
-        figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC, choruses.METRIC,
+        figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC,
     )  # fmt: skip
     return Moves(kinds, metrics, remarks=remarks.remarks)
 

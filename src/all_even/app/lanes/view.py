@@ -117,6 +117,11 @@ class LaneView(QAbstractScrollArea):
 
     # What to show.
 
+    def forget_pictures(self) -> None:
+        """Every row is painted anew."""
+        self._pictures = Pictures()
+        self.area.update()
+
     def refresh(self) -> None:
         """Makes the rows anew from the session and what is measured."""
         if not self.desk.is_open:

@@ -1,6 +1,6 @@
 """The stages as the window shows them: one folder each, by the key of the stage (`all_even.stages`)."""
 
-from all_even.app.stages import balance, buses, dynamics, gain, gather, low_end, print_, share, space
+from all_even.app.stages import balance, buses, dynamics, gain, gather, low_end, print_, rides, share, space
 from all_even.app.stages.view import StageView
 
 VIEWS: dict[str, StageView] = {
@@ -12,5 +12,6 @@ VIEWS: dict[str, StageView] = {
     "dynamics": dynamics.VIEW,
     "buses": buses.VIEW,
     "space": space.VIEW,
+    "rides": rides.VIEW,
     "print": print_.VIEW,
 }

@@ -7,13 +7,13 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout,
 
 from all_even.app import fields, menus
 from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
 from all_even.app.hold_button import HoldButton
 from all_even.app.stages.space.decay import DecayDrawing, TimesDrawing
 from all_even.app.stages.space.lines import LOUD, lines_of
 from all_even.app.stages.space.plan import DepthPlan
 from all_even.app.stages.space.shown import shown_of
-from all_even.app.stages.space.side import SidePanel
 from all_even.app.station import feeding
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.panel import StationPanel
@@ -54,7 +54,7 @@ class SpaceBench(Bench):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(14)
-        self.side = SidePanel()
+        self.side = SidePanel("Depth", "Direct over returned sound; of a return, how much the dry sound covers")
         self.side.setFixedWidth(208)
         row.addWidget(self.side)
         row.addLayout(self._views(), 1)

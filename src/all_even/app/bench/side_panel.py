@@ -1,9 +1,9 @@
-"""Beside the pictures: the selected lane's depth, or the selected return's figures, the most important one large."""
+"""Beside the pictures of a bench: whom it is about, one large figure, a sentence, and lines of figures."""
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtCore import QRectF, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even import texts
@@ -16,18 +16,21 @@ LINE = 20.0
 
 
 class SidePanel(QWidget):
-    """Name, one large figure, a sentence, and lines of figures."""
+    """Name, one large figure, a sentence, and lines of figures. pressed: a line, by its number."""
 
-    def __init__(self) -> None:
+    pressed = pyqtSignal(int)
+
+    def __init__(self, figure: str, tip: str) -> None:
+        """figure, tip: what the large one is."""
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.name = fields.label("", "title")
-        self.figure = fields.Figure("Depth", "Direct over returned sound; of a return, how much the dry sound covers",
-                                    large=True)  # fmt: skip
+        self.figure = fields.Figure(figure, tip, large=True)
         self.said = fields.wrapped("", "quiet")
         self.lines = _Lines()
+        self.lines.pressed.connect(self.pressed)
         for widget in (self.name, self.figure, self.said):
             column.addWidget(widget)
         column.addWidget(self.lines, 1)
@@ -44,17 +47,24 @@ class SidePanel(QWidget):
 
 
 class _Lines(QWidget):
+    pressed = pyqtSignal(int)
+
     def __init__(self) -> None:
         super().__init__()
         self._lines: Sequence[tuple[str, str, bool]] = ()
         self._stale = False
-        self.setAccessibleName("Figures of the selected lane or return")
+        self.setAccessibleName("Figures of what is selected")
         self.setMinimumHeight(int(3 * LINE))
 
     def show_lines(self, lines: "Sequence[tuple[str, str, bool]]", *, stale: bool) -> None:
         self._lines, self._stale = lines, stale
         self.setAccessibleDescription("; ".join(f"{what} {text}" for what, text, _ in lines))
         self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        index = int(event.position().y() // LINE) if event is not None else -1
+        if 0 <= index < len(self._lines):
+            self.pressed.emit(index)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -1,4 +1,4 @@
-"""Effects up in choruses: the returns' faders automated section by section, ready for the rides at the end.
+"""Effects up in choruses: the returns' faders automated section by section.
 
 A chorus is what is called so; where no section has a name, the letter whose sections have the most sound in them. The
 step falls on the section's start. A matter of taste.
@@ -88,7 +88,7 @@ def propose(look: Look) -> list[Proposal]:
         Proposal(
             id=KIND.id,
             kind=KIND.id,
-            stage="space",
+            stage="rides",
             targets=tuple(bus.id for bus in free),
             title=f"Returns {signed(up_db, 1)} dB in {len(sections)} chorus{'es' if len(sections) > 1 else ''}",
             reason="Effects open up in choruses and step back in verses: steps of the returns' faders at the sections' "
@@ -144,5 +144,5 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 METRIC = Metric("return-in-chorus", "return in the first chorus, over the rest", "LU", 1, 0.7, NEEDS, over_rest_lu)
 KIND = Kind(
-    "space.choruses", (*GROUNDS,), propose, _edit, parameters={"up_db": UP}, changed=_changed, optional=True
+    "rides.choruses", (*GROUNDS,), propose, _edit, parameters={"up_db": UP}, changed=_changed, optional=True
 )  # fmt: skip

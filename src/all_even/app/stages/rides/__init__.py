@@ -1,0 +1,83 @@
+"""Rides as the window shows it."""
+
+from typing import TYPE_CHECKING
+
+from all_even.app.commands import LANES, STRIP, Command, is_selected
+from all_even.app.desk import Desk
+from all_even.app.stages.view import StageView
+
+if TYPE_CHECKING:
+    from all_even.app.actions import Actions
+    from all_even.app.stages.rides.bench import RidesBench
+    from all_even.app.stages.rides.body import RidesBody
+
+
+def _body(desk: Desk) -> "RidesBody":
+    from all_even.app.stages.rides.body import RidesBody
+
+    return RidesBody(desk)
+
+
+def _bench(desk: Desk) -> "RidesBench":
+    from all_even.app.stages.rides.bench import RidesBench
+
+    return RidesBench(desk)
+
+
+def _opened(actions: "Actions") -> "RidesBench":
+    """The bench, with its stage shown."""
+    from all_even.app.stages.rides.bench import RidesBench
+
+    bench = actions.go_to_bench("rides")
+    assert isinstance(bench, RidesBench)
+    return bench
+
+
+def _carry(actions: "Actions") -> None:
+    """Writes the shown curve to a file."""
+    from PyQt6.QtWidgets import QFileDialog
+
+    chosen = actions.choose(
+        QFileDialog.FileMode.AnyFile, "A table (.csv) or MIDI (.mid) of this curve", "Automation (*.csv *.mid)",
+        save="Ride.csv",
+    )  # fmt: skip
+    if chosen:
+        _opened(actions).write_file(chosen[0])
+
+
+def _bring(actions: "Actions") -> None:
+    from PyQt6.QtWidgets import QFileDialog
+
+    chosen = actions.choose(
+        QFileDialog.FileMode.ExistingFile, "Automation from a file", "Automation (*.csv *.mid *.midi)"
+    )
+    if chosen:
+        _opened(actions).read_file(chosen[0])
+
+
+VIEW = StageView(
+    _body,
+    _bench,
+    (
+        Command("View", "A line over its backing", "Ctrl+Alt+7", lambda a: _opened(a).show_view(0),
+                words="ride automation phrase"),
+        Command("View", "Sections side by side", "Ctrl+Alt+8", lambda a: _opened(a).show_view(1),
+                words="verse chorus contrast"),
+        Command("Play", "Record a ride", "W", lambda a: _opened(a).toggle_recording(), is_selected, STRIP,
+                words="automation write fader punch"),
+        Command("Lanes", "Choose what is automated", "Shift+W", lambda a: _opened(a).choose_setting(), is_selected,
+                LANES, under="Automation", words="ride parameter"),
+        Command("Lanes", "Thin its points", "", lambda a: _opened(a).thin(), is_selected, LANES, under="Automation",
+                words="ride simplify"),
+        Command("Lanes", "Smooth the passage", "", lambda a: _opened(a).smooth(), is_selected, LANES,
+                under="Automation", words="ride average"),
+        Command("Lanes", "Copy to sections of that name", "", lambda a: _opened(a).copy_to_sisters(), is_selected,
+                LANES, under="Automation", words="ride chorus verse"),
+        Command("Lanes", "Let it stand still", "", lambda a: _opened(a).clear(), is_selected, LANES,
+                under="Automation", words="ride delete clear"),
+        Command("Lanes", "Write it to a file …", "", _carry, is_selected, LANES, under="Automation",
+                words="ride export csv midi controller"),
+        Command("Lanes", "Read it from a file …", "", _bring, is_selected, LANES, under="Automation",
+                words="ride import csv midi controller"),
+    ),
+)  # fmt: skip

@@ -1,0 +1,111 @@
+"""What lanes and bench of Rides show: each line over its backing, sections as heard; kept until it is known anew."""
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+from weakref import WeakKeyDictionary
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from all_even.app.desk import Desk
+from all_even.app.timers import timer
+from all_even.app.work import Report
+from all_even.session.model import Session
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    from all_even.engine.rides import Riding
+    from all_even.engine.song_sections import Heard
+
+AT_REST_MS = 150
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Line:
+    """riding: None for a part without words. relation_db: (frames,) over its backing along the song; frame_s: from one
+    to the next."""
+
+    riding: "Riding | None"
+    relation_db: "NDArray[np.float64]"
+    frame_s: float
+
+
+class Shown(QObject):
+    """changed: something else is to be shown. lines: by lane id; None where nothing is heard. sections: as heard."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.lines: dict[str, Line | None] = {}
+        self.sections: tuple[Heard, ...] = ()
+        self.session: Session | None = None
+        """The one that all of it was measured of."""
+        self._asked: tuple[object, Session] | None = None
+        self._soon = timer(self, AT_REST_MS, self._measure, once=True)
+        desk.mix_measured.connect(self.refresh)
+
+    def of(self, lane_id: str) -> Line | None:
+        return self.lines.get(lane_id)
+
+    def is_stale(self) -> bool:
+        """Whether what is shown is of a moment ago."""
+        return self.desk.is_open and self.session is not self.desk.session
+
+    def refresh(self) -> None:
+        """Asks for the present session."""
+        desk = self.desk
+        if not desk.is_open:
+            return
+        if self._asked is not None and self._asked[0] is not desk.document:
+            self.lines, self.sections, self.session, self._asked = {}, (), None, None
+            self.changed.emit()
+        if self._asked is None or self._asked[1] is not desk.session:
+            self._soon.start()
+
+    def _measure(self) -> None:
+        desk = self.desk
+        look = desk.figures.look() if desk.is_open else None
+        if look is None or desk.stage != "rides" or len(desk.reports) < len(desk.session.lanes):
+            return
+        session = desk.session
+        self._asked = (desk.document, session)
+        first = desk.current
+
+        def job(report: Report) -> "tuple[Heard, ...]":
+            from all_even.engine import rides, song_sections
+
+            heard = look.with_cancel(report.cancelled)
+            found = rides.levels(heard)
+            places = {unit.id: index for index, unit in enumerate(found.units)}
+            lanes = sorted((lane.id for lane in session.lanes), key=lambda lane_id: lane_id != first)
+            for lane_id in lanes:
+                line = None
+                if lane_id in places:
+                    relation = found.relation_db(places[lane_id])
+                    line = Line(rides.riding_of(heard, lane_id), relation, found.frame_s)
+                report.send((lane_id, line))
+            return song_sections.heard_sections(heard)
+
+        def partial(found: "tuple[str, Line | None]") -> None:
+            self.lines[found[0]] = found[1]
+            self.changed.emit()
+
+        def done(sections: "tuple[Heard, ...]") -> None:
+            if desk.is_open and desk.session is session:
+                self.sections, self.session = sections, session
+            self.changed.emit()
+
+        desk.start("rides", job, done, partial)
+
+
+_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
+
+
+def shown_of(desk: Desk) -> Shown:
+    """The one of a desk."""
+    if desk not in _SHOWN:
+        _SHOWN[desk] = Shown(desk)
+    return _SHOWN[desk]

@@ -1,0 +1,28 @@
+"""Rides: movement in time, phrase by phrase."""
+
+from all_even.stages.stage import Moves, Stage
+
+
+def _moves() -> Moves:
+    from all_even.moves.rides import choruses, figures, narrow, phrases, remarks, throws, under
+
+    kinds = (
+        phrases.KIND, phrases.SOLOS, phrases.SECTION_RIDE, under.KIND, narrow.KIND, choruses.KIND, throws.KIND,
+    )  # fmt: skip
+    metrics = (
+        figures.APART, figures.SECTIONS, figures.HIDDEN, narrow.METRIC, choruses.METRIC, throws.METRIC,
+    )  # fmt: skip
+    return Moves(kinds, metrics, remarks=remarks.remarks)
+
+
+STAGE = Stage(
+    key="rides",
+    name="Rides",
+    tip="what moves along the song, phrase by phrase",
+    does="Shows each word over its backing, and rides it to where the arrangement needs it.",
+    empty="Nothing to gain here: each word stands where the line usually stands over its backing.",
+    rows=("lanes", "buses"),
+    moves=_moves,
+    grounds=("files", "order", "levels", "strips", "routing", "chains", "mix"),
+    lazy=True,
+)
