@@ -189,7 +189,7 @@ def test_a_part_made_wider_holds_in_mono_and_stays_as_loud(dry):
 
 def test_returns_come_up_in_the_chorus(states):
     look = states[4]
-    move = find(look, "space.choruses")
+    move = find(look, "rides.choruses")
     after = make(look, move)
     assert result_of(after) == pytest.approx(move.before + 1.5, abs=0.7)
     curve = after.session.buses[0].automation[0]

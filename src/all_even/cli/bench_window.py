@@ -243,6 +243,8 @@ def time_rides(stage: Stage) -> tuple[float, float]:
         bench.shown.lines[lane.id] = _line(place)
     bench.shown.changed.emit()
     stage.paint()
+    desk.work.cancel("figures")  # 96 lanes are not to be rendered here
+    stage.wait(lambda: not desk.work.busy("arrivals"))
     painted, edited = [], []
     for index in range(RIDE_FRAMES):
         start = time.perf_counter()

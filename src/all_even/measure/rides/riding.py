@@ -87,10 +87,10 @@ class Rides:
 
 def rides(
     relations: Array, starts_s: Array, ends_s: Array, sections: NDArray[np.int64], *,
-    least_db: float = LEAST_DB, most_db: float = MOST_DB,
+    least_db: float = LEAST_DB, most_db: float = MOST_DB, up_db: float = MOST_DB,
 ) -> Rides | None:  # fmt: skip
-    """What each unit needs to lie where its section's units usually do. sections as for `centres_db`. None with fewer
-    than five units."""
+    """What each unit needs to lie where its section's units usually do. sections as for `centres_db`. up_db: how far up
+    the fader goes still. None with fewer than five units."""
     known = np.isfinite(relations)
     if known.sum() < FEWEST:
         return None
@@ -98,7 +98,7 @@ def rides(
     centre = centres_db(relations, sections)
     whole = np.where(np.abs(usual - centre) >= least_db, np.clip(usual - centre, -most_db, most_db), 0.0)
     needed = _together(np.where(known, centre - relations, 0.0), known, starts_s, ends_s)
-    kept = np.where(np.abs(needed) < least_db, 0.0, np.clip(needed, -most_db, most_db))
+    kept = np.where(np.abs(needed) < least_db, 0.0, np.clip(needed, -most_db, min(most_db, up_db)))
     return Rides(usual, np.asarray(np.round(kept, 1)), np.asarray(np.round(whole, 1)))
 
 

@@ -21,7 +21,7 @@ from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.metric import Metric
 from all_even.moves.rides.figures import APART, GROUNDS, SECTIONS, apart, is_lead, is_plain, is_voice, lines
-from all_even.session import ride_edits
+from all_even.session import automating, ride_edits
 from all_even.session.model import Lane, Proposal, Session
 
 LEAST = Parameter("Ride from", "dB", 0.5, 6.0, riding.LEAST_DB, 0.5)
@@ -72,8 +72,9 @@ def _propose(look: Look, kind: Kind, wanted: Callable[[Lane, Riding], bool]) -> 
 
 
 def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float, most_db: float) -> Proposal | None:
+    up_db = _room_db(look.session, lane)
     found = riding.rides(line.relation_db, line.words.starts_s, line.words.ends_s, line.section,
-                         least_db=least_db, most_db=most_db)  # fmt: skip
+                         least_db=least_db, most_db=most_db, up_db=up_db)  # fmt: skip
     if found is None or not found.units_db.any() or (line.spread_db or 0.0) < WORTH_DB:
         return None
     ridden = np.flatnonzero(found.units_db)
@@ -89,6 +90,7 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
         reason=f"Over its backing it usually stands at {number(found.usual_db)} dB; these lie beside it. Most hidden: "
         f"{time_text(float(line.words.starts_s[worst]))}, {number(100.0 * line.hidden[worst], 0)} % of it, "
         f"{signed(float(found.units_db[worst]))} dB. Ramps lie in the gaps and end 20 ms before each word."
+        + (f" Its fader goes up by {number(up_db)} dB only." if up_db < most_db else "")
         + (" Others bleed into this track: they come up with it." if bleed else ""),
         parameters={
             "least_db": least_db, "most_db": most_db, "made_with": (f"{least_db}", f"{most_db}"),
@@ -110,6 +112,15 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
         weight=8.0 if is_lead(lane) else 4.0 if is_voice(lane) else 1.5,
     )  # fmt: skip
     return _expected(look, proposal)
+
+
+def _room_db(session: Session, lane: Lane) -> float:
+    """How far up what is ridden goes still, dB."""
+    parameter = parameter_of(session)
+    described = automating.automatable(lane, parameter)
+    curve = ride_edits.curve_of(session, lane.id, parameter)
+    return max(0.0, described.high - max((value for _, value in curve), default=ride_edits.rest_of(
+        session, lane.id, parameter)))  # fmt: skip
 
 
 def _is_predicted(session: Session, lane: Lane) -> bool:

@@ -161,8 +161,8 @@ def line_points(times: "NDArray[np.float64]", values: "NDArray[np.float64]", spa
         inside = slice(first, last)
         return (np.concatenate(([start_s], times[inside], [end_s])),
                 np.concatenate((ends[:1], values[inside], ends[1:])), False)  # fmt: skip
-    columns = ((times[first:last] - start_s) / (end_s - start_s) * width).astype(int)
-    begin = np.flatnonzero(np.diff(columns, prepend=-1))
+    begin = np.searchsorted(times[first:last], np.linspace(start_s, end_s, int(width), endpoint=False))
+    begin = begin[np.diff(begin, append=last - first) > 0]
     low, high = (np.minimum.reduceat(values[first:last], begin), np.maximum.reduceat(values[first:last], begin))
     at = times[first:last][begin]
     return np.repeat(at, 2), np.stack((low, high), axis=1).ravel(), True
