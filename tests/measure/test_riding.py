@@ -1,5 +1,7 @@
 """Words, relations and rides on sounds that say what is right."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -145,11 +147,11 @@ def test_the_curve_is_there_before_each_word_and_ramps_lie_in_gaps():
         assert [at(t) for t in np.linspace(start_s - 0.019, end_s, 9)] == pytest.approx([value] * 9)
     assert at(10.0) == 0.0
     assert at(30.0) == 0.0
-    assert all(a[0] <= b[0] for a, b in zip(curve, curve[1:], strict=False))
+    assert all(a[0] <= b[0] for a, b in pairwise(curve))
     assert riding.ride_curve(starts, ends, [0.0] * 4) == []
     # Words right behind each other: nothing runs backwards.
     close = riding.ride_curve([1.0, 1.5, 1.505], [1.5, 1.504, 2.0], [3.0, -3.0, 3.0])
-    assert all(a[0] <= b[0] for a, b in zip(close, close[1:], strict=False))
+    assert all(a[0] <= b[0] for a, b in pairwise(close))
 
 
 def test_what_steps_back_is_down_before_the_lead_and_stays_through_short_gaps():

@@ -11,7 +11,7 @@ from all_even.moves import making
 from all_even.moves.rides import phrases, throws
 from all_even.session import chain_edits, edits, ride_edits, routing_edits
 from tests.moves import rides_sessions
-from tests.moves.looks import find, look_at, make, opened, result_of
+from tests.moves.looks import look_at, make, opened, result_of
 from tests.moves.rides_sessions import CHORUS_S, END_S, PLANTED_DB, WORDS_S
 from tests.moves.space_sessions import by_role
 

@@ -14,7 +14,9 @@ from all_even.session.model import MIX, Folder, Lane, Session
 
 @pytest.fixture
 def session() -> Session:
-    lanes = tuple(Lane(id=name, name=name.capitalize(), file=f"{name}.wav", level_db=-6.0) for name in ("voice", "piano"))
+    lanes = tuple(
+        Lane(id=name, name=name.capitalize(), file=f"{name}.wav", level_db=-6.0) for name in ("voice", "piano")
+    )
     made = Session(name="Song", sample_rate=48_000, lanes=lanes, folders=(Folder(path="/none"),))
     made = chain_edits.add_station(made, "voice", Compressor())
     made = chain_edits.add_station(made, "voice", Equaliser(bands=(Band(), Band(gain_db=2.0))))
@@ -63,7 +65,10 @@ def test_a_passage_is_trimmed_copied_thinned_and_smoothed_in_its_range(session):
     assert ride_edits.value_at(made, "voice", "level_db", 3.0) == -4.0
     made = ride_edits.copy_passage(made, "voice", "level_db", (2.0, 4.0), [(8.0, 10.0)])
     assert ride_edits.value_at(made, "voice", "level_db", 9.0) == -4.0
-    assert ride_edits.trim_passage(made, "voice", "level_db", 2.0, 4.0, 99.0).lane("voice").automation[0].points[2].value == 12.0
+    assert (
+        ride_edits.trim_passage(made, "voice", "level_db", 2.0, 4.0, 99.0).lane("voice").automation[0].points[2].value
+        == 12.0
+    )
     many = ride_edits.set_curve(made, "voice", "level_db", [(0.01 * i, -6.0 + 0.001 * i) for i in range(900)])
     assert len(ride_edits.curve_of(ride_edits.thin(many, "voice", "level_db"), "voice", "level_db")) == 2
     part = ride_edits.thin(many, "voice", "level_db", (1.0, 3.0))

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from all_even import __version__, places, stages
-from all_even.cli import files, sessions
+from all_even.cli import automation, files, sessions
 from all_even.errors import UserError, one_sentence, system_reason
 
 DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
@@ -160,6 +160,16 @@ def build_parser() -> argparse.ArgumentParser:
     triggers.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="folder to write into")
     triggers.set_defaults(run=sessions.triggers)
 
+    moving = commands.add_parser("automation", help="what moves in a session, to carry away and to bring in")
+    moving.add_argument("session", type=Path, metavar="SESSION")
+    moving.add_argument("--track", metavar="NAME", help="a lane, a bus, or mix; without it everything is listed")
+    moving.add_argument("--setting", metavar="WORDS", help="which of its settings (default: level)")
+    moving.add_argument("--to", type=Path, metavar="FILE", help="write it: .csv (exact) or .mid (a controller)")
+    moving.add_argument("--from", dest="source", type=Path, metavar="FILE", help="read it from such a file")
+    moving.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
+    moving.add_argument("--json", action="store_true")
+    moving.set_defaults(run=automation.automation)
+
     recall = commands.add_parser("recall", help="write the recall sheet of a session")
     recall.add_argument("session", type=Path, metavar="SESSION")
     recall.add_argument("-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .csv or .json file")
@@ -184,6 +194,7 @@ COMMANDS = (
     "render",
     "recall",
     "triggers",
+    "automation",
     "bench",
 )
 

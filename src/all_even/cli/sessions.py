@@ -35,6 +35,7 @@ def figures(options: argparse.Namespace) -> int:
         "low_end": dataclasses.asdict(found.low_end),
         "share": _share(found),
         "space": _space(session, found.space),
+        "rides": _rides(session, found),
         "dynamics": [_movement(session.strip_name(strip_id), moved) for strip_id, moved in found.movements.items()],
     }
     if options.json:
@@ -55,6 +56,33 @@ def figures(options: argparse.Namespace) -> int:
     if low.focus is not None:
         say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
     return 0
+
+
+def _rides(session: "Session", found: "SessionFigures") -> dict[str, Any]:
+    """Words over their backing, and the sections as they are heard."""
+    return {
+        "lines": [
+            {
+                "name": session.strip_name(lane_id),
+                "apart_db": line.spread_db,
+                "usual_db": line.usual_db,
+                "clear_db": line.clear_db,
+                "words": [
+                    {"start_s": float(start_s), "end_s": float(end_s), "relation_db": _known(float(relation)),
+                     "hidden": float(hidden)}
+                    for start_s, end_s, relation, hidden in zip(
+                        line.words.starts_s, line.words.ends_s, line.relation_db, line.hidden, strict=True
+                    )
+                ],
+            }
+            for lane_id, line in found.rides.items()
+        ],
+        "sections": [
+            {"name": item.section.letter, "start_s": item.section.start_s, "end_s": item.section.end_s,
+             "integrated_lufs": item.lufs, "width_db": item.width_db, "playing": item.playing}
+            for item in found.heard
+        ],
+    }  # fmt: skip
 
 
 def _space(session: "Session", found: "SpaceView") -> dict[str, Any]:

@@ -32,7 +32,7 @@ LOWEST_DB = -60.0
 STEP_S = 0.01
 HELD_S = 0.03
 """Between events further apart than this a value was held; closer ones are a ramp."""
-TICKS_PER_BEAT, TEMPO_US = 960, 500_000
+TICKS_PER_BEAT, TEMPO_US = 32_000, 500_000
 TICKS_PER_S = TICKS_PER_BEAT * 1_000_000 / TEMPO_US
 MOST_POINTS, LARGEST_BYTES = 20_000, 16 << 20
 MIDI = outputs.Kind("MIDI file", (".mid",), lambda head: head.startswith(b"MThd"))
@@ -152,6 +152,6 @@ def _from_midi(path: Path, described: Parameter) -> Points:
             found.append((at, found[-1][1]))
         found.append((at, value))
     within = (
-        0.51 * (described.high - max(described.low, LOWEST_DB if described.unit == "dB" else described.low)) / STEPS
+        1.01 * (described.high - max(described.low, LOWEST_DB if described.unit == "dB" else described.low)) / STEPS
     )
     return curves.thinned(found, within) if found else found

@@ -71,15 +71,13 @@ MUTE_S = 0.005
 @lru_cache(maxsize=256)
 def mute_curve(automation: Automation, sample_rate: int) -> Curve:
     """A mute over time as a level in dB: each point holds until the next, and what changes takes 5 ms."""
-    frames: list[int] = []
-    values: list[float] = []
     muted = automation.points[0].value >= 0.5
+    frames, values = [round(automation.points[0].time_s * sample_rate)], [OFF_DB if muted else 0.0]
     fade = round(MUTE_S * sample_rate)
     for point in automation.points:
-        at = round(point.time_s * sample_rate)
         before, muted = muted, point.value >= 0.5
-        if not frames or muted != before:
-            begin = max(at, frames[-1] if frames else 0)
+        if muted != before:
+            begin = max(round(point.time_s * sample_rate), frames[-1])
             frames += [begin, begin + fade]
             values += [OFF_DB if before else 0.0, OFF_DB if muted else 0.0]
     return Curve(np.array(frames, dtype=np.int64), np.array(values))

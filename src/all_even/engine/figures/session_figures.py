@@ -9,7 +9,9 @@ from all_even.engine.figures.book import Book
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.song import session_song
 from all_even.engine.low_end import LowEnd, kicks_and_basses, low_end
+from all_even.engine.rides import Riding, riding_of
 from all_even.engine.sharing import Apart, Hiding, Sharing, apart, pairs, sharing
+from all_even.engine.song_sections import Heard, heard_sections
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.engine.space_view import SpaceView, space_view
 from all_even.engine.units import units
@@ -53,6 +55,10 @@ class SessionFigures:
     movements: Mapping[str, Movement]
     """What moves in each strip, by id: lanes, buses, mix."""
     space: SpaceView
+    rides: Mapping[str, Riding]
+    """Each line over its backing, by lane id."""
+    heard: tuple[Heard, ...]
+    """The sections as they are heard."""
 
 
 def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
@@ -101,8 +107,13 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
     return SessionFigures(
         mix, tuple(lanes), mean, sections, low_end(look), table, sharing(look), apart(look), pairs(look),
         {strip_id: found for strip_id in _strips(session) if (found := moving(look, strip_id)) is not None},
-        space_view(look),
+        space_view(look), _lines(look), heard_sections(look),
     )  # fmt: skip
+
+
+def _lines(look: Look) -> dict[str, Riding]:
+    found = {lane.id: riding_of(look, lane.id) for lane in look.session.lanes}
+    return {lane_id: line for lane_id, line in found.items() if line is not None}
 
 
 def _strips(session: Session) -> tuple[str, ...]:

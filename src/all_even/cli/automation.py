@@ -1,0 +1,109 @@
+"""The command `automation`: what moves in a session, carried away as a table or MIDI, and brought in again."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from all_even.cli.printing import print_json, say
+from all_even.errors import UserError
+
+if TYPE_CHECKING:
+    from all_even.session.model import Session
+
+
+def automation(options: argparse.Namespace) -> int:
+    from all_even.session import store
+
+    session = store.load(options.session)
+    if options.track is None:
+        if options.setting or options.to or options.source:
+            raise UserError("Say which track's setting with --track.")
+        return _listed(session, options.json)
+    strip_id = _strip(session, options.track)
+    parameter = _parameter(session, strip_id, options.setting or "level")
+    if options.source is not None:
+        return _brought_in(session, strip_id, parameter, options)
+    return _carried(session, strip_id, parameter, options)
+
+
+def _listed(session: "Session", as_json: bool) -> int:
+    """Everything that moves."""
+    from all_even.session import ride_edits
+    from all_even.session.model import MIX
+
+    found = [
+        {"track": session.strip_name(strip_id), "setting": ride_edits.words(session, strip_id, item.parameter),
+         "parameter": item.parameter, "points": [[point.time_s, point.value] for point in item.points]}
+        for strip_id in (*(strip.id for strip in session.strips), MIX)
+        for item in ride_edits.holder(session, strip_id).automation
+    ]  # fmt: skip
+    if as_json:
+        print_json({"automation": found})
+        return 0
+    for row in found:
+        say(f"{row['track']}: {row['setting']}, {len(row['points'])} points")
+    return 0
+
+
+def _strip(session: "Session", name: str) -> str:
+    from all_even.session.model import MIX
+
+    if name.lower() in ("mix", "the mix"):
+        return MIX
+    named = [strip.id for strip in session.strips if strip.name == name] or [
+        strip.id for strip in session.strips if strip.name.lower() == name.lower()
+    ]
+    if not named:
+        raise UserError(f"There is no track {name}.")
+    return named[0]
+
+
+def _parameter(session: "Session", strip_id: str, wanted: str) -> str:
+    """By its words, by what automation calls it, or by a part of its words that is of one setting only."""
+    from all_even.session import ride_edits
+
+    choices = ride_edits.choices(session, strip_id)
+    for parameter, words in choices:
+        if wanted in (parameter, words):
+            return parameter
+    near = [parameter for parameter, words in choices if wanted.lower() in words.lower()]
+    if len(near) == 1:
+        return near[0]
+    told = ", ".join(words for _, words in choices)
+    raise UserError(f"{'Several settings are' if near else 'No setting is'} called {wanted}: there are {told}.")
+
+
+def _carried(session: "Session", strip_id: str, parameter: str, options: argparse.Namespace) -> int:
+    from all_even.deliver import automation_files
+    from all_even.session import automating, ride_edits, store
+
+    curve = ride_edits.curve_of(session, strip_id, parameter)
+    words = ride_edits.words(session, strip_id, parameter)
+    if options.to is None:
+        if options.json:
+            print_json({"track": session.strip_name(strip_id), "setting": words, "parameter": parameter,
+                        "points": [list(point) for point in curve]})  # fmt: skip
+            return 0
+        for at_s, value in curve:
+            say(f"{at_s:g} {value:g}")
+        return 0
+    if not curve:
+        raise UserError(f"{session.strip_name(strip_id)}: {words} stands still, there is nothing to write.")
+    described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
+    name = f"{session.strip_name(strip_id)}: {words}"
+    written = automation_files.write(curve, described, name, options.to, store.recordings(session))
+    say(written.name)
+    return 0
+
+
+def _brought_in(session: "Session", strip_id: str, parameter: str, options: argparse.Namespace) -> int:
+    from all_even.deliver import automation_files
+    from all_even.session import automating, edits, ride_edits, store
+
+    described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
+    found = automation_files.read(options.source, described)
+    words = ride_edits.words(session, strip_id, parameter)
+    made = ride_edits.set_curve(session, strip_id, parameter, found)
+    text = f"{session.strip_name(strip_id)}: {words} automated with {len(found)} points from {options.source.name}"
+    store.save(edits.record(made, text), options.output or options.session)
+    say(text)
+    return 0
