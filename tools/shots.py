@@ -22,7 +22,7 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.dsp.saturation import Saturation
 from all_even.session import chain_edits, edits, store
-from all_even.session.model import MIX, Loop
+from all_even.session.model import Loop
 from all_even.session.new import inspect_all, new_session, sound_paths
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -119,7 +119,7 @@ def main() -> None:
         shot("share")
 
     def dynamics() -> None:
-        """The lead's words before and now, its compressor at work, and what glue does to who is in the mix."""
+        """The lead's words before and now, and its compressor at work."""
         desk.set_stage("dynamics")
         select("LD VOX comp.wav")
         measured()
@@ -133,12 +133,6 @@ def main() -> None:
         shot("dynamics-station")
         if any(move.id == "dynamics.glue.mix" for move in desk.moves.at("dynamics")):
             apply("dynamics", "dynamics.glue.mix")
-        desk.select((MIX,))
-        bench.show_view(2)
-        measured()
-        wait(lambda: not bench.shown.is_stale())
-        window.workbench.lanes.scroll_bar.setValue(10_000)
-        shot("dynamics-glue")
         bench.show_view(0)
         window.workbench.lanes.scroll_bar.setValue(0)
 
@@ -159,6 +153,22 @@ def main() -> None:
         window.workbench.lanes.scroll_bar.setValue(10_000)
         shot("space-return")
         bench.show_view(0)
+        window.workbench.lanes.scroll_bar.setValue(0)
+
+    def rides() -> None:
+        """The lead word by word over its backing, ridden; one point in the hand."""
+        desk.set_stage("rides")
+        select("LD VOX comp.wav")
+        measured()
+        bench = window.workbench.bench.of("rides")
+        wait(lambda: not bench.shown.is_stale() and not desk.work.busy())
+        for move in [move for move in desk.moves.at("rides") if move.kind == "rides.phrases"]:
+            apply("rides", move.id)
+        wait(lambda: not bench.shown.is_stale() and not desk.work.busy())
+        bench.drawing.chosen = 3 if len(bench.drawing.curve) > 3 else None
+        bench.refresh()
+        window.workbench.lanes.scroll_bar.setValue(440)
+        shot("rides")
         window.workbench.lanes.scroll_bar.setValue(0)
 
     shot("start")
@@ -222,6 +232,7 @@ def main() -> None:
     share()
     dynamics()
     space()
+    rides()
     desk.set_stage("buses")
     for move_id in ("sections", "kick-and-bass"):
         if any(move.id == f"buses.{move_id}" for move in desk.moves.at("buses")):

@@ -120,17 +120,19 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, request, s
         for tab in range(4):
             rig.window.workbench.side.setCurrentIndex(tab)
             wrong += walk(rig, screen)
-        if screen in ("balance", "share", "dynamics", "space"):
+        if screen in ("balance", "share", "dynamics", "space", "rides"):
             shown = rig.window.workbench.bench.of(screen)
             if screen == "space":
                 shown.add_return("hall")
-            for view in range(3 if screen in ("dynamics", "space") else 4):
+            for view in range({"dynamics": 3, "space": 3, "rides": 2}.get(screen, 4)):
                 # Pictures are waited for; moves are looked for long after.
                 if screen == "share":
                     rig.wait(lambda: rig.window.workbench.bench.of("share").shown.measured is not None)
                 elif screen == "space":
                     bench = rig.window.workbench.bench.of("space")
                     rig.wait(lambda b=bench: b.shown.of(b.bus) is not None)
+                elif screen == "rides":
+                    rig.wait(lambda: bool(rig.window.workbench.bench.of("rides").shown.sections))
                 elif screen == "dynamics":
                     rig.wait(lambda: len(rig.window.workbench.bench.of("dynamics").shown.movements) > 2)
                 else:

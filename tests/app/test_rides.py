@@ -276,7 +276,9 @@ def test_a_section_is_copied_to_its_sisters(rig):
     desk.edit(lambda s: song_map.set_song(s, sections=marks))
     rig.measured()
     shown(rig)
-    desk.edit(lambda s: ride_edits.set_curve(s, lead(rig), "level_db", [(0.0, 0.0), (2.0, 0.0), (2.0, 4.0), (3.0, 0.0)]))
+    desk.edit(
+        lambda s: ride_edits.set_curve(s, lead(rig), "level_db", [(0.0, 0.0), (2.0, 0.0), (2.0, 4.0), (3.0, 0.0)])
+    )
     found.show_view(1)
     found.choose_section(0)
     found.copy_to_sisters()

@@ -84,7 +84,7 @@ def test_other_limits_are_found_anew(song):
 
 def test_by_region_gain_it_is_tried_through_the_chain(song):
     session = edits.set_work(song.session, ride_by="region gain")
-    session = chain_edits.add_station(session, lead(song), Compressor(threshold_db=-30.0, ratio=3.0))
+    session = chain_edits.add_station(session, lead(song), Compressor(threshold_db=-30.0, ratio=1.5))
     look = song.at(session)
     move = of_kind(look, "rides.phrases")
     assert move.source == "trial"

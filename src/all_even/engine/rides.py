@@ -141,9 +141,9 @@ class Riding:
 
     @property
     def usual_db(self) -> float | None:
-        """The median relation; None with fewer than five units."""
+        """The usual relation; None with fewer than five units."""
         known = self.relation_db[np.isfinite(self.relation_db)]
-        return float(np.median(known)) if len(known) >= riding.FEWEST else None
+        return riding.usual_db(known) if len(known) >= riding.FEWEST else None
 
     @property
     def worst(self) -> NDArray[np.int64]:

@@ -1,7 +1,7 @@
 """The relation of a line to its backing, unit by unit, and the ride that brings each unit to where they usually are.
 
 Relation: K-weighted level of a unit's own moments within 20 dB of its loudest, less that of all else over at least two
-seconds around it, dB. A ride is the median of all relations less the unit's own: what is wrong is not that a singer is
+seconds around it, dB. A ride is the usual relation less the unit's own: what is wrong is not that a singer is
 loud or soft, but that the arrangement covers some of it. Rides under 1.5 dB are left (an even voice gives up to 1.7 by
 itself), over 6 dB they stop. What a whole section needs is its own ride, told apart: there the backing changed, not the
 singer. Tried: spread of the relation 4.2 to 8.6 dB became 0.7 to 2.7.
@@ -18,6 +18,7 @@ BACKING_S = 2.0
 LEAST_DB, MOST_DB = 1.5, 6.0
 FEWEST = 5
 """With fewer units, of a song or of a section, there is no usual relation."""
+USUAL_WITHIN_DB, USUAL_ROUNDS, USUAL_FEWEST = 3.0, 3, 3
 MERGE_DB, MERGE_S = 1.0, 1.0
 BEFORE_S = 0.02
 """A ramp ends so long before the unit it leads to."""
@@ -55,15 +56,29 @@ def span(start_s: float, end_s: float, frame_s: float, count: int) -> tuple[int,
     return first, max(last, min(count, first + 1))
 
 
+def usual_db(relations: Array) -> float:
+    """The relation that is usual: the median of those within 3 dB of the median, and so on three times. Where a quarter
+    of the words is off to one side the median goes along: of nine words with 1 dB of their own 1.4 in 48 even ones were
+    then ridden, this way 0.8 (drawn at random). NaN without any."""
+    known = relations[np.isfinite(relations)]
+    if not len(known):
+        return float("nan")
+    found = float(np.median(known))
+    for _ in range(USUAL_ROUNDS):
+        near = known[np.abs(known - found) <= USUAL_WITHIN_DB]
+        found = float(np.median(near)) if len(near) >= USUAL_FEWEST else found
+    return found
+
+
 def centres_db(relations: Array, sections: NDArray[np.int64]) -> Array:
-    """(units,) the relation that is usual where each unit is: the median of its section where that has five units or
-    more, else that of the song. sections: (units,) the number of the section each lies in. NaN without any unit."""
+    """(units,) the relation that is usual where each unit is: in its section where that has five units or more, else in
+    the song. sections: (units,) the number of the section each lies in. NaN without any unit."""
     known = np.isfinite(relations)
-    found = np.full(len(relations), float(np.median(relations[known])) if known.any() else np.nan)
+    found = np.full(len(relations), usual_db(relations))
     for section in np.unique(sections):
         there = sections == section
         if (known & there).sum() >= FEWEST:
-            found[there] = float(np.median(relations[known & there]))
+            found[there] = usual_db(relations[there])
     return found
 
 
@@ -77,7 +92,7 @@ def spread_db(relations: Array, sections: NDArray[np.int64] | None = None) -> fl
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Rides:
-    """usual_db: the median relation. units_db: (units,) what each is ridden by, 0 where it is left; section_db:
+    """usual_db: the usual relation. units_db: (units,) what each is ridden by, 0 where it is left; section_db:
     (units,) what its section lies off the whole song's usual relation, where that is worth a ride of its own."""
 
     usual_db: float
@@ -94,7 +109,7 @@ def rides(
     known = np.isfinite(relations)
     if known.sum() < FEWEST:
         return None
-    usual = float(np.median(relations[known]))
+    usual = usual_db(relations)
     centre = centres_db(relations, sections)
     whole = np.where(np.abs(usual - centre) >= least_db, np.clip(usual - centre, -most_db, most_db), 0.0)
     needed = _together(np.where(known, centre - relations, 0.0), known, starts_s, ends_s)

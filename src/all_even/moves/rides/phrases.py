@@ -30,7 +30,8 @@ SHARE = Parameter("Of the way", "%", 10.0, 100.0, 50.0, 10.0, 0)
 LISTED = 12
 REST = "rest"
 WORTH_DB = 2.5
-"""Lines whose units lie closer than this are left: an even voice gives up to 2 dB by itself."""
+"""Lines of which no word is further off than this are left: an even voice gives up to 2 dB by itself. Not the spread:
+one lost word among many hardly moves it."""
 SOLO_SHARE = 0.6
 """What sounds for more of the song than this is an accompaniment, whose changes belong to the arrangement."""
 CLEAR_DB = 14.0
@@ -75,7 +76,7 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
     up_db = _room_db(look.session, lane)
     found = riding.rides(line.relation_db, line.words.starts_s, line.words.ends_s, line.section,
                          least_db=least_db, most_db=most_db, up_db=up_db)  # fmt: skip
-    if found is None or not found.units_db.any() or (line.spread_db or 0.0) < WORTH_DB:
+    if found is None or np.abs(found.units_db).max() < WORTH_DB:
         return None
     ridden = np.flatnonzero(found.units_db)
     order = [int(unit) for unit in line.worst if unit in set(ridden.tolist())]

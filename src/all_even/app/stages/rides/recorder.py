@@ -14,6 +14,8 @@ from all_even.session import ride_edits
 if TYPE_CHECKING:
     from all_even.session.model import Session
 
+BACK_AGAIN_S = 1.0
+"""Further back than this it is a loop that begins anew; less is the output that settles after an edit."""
 SONG_END_S = 1e5
 """What is ridden holds until it is punched out."""
 
@@ -55,7 +57,7 @@ class Recorder(QObject):
         """Thirty times a second."""
         if not self.on:
             return
-        if not playing or position_s < self._position_s - 0.05:
+        if not playing or position_s < self._position_s - BACK_AGAIN_S:
             self._out()
         self._position_s = position_s
         if playing and self._base is None:
