@@ -427,3 +427,35 @@ def test_a_tempo_may_come_from_a_midi_file_and_an_anchor_be_named(capsys, short_
     assert "remarks" in json.loads(out)
     assert store.load(path).anchor == "lane-1"
     assert "no lane Nobody" in run(capsys, "moves", path, "--anchor", "Nobody")[2]
+
+
+def test_automation_is_carried_away_and_brought_in(capsys, short_folder, tmp_path):
+    """A curve read from a table, listed, written as MIDI, read again; what is wrong is said in a sentence."""
+    path = session_in(short_folder, capsys)
+    (tmp_path / "ride.csv").write_text("time_s,value\n0,-3\n2.0,-3\n2.5,1.5\n")
+    name = json.loads(run(capsys, "figures", path, "--json")[1])["lanes"][0]["name"]
+    status, out, _ = run(capsys, "automation", path, "--track", name, "--from", tmp_path / "ride.csv")
+    assert (status, "level automated with 3 points" in out) == (0, True)
+    (row,) = json.loads(run(capsys, "automation", path, "--json")[1])["automation"]
+    assert (row["track"], row["setting"], row["points"]) == (name, "level", [[0.0, -3.0], [2.0, -3.0], [2.5, 1.5]])
+    assert run(capsys, "automation", path, "--track", name, "--to", tmp_path / "ride.mid")[0] == 0
+    again = ("automation", path, "--track", name, "--setting", "pan", "--from", tmp_path / "ride.mid")
+    assert run(capsys, *again, "-o", tmp_path / "b.alleven")[0] == 0
+    told = run(capsys, "automation", tmp_path / "b.alleven")[1]
+    assert f"{name}: pan" in told
+    for wrong, words in (
+        (("--track", "Nobody"), "no track Nobody"),
+        (("--track", name, "--setting", "colour"), "No setting is called colour"),
+        (("--setting", "pan"), "--track"),
+        (("--track", name, "--setting", "pan", "--to", tmp_path / "pan.csv"), "stands still"),
+    ):
+        status, _, err = run(capsys, "automation", path, *wrong)
+        assert status == 1
+        assert words in err
+
+
+def test_figures_tell_words_and_sections(capsys, short_folder):
+    found = json.loads(run(capsys, "figures", session_in(short_folder, capsys), "--json")[1])["rides"]
+    assert found["sections"]
+    for line in found["lines"]:
+        assert all(word["start_s"] < word["end_s"] and 0.0 <= word["hidden"] <= 1.0 for word in line["words"])

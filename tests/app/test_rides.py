@@ -329,3 +329,17 @@ def test_the_move_is_made_and_the_words_come_to_the_line(rig):
     # The fader takes the ride along.
     desk.edit(lambda s: edits.change_strips(s, [lead(rig)], level_db=-3.0))
     assert max(value for _, value in curve(rig)) == pytest.approx(3.0, abs=1.5)
+
+
+def test_a_ride_is_never_written_into_another_song(rig, short_folder):
+    """Recording goes on while another folder is opened: lanes there may be called the same."""
+    found, desk = shown(rig), rig.desk
+    desk.player.locate(2.0)
+    found.toggle_recording()
+    desk.ears.toggle_play()
+    rig.wait(lambda: found.recorder.writing)
+    found.drawing.nudge(2.0)
+    assert curve(rig)
+    rig.open(short_folder)
+    assert not found.recorder.on
+    assert not any(strip.automation for strip in desk.session.strips)

@@ -54,7 +54,7 @@ PROGRAMS = (56, 65, 71, 73, 40, 68, 59, 66, 64, 57)
 
 @dataclass
 class Run:
-    """One planted lead of so many phrases. steps: phrases off by 5 dB or more; ridden: of them the right way by 3. even:
+    """One planted lead of so many phrases. steps: those off by 5 dB or more; ridden: of them the right way by 3. even:
     phrases off by less than 1 dB, and of them ridden. spread_db: of the relation before and after; hidden: of the worst
     phrase. promise, found: of the move. breaths_db: (what came of each breath, rides of its two neighbours)."""
 

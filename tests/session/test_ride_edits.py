@@ -58,6 +58,11 @@ def test_pan_and_sends_go_along_as_well(session):
     sent = ride_edits.set_curve(session, "voice", f"send:{hall}", [(0.0, -12.0), (1.0, -6.0)])
     sent = routing_edits.set_send(sent, ["voice"], hall, level_db=3.0)
     assert ride_edits.curve_of(sent, "voice", f"send:{hall}") == [(0.0, -9.0), (1.0, -3.0)]
+    # One that is only opened for words stays as it is.
+    thrown = routing_edits.set_send(session, ["voice"], hall, level_db=OFF_DB)
+    thrown = ride_edits.set_curve(thrown, "voice", f"send:{hall}", [(0.0, OFF_DB), (1.0, 0.0)])
+    thrown = routing_edits.set_send(thrown, ["voice"], hall, level_db=-6.0)
+    assert ride_edits.curve_of(thrown, "voice", f"send:{hall}") == [(0.0, OFF_DB), (1.0, 0.0)]
 
 
 def test_a_passage_is_trimmed_copied_thinned_and_smoothed_in_its_range(session):

@@ -9,6 +9,7 @@ from typing import Literal, TypeVar
 
 from msgspec.structs import replace
 
+from all_even.decibels import OFF_DB
 from all_even.dsp.clicks import Clicks
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
@@ -140,8 +141,8 @@ def set_send(session: Session, strip_ids: Iterable[str], to: str, **values: obje
     for strip_id in strip_ids:
         strip = session.strip(strip_id)
         known = next((send for send in strip.sends if send.to == to), None)
-        if known is not None and "level_db" in values:
-            # A send that is automated goes up and down as a whole.
+        if known is not None and min(known.level_db, float(values.get("level_db", OFF_DB))) > OFF_DB:  # type: ignore[arg-type]
+            # A send that is automated goes up and down as a whole; one that is opened for words only stays as it is.
             by = float(values["level_db"]) - known.level_db  # type: ignore[arg-type]
             moved = tuple(automating.raised(strip, item, by) if item.parameter == f"send:{to}" else item
                           for item in strip.automation)  # fmt: skip

@@ -37,6 +37,8 @@ class RidesBody(Body):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.shown = shown_of(desk)
+        self._seen: dict[str, tuple[tuple[object, ...], int]] = {}
+        """By strip: what its picture is drawn from, and how often that was another."""
 
     def refresh(self, rows: list[Row]) -> None:
         self.shown.refresh()
@@ -78,10 +80,14 @@ class RidesBody(Body):
 
     def look(self, row: Row, held: bool) -> Hashable:
         strip = row.lane
-        automation = id(strip.automation) if isinstance(strip, Lane | Bus) else 0
+        automation = strip.automation if isinstance(strip, Lane | Bus) else ()
+        seen = (self.shown.of(strip.id), automation, self.shown.sections)
+        known, version = self._seen.get(strip.id, ((), 0))
+        if len(known) != len(seen) or any(a is not b for a, b in zip(known, seen, strict=True)):
+            version += 1  # what was seen is held, so that no other object can pass for it
+            self._seen[strip.id] = (seen, version)
         level = getattr(strip, "level_db", 0.0)
-        return (id(self.shown.of(strip.id)), strip.id in self.shown.lines, row.heard, row.song_s, automation, level,
-                id(self.shown.sections), row.lane.role)  # fmt: skip
+        return (version, strip.id in self.shown.lines, row.heard, row.song_s, level, row.lane.role)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         plot = column_box(box, columns, "time").adjusted(0, 2, 0, -2)

@@ -32,6 +32,8 @@ class Recorder(QObject):
         self.strip, self.parameter = "", ""
         self._base: Session | None = None
         """The session before this ride."""
+        self._document: object = None
+        """What it belongs to: a ride is never written into another song."""
         self._taken: list[tuple[float, float]] = []
         self._position_s = 0.0
         self._rides = 0
@@ -61,7 +63,7 @@ class Recorder(QObject):
             self._out()
         self._position_s = position_s
         if playing and self._base is None:
-            self._base, self._taken = self.desk.session, []
+            self._base, self._taken, self._document = self.desk.session, [], self.desk.document
             self._rides += 1
             self.changed.emit()
 
@@ -75,7 +77,7 @@ class Recorder(QObject):
 
     def _write(self, out_s: float) -> None:
         base, taken, strip, parameter = self._base, tuple(self._taken), self.strip, self.parameter
-        if base is None or not taken:
+        if base is None or not taken or self.desk.document is not self._document:
             return
         made = ride_edits.write_ride(base, strip, parameter, taken, out_s)
         points = ride_edits.curve_of(made, strip, parameter)
