@@ -60,6 +60,8 @@ class StartPage(QWidget):
             "Open the demo session (Ctrl+D)", "play", self.demo_wanted, "",
         )  # fmt: skip
         column.addSpacing(20)
+        path = QVBoxLayout()
+        path.setSpacing(5)
         for stage in stages.STAGES:
             row = QHBoxLayout()
             name = fields.label(stage.name)
@@ -70,7 +72,8 @@ class StartPage(QWidget):
             tip = fields.wrapped(stage.tip[:1].upper() + stage.tip[1:], "quiet")
             tip.setToolTip(texts.tip(stage.does))
             row.addWidget(tip, 1)
-            column.addLayout(row)
+            path.addLayout(row)
+        column.addLayout(path)
         column.addSpacing(16)
         self.recent_box = QVBoxLayout()
         self.recent_box.setSpacing(2)

@@ -16,6 +16,7 @@ SECTIONS = (
     "Low end",
     "Share",
     "Dynamics",
+    "Rides",
     "Importance",
     "Schools",
     "Look",
