@@ -202,19 +202,19 @@ RIDE_POINTS, RIDE_FRAMES, RIDE_WORDS = 10_000, 40, 120
 
 def _line(place: int) -> Any:
     """A line of 120 words over its backing, every second lane one without words."""
-    from all_even.app.stages.rides.shown import Line
+    from all_even.app.stages.rides.shown import line_of
     from all_even.engine.rides import Riding
     from all_even.measure.rides.phrases import Spans
 
     rng = np.random.default_rng(place)
     relation = rng.normal(0.0, 3.0, SONG_S * 23)
     if place % 2:
-        return Line(None, relation, 1.0 / 23.0)
+        return line_of(None, relation, 1.0 / 23.0)
     starts = np.linspace(1.0, SONG_S - 2.0, RIDE_WORDS)
     numbers = np.arange(RIDE_WORDS)
     words = Spans(starts, starts + 0.7)
     riding = Riding(words, rng.normal(-8.0, 3.0, RIDE_WORDS), rng.random(RIDE_WORDS), numbers, numbers // 30, None)
-    return Line(riding, relation, 1.0 / 23.0)
+    return line_of(riding, relation, 1.0 / 23.0)
 
 
 def time_rides(stage: Stage) -> tuple[float, float]:

@@ -12,7 +12,7 @@ from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
 from all_even.app.stages.rides.recorder import Recorder
-from all_even.app.stages.rides.relation import HIDDEN, has_bars
+from all_even.app.stages.rides.relation import HIDDEN
 from all_even.app.stages.rides.ride_drawing import LEAD_S, RideDrawing
 from all_even.app.stages.rides.sections_drawing import SectionsDrawing
 from all_even.app.stages.rides.shown import shown_of
@@ -266,7 +266,7 @@ class RidesBench(Bench):
 
     def _has_words(self, strip_id: str) -> bool:
         line = self.shown.of(strip_id)
-        return line is not None and has_bars(line.riding)
+        return line is not None and line.off_db is not None
 
     def _fill(self, strip_id: str, parameter: str) -> None:
         """The settings to choose from; those that move with a mark."""

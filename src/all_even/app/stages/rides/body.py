@@ -14,7 +14,6 @@ from all_even.app.stages.rides.relation import (
     HIDDEN,
     RANGE_DB,
     arrays,
-    has_bars,
     leads,
     paint_curve,
     paint_relation,
@@ -113,15 +112,13 @@ class RidesBody(Body):
 
     def _line(self, painter: QPainter, plot: QRectF, row: Row, found: Line, x_of, song_s: float) -> None:  # type: ignore[no-untyped-def]
         tint = icons.family_colour(family_of(row.lane.role), 0.8 if row.heard else 0.3)
-        if found.riding is not None and has_bars(found.riding):
-            paint_units(painter, plot, found.riding, x_of, tint, leads=leads(row.lane.role))
+        if found.off_db is not None:
+            paint_units(painter, plot, found, x_of, tint, leads=leads(row.lane.role))
         else:
-            paint_relation(painter, plot, found.relation_db, found.frame_s, (0.0, song_s), tint)
+            paint_relation(painter, plot, found, (0.0, song_s), tint)
 
     def _figures(self, painter: QPainter, box: QRectF, columns: Columns, found: Line, lead: bool) -> None:
-        riding = found.riding
-        spread = riding.spread_db if riding is not None else None
-        worst = float(riding.hidden.max()) if riding is not None and has_bars(riding) else None
+        spread, worst = found.spread_db, found.worst_hidden
         for name, text, look in (("apart", "–" if spread is None else number(spread), False),
                                  ("worst", "–" if worst is None else f"{100.0 * worst:.0f} %",
                                   lead and worst is not None and worst > HIDDEN)):  # fmt: skip

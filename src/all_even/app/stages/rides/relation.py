@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from all_even.engine.rides import Riding
+    from all_even.app.stages.rides.shown import Line
 
 RANGE_DB = 12.0
 """Either side of the zero line."""
@@ -34,18 +34,6 @@ def y_of(plot: QRectF, off_db: float) -> float:
 def leads(role: str) -> bool:
     """Whether what is hidden of a part is a loss: of voices."""
     return family_of(role) == "voices"
-
-
-def has_bars(riding: "Riding | None") -> bool:
-    """Whether a line has enough words for one of them to be off; others are drawn as a course."""
-    return riding is not None and riding.usual_db is not None
-
-
-def off_db(riding: "Riding") -> "NDArray[np.float64]":
-    """(units,) how far each lies off what is usual in its section, dB."""
-    from all_even.measure.rides.riding import centres_db
-
-    return riding.relation_db - centres_db(riding.relation_db, riding.section)
 
 
 def paint_sections(
@@ -64,14 +52,16 @@ def paint_sections(
 
 
 def paint_units(
-    painter: QPainter, plot: QRectF, riding: "Riding", x_of: "Callable[[float], float]", tint: QColor,
+    painter: QPainter, plot: QRectF, line: "Line", x_of: "Callable[[float], float]", tint: QColor,
     proposed_db: "NDArray[np.float64] | None" = None, *, leads: bool,
 ) -> None:  # fmt: skip
     """Bars from the zero line; what a proposal would leave of each as a hollow one. Of what leads, hidden
     ones stand out."""
     painter.setPen(Qt.PenStyle.NoPen)
     middle = plot.center().y()
-    off = off_db(riding)
+    riding, off = line.riding, line.off_db
+    if riding is None or off is None:
+        return
     left_s, right_s = riding.words.starts_s, riding.words.ends_s
     for index in range(len(riding)):
         x, end = x_of(float(left_s[index])), x_of(float(right_s[index]))
@@ -89,14 +79,12 @@ def paint_units(
 
 
 def paint_relation(
-    painter: QPainter, plot: QRectF, relation_db: "NDArray[np.float64]", frame_s: float, span: tuple[float, float],
-    tint: QColor,
+    painter: QPainter, plot: QRectF, line: "Line", span: tuple[float, float], tint: QColor
 ) -> None:  # fmt: skip
     """A part without words: its distance from its own usual one, filled from the zero line."""
-    known = relation_db[np.isfinite(relation_db)]
-    if not len(known):
+    relation_db, frame_s, usual = line.relation_db, line.frame_s, line.usual_db
+    if usual is None:
         return
-    usual = float(np.median(known))
     columns = max(2, int(plot.width() / 2))
     times = np.linspace(*span, columns)
     at = np.clip(np.round(times / frame_s).astype(int), 0, len(relation_db) - 1)

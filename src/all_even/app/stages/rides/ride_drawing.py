@@ -14,7 +14,6 @@ from all_even.app import fields, icons, paint, theme
 from all_even.app.bench.drawings import LEFT, TimeDrawing
 from all_even.app.stages.rides.relation import (
     RANGE_DB,
-    has_bars,
     paint_curve,
     paint_relation,
     paint_sections,
@@ -172,10 +171,10 @@ class RideDrawing(TimeDrawing):
         tint = icons.family_colour(self.family, 0.75)
         line = self.line
         paint.line(painter, plot.left(), plot.center().y(), plot.right(), plot.center().y(), theme.colour("quiet"))
-        if line is not None and line.riding is not None and has_bars(line.riding):
-            paint_units(painter, plot, line.riding, x_of, tint, self._proposed, leads=self.family == "voices")
+        if line is not None and line.off_db is not None:
+            paint_units(painter, plot, line, x_of, tint, self._proposed, leads=self.family == "voices")
         elif line is not None:
-            paint_relation(painter, plot, line.relation_db, line.frame_s, self.span(), tint)
+            paint_relation(painter, plot, line, self.span(), tint)
         painter.restore()
         painter.save()
         painter.setClipRect(plot.adjusted(-DOT - 1, -DOT - 1, DOT + 1, DOT + 1))

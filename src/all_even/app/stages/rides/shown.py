@@ -24,11 +24,34 @@ AT_REST_MS = 150
 @dataclass(frozen=True, slots=True, eq=False)
 class Line:
     """riding: None for a part without words. relation_db: (frames,) over its backing along the song; frame_s: from one
-    to the next."""
+    to the next. off_db: (words,) how far each lies off what is usual in its section; spread_db: how far they lie apart;
+    usual_db: the median of the relation where there are no words. Worked out once: rows are painted often."""
 
     riding: "Riding | None"
     relation_db: "NDArray[np.float64]"
     frame_s: float
+    off_db: "NDArray[np.float64] | None" = None
+    spread_db: float | None = None
+    usual_db: float | None = None
+
+    @property
+    def worst_hidden(self) -> float | None:
+        """How much of the most hidden word the others cover; None where there are too few words."""
+        return float(self.riding.hidden.max()) if self.off_db is not None and self.riding is not None else None
+
+
+def line_of(riding: "Riding | None", relation_db: "NDArray[np.float64]", frame_s: float) -> Line:
+    """With all that is drawn of it."""
+    import numpy as np
+
+    from all_even.measure.rides.riding import centres_db
+
+    known = relation_db[np.isfinite(relation_db)]
+    usual = float(np.median(known)) if len(known) else None
+    if riding is None or riding.usual_db is None:
+        return Line(riding, relation_db, frame_s, usual_db=usual)
+    off = riding.relation_db - centres_db(riding.relation_db, riding.section)
+    return Line(riding, relation_db, frame_s, off, riding.spread_db, usual)
 
 
 class Shown(QObject):
@@ -85,7 +108,7 @@ class Shown(QObject):
                 line = None
                 if lane_id in places:
                     relation = found.relation_db(places[lane_id])
-                    line = Line(rides.riding_of(heard, lane_id), relation, found.frame_s)
+                    line = line_of(rides.riding_of(heard, lane_id), relation, found.frame_s)
                 report.send((lane_id, line))
             return song_sections.heard_sections(heard)
 
