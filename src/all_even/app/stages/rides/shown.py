@@ -4,10 +4,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 from weakref import WeakKeyDictionary
 
-from PyQt6.QtCore import QObject, pyqtSignal
-
 from all_even.app.desk import Desk
-from all_even.app.timers import timer
+from all_even.app.stages.watching import Watching
 from all_even.app.work import Report
 from all_even.session.model import Session
 
@@ -15,10 +13,9 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
+    from all_even.engine.figures.look import Look
     from all_even.engine.rides import Riding
     from all_even.engine.song_sections import Heard
-
-AT_REST_MS = 150
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -54,48 +51,25 @@ def line_of(riding: "Riding | None", relation_db: "NDArray[np.float64]", frame_s
     return Line(riding, relation_db, frame_s, off, riding.spread_db, usual)
 
 
-class Shown(QObject):
-    """changed: something else is to be shown. lines: by lane id; None where nothing is heard. sections: as heard."""
+class Shown(Watching):
+    """lines: by lane id; None where nothing is heard. sections: as heard."""
 
-    changed = pyqtSignal()
+    STAGE = "rides"
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
+        super().__init__(desk)
         self.lines: dict[str, Line | None] = {}
         self.sections: tuple[Heard, ...] = ()
-        self.session: Session | None = None
-        """The one that all of it was measured of."""
-        self._asked: tuple[object, Session] | None = None
-        self._soon = timer(self, AT_REST_MS, self._measure, once=True)
         desk.mix_measured.connect(self.refresh)
 
     def of(self, lane_id: str) -> Line | None:
         return self.lines.get(lane_id)
 
-    def is_stale(self) -> bool:
-        """Whether what is shown is of a moment ago."""
-        return self.desk.is_open and self.session is not self.desk.session
+    def forget(self) -> None:
+        self.lines, self.sections = {}, ()
 
-    def refresh(self) -> None:
-        """Asks for the present session."""
-        desk = self.desk
-        if not desk.is_open:
-            return
-        if self._asked is not None and self._asked[0] is not desk.document:
-            self.lines, self.sections, self.session, self._asked = {}, (), None, None
-            self.changed.emit()
-        if self._asked is None or self._asked[1] is not desk.session:
-            self._soon.start()
-
-    def _measure(self) -> None:
-        desk = self.desk
-        look = desk.figures.look() if desk.is_open else None
-        if look is None or desk.stage != "rides" or len(desk.reports) < len(desk.session.lanes):
-            return
-        session = desk.session
-        self._asked = (desk.document, session)
-        first = desk.current
+    def ask(self, look: "Look", session: Session) -> None:
+        first = self.desk.current
 
         def job(report: Report) -> "tuple[Heard, ...]":
             from all_even.engine import rides, song_sections
@@ -117,11 +91,10 @@ class Shown(QObject):
             self.changed.emit()
 
         def done(sections: "tuple[Heard, ...]") -> None:
-            if desk.is_open and desk.session is session:
-                self.sections, self.session = sections, session
-            self.changed.emit()
+            self.sections = sections
+            self.known(session)
 
-        desk.start("rides", job, done, partial)
+        self.desk.start("rides", job, done, partial)
 
 
 _SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()

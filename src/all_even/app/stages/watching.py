@@ -1,0 +1,75 @@
+"""What lanes and bench of a stage show together: asked for when the hand rests, off this thread, and kept on the
+screen until it is known anew. Where another song is opened nothing of the old one stays.
+"""
+
+from typing import TYPE_CHECKING, ClassVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from all_even.app.desk import Desk
+from all_even.app.timers import timer
+from all_even.session.model import Session
+
+if TYPE_CHECKING:
+    from all_even.engine.figures.look import Look
+
+AT_REST_MS = 150
+"""So long after the last change what changed is measured again."""
+
+
+class Watching(QObject):
+    """Subclasses say what is measured (`ask`) and let go of it (`forget`). changed: something else is to be shown."""
+
+    changed = pyqtSignal()
+    STAGE: ClassVar[str]
+    """The key of the stage; nothing is asked for while another one is shown."""
+    WHOLE: ClassVar[bool] = True
+    """Whether every lane has to be measured first."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.session: Session | None = None
+        """The one that all of it was measured of; None before the first, and after another song was opened."""
+        self._asked: tuple[object, Session] | None = None
+        self._soon = timer(self, AT_REST_MS, self._measure, once=True)
+
+    def ask(self, look: "Look", session: Session) -> None:
+        """Starts measuring; calls `known` with the session when all of it is there."""
+        raise NotImplementedError
+
+    def forget(self) -> None:
+        """What is shown is of another song."""
+        raise NotImplementedError
+
+    def is_stale(self) -> bool:
+        """Whether what is shown is of a moment ago."""
+        return self.desk.is_open and self.session is not self.desk.session
+
+    def refresh(self) -> None:
+        """Asks for the present session."""
+        desk = self.desk
+        if not desk.is_open:
+            return
+        if self._asked is not None and self._asked[0] is not desk.document:
+            self.session, self._asked = None, None
+            self.forget()
+            self.changed.emit()
+        if self._asked is None or self._asked[1] is not desk.session:
+            self._soon.start()
+
+    def known(self, session: Session) -> None:
+        """All that was asked for of this session is there."""
+        if self.desk.is_open and self.desk.session is session:
+            self.session = session
+        self.changed.emit()
+
+    def _measure(self) -> None:
+        desk = self.desk
+        look = desk.figures.look() if desk.is_open else None
+        if look is None or desk.stage != self.STAGE:
+            return
+        if self.WHOLE and len(desk.reports) < len(desk.session.lanes):
+            return
+        self._asked = (desk.document, desk.session)
+        self.ask(look, desk.session)
