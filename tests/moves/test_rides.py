@@ -178,3 +178,10 @@ def test_whatever_a_file_says_the_moves_do_not_fall_over(song):
     odd = replace(move, arguments={"bus": "Throws", "windows": "x 1-  3-2 -5-4 1.0-2.0"})
     assert throws.echo_over_backing_db(song, odd.arguments) is None
     assert throws._windows("x 1-  3-2 1.0-2.0") == [(1.0, 2.0)]
+
+
+def test_what_a_hand_has_drawn_takes_no_card_away(song):
+    session = ride_edits.trim_passage(song.session, lead(song), "level_db", 15.0, 16.0, -1.0)
+    look = song.at(session)
+    move = of_kind(look, "rides.phrases")
+    assert result_of(make(look, move)) == pytest.approx(move.expected, abs=0.5)

@@ -18,6 +18,7 @@ from all_even.engine.figures.look import Look
 from all_even.engine.figures.song import SONG
 from all_even.engine.rides import Riding
 from all_even.measure.rides import riding
+from all_even.moves import making
 from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.metric import Metric
 from all_even.moves.rides.figures import APART, GROUNDS, SECTIONS, apart, is_lead, is_plain, is_voice, lines
@@ -43,9 +44,11 @@ def parameter_of(session: Session) -> str:
     return "level_db" if session.settings.ride_by == "fader" else "clip_gain_db"
 
 
-def is_ridden(session: Session, lane: Lane) -> bool:
-    """Whether its level moves already."""
-    return any(item.parameter in ("level_db", "clip_gain_db") for item in lane.automation)
+def stands(session: Session, kinds: Sequence[Kind], lane_id: str) -> bool:
+    """Whether a move of one of these kinds was made for a line and holds. What a hand has drawn is no such move: what
+    then still is off is offered."""
+    ids = {kind.id for kind in kinds}
+    return any(move.kind in ids and lane_id in move.targets for move in making.standing(session).values())
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -65,7 +68,7 @@ def propose_solos(look: Look) -> list[Proposal]:
 def _propose(look: Look, kind: Kind, wanted: Callable[[Lane, Riding], bool]) -> list[Proposal]:
     made = []
     for lane, line in lines(look):
-        if wanted(lane, line) and not is_ridden(look.session, lane):
+        if wanted(lane, line) and not stands(look.session, (KIND, SOLOS), lane.id):
             found = _proposal(look, kind, lane, line, LEAST.default, MOST.default)
             if found is not None:
                 made.append(found)
@@ -221,18 +224,11 @@ def propose_sections(look: Look) -> list[Proposal]:
     made = []
     for lane, line in lines(look):
         found = riding.rides(line.relation_db, line.words.starts_s, line.words.ends_s, line.section)
-        ridden = [item for item in lane.automation if item.parameter in ("level_db", "clip_gain_db")]
-        if found is None or not found.section_db.any() or not is_lead(lane) or _steps_with_sections(look, ridden):
+        made_already = stands(look.session, (SECTION_RIDE,), lane.id)
+        if found is None or not found.section_db.any() or not is_lead(lane) or made_already:
             continue
         made.append(_section_proposal(look, lane, line, found.section_db, SHARE.default))
     return made
-
-
-def _steps_with_sections(look: Look, ridden: Sequence[object]) -> bool:
-    """Whether a section ride stands in the ledger for it already."""
-    return bool(ridden) and any(
-        entry.move is not None and entry.move.kind == SECTION_RIDE.id for entry in look.session.ledger
-    )
 
 
 def _section_proposal(look: Look, lane: Lane, line: Riding, by: np.ndarray, share: float) -> Proposal:

@@ -19,7 +19,7 @@ from all_even.app.stages.rides.relation import (
     paint_sections,
     paint_units,
 )
-from all_even.dsp.parameter import LevelParameter, Parameter, number, signed
+from all_even.dsp.parameter import LevelParameter, MuteParameter, PanParameter, Parameter, number, signed
 from all_even.session import curves
 
 if TYPE_CHECKING:
@@ -131,6 +131,8 @@ class RideDrawing(TimeDrawing):
         if self.is_level():
             middle = self.rest if self.rest > -100.0 else 0.0
             return middle - RANGE_DB, middle + RANGE_DB
+        if isinstance(self.described, PanParameter | MuteParameter):
+            return self.described.low, self.described.high
         values = np.append(self._arrays[1], self.rest)
         low, high = float(values.min()), float(values.max())
         whole = self.described.high - self.described.low
@@ -203,8 +205,10 @@ class RideDrawing(TimeDrawing):
         decimals = 0 if high - low >= 20.0 else 1 if high - low >= 2.0 else 2
         for value, y in ((low, plot.bottom()), (0.5 * (low + high), plot.center().y()), (high, plot.top())):
             box = QRectF(0, y - 8, LEFT - 5, 16)
-            paint.text(painter, box, number(value, decimals), size=theme.SMALL, colour=theme.colour("quiet"),
-                       align=paint.RIGHT)  # fmt: skip
+            words = number(value, decimals)
+            if isinstance(self.described, PanParameter):
+                words = self.described.text(value) if value else "C"
+            paint.text(painter, box, words, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
 
     def _curve(self, painter: QPainter, plot: QRectF) -> None:
         tint = theme.colour("look" if self.recording else "act")
