@@ -4,10 +4,10 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.rides import choruses, figures, narrow, phrases, remarks, throws, under
+    from all_even.moves.rides import choruses, figures, narrow, phrases, remarks, sections, throws, under
 
     kinds = (
-        phrases.KIND, phrases.SOLOS, phrases.SECTION_RIDE, under.KIND, narrow.KIND, choruses.KIND, throws.KIND,
+        phrases.KIND, phrases.SOLOS, sections.KIND, under.KIND, narrow.KIND, choruses.KIND, throws.KIND,
     )  # fmt: skip
     metrics = (
         figures.APART, figures.SECTIONS, figures.HIDDEN, narrow.METRIC, choruses.METRIC, throws.METRIC,

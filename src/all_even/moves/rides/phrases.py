@@ -6,7 +6,7 @@ units are listed, most hidden first; any can be left out. By fader after compres
 chain answers to the ride it is a trial.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 import numpy as np
 from msgspec.structs import replace
@@ -15,19 +15,16 @@ from all_even import texts
 from all_even.dsp.parameter import Parameter, number, signed, time_text
 from all_even.engine import rides
 from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
 from all_even.engine.rides import Riding
 from all_even.measure.rides import riding
-from all_even.moves import making
 from all_even.moves.kind import Kind, left_out, value_of
-from all_even.moves.metric import Metric
-from all_even.moves.rides.figures import APART, GROUNDS, SECTIONS, apart, is_lead, is_plain, is_voice, lines
+from all_even.moves.rides.figures import APART, GROUNDS, is_lead, is_voice, lines
+from all_even.moves.rides.written import column, is_predicted, parameter_of, ridden, stands, words
 from all_even.session import automating, ride_edits
 from all_even.session.model import Lane, Proposal, Session
 
 LEAST = Parameter("Ride from", "dB", 0.5, 6.0, riding.LEAST_DB, 0.5)
 MOST = Parameter("At most", "dB", 1.0, 12.0, riding.MOST_DB, 0.5)
-SHARE = Parameter("Of the way", "%", 10.0, 100.0, 50.0, 10.0, 0)
 LISTED = 12
 REST = "rest"
 WORTH_DB = 2.5
@@ -37,18 +34,6 @@ SOLO_SHARE = 0.6
 """What sounds for more of the song than this is an accompaniment, whose changes belong to the arrangement."""
 CLEAR_DB = 14.0
 """Under this the others bleed into the line: a ride raises them with it."""
-
-
-def parameter_of(session: Session) -> str:
-    """What is ridden: a school."""
-    return "level_db" if session.settings.ride_by == "fader" else "clip_gain_db"
-
-
-def stands(session: Session, kinds: Sequence[Kind], lane_id: str) -> bool:
-    """Whether a move of one of these kinds was made for a line and holds. What a hand has drawn is no such move: what
-    then still is off is offered."""
-    ids = {kind.id for kind in kinds}
-    return any(move.kind in ids and lane_id in move.targets for move in making.standing(session).values())
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -68,7 +53,7 @@ def propose_solos(look: Look) -> list[Proposal]:
 def _propose(look: Look, kind: Kind, wanted: Callable[[Lane, Riding], bool]) -> list[Proposal]:
     made = []
     for lane, line in lines(look):
-        if wanted(lane, line) and not stands(look.session, (KIND, SOLOS), lane.id):
+        if wanted(lane, line) and not stands(look.session, (KIND.id, SOLOS.id), lane.id):
             found = _proposal(look, kind, lane, line, LEAST.default, MOST.default)
             if found is not None:
                 made.append(found)
@@ -81,8 +66,8 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
                          least_db=least_db, most_db=most_db, up_db=up_db)  # fmt: skip
     if found is None or np.abs(found.units_db).max() < WORTH_DB:
         return None
-    ridden = np.flatnonzero(found.units_db)
-    order = [int(unit) for unit in line.worst if unit in set(ridden.tolist())]
+    moved = np.flatnonzero(found.units_db)
+    order = [int(unit) for unit in line.worst if unit in set(moved.tolist())]
     worst = order[0]
     bleed = line.clear_db is not None and line.clear_db < CLEAR_DB
     proposal = Proposal(
@@ -90,29 +75,24 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
         kind=kind.id,
         stage="rides",
         targets=(lane.id,),
-        title=f"Ride {texts.count(len(ridden), 'word')} of {lane.name}",
+        title=f"Ride {texts.count(len(moved), 'word')} of {lane.name}",
         reason=f"Over its backing it usually stands at {number(found.usual_db)} dB; these lie beside it. Most hidden: "
         f"{time_text(float(line.words.starts_s[worst]))}, {number(100.0 * line.hidden[worst], 0)} % of it, "
         f"{signed(float(found.units_db[worst]))} dB. Ramps lie in the gaps and end 20 ms before each word."
         + (f" Its fader goes up by {number(up_db)} dB only." if up_db < most_db else "")
         + (" Others bleed into this track: they come up with it." if bleed else ""),
         parameters={
+            **words(look.session, line, found.units_db),
             "least_db": least_db, "most_db": most_db, "made_with": (f"{least_db}", f"{most_db}"),
-            "by": (parameter_of(look.session),),
-            "starts_s": tuple(f"{value:.3f}" for value in line.words.starts_s),
-            "ends_s": tuple(f"{value:.3f}" for value in line.words.ends_s),
-            "relations_db": tuple(f"{value:.3f}" for value in line.relation_db),
-            "sections": tuple(str(int(value)) for value in line.section),
-            "rides_db": tuple(f"{value:.1f}" for value in found.units_db),
             "order": tuple(str(unit) for unit in order),
         },
-        evidence={"words": len(line), "ridden": len(ridden), "usual_over_backing_db": found.usual_db,
+        evidence={"words": len(line), "ridden": len(moved), "usual_over_backing_db": found.usual_db,
                   "most_hidden": float(line.hidden.max()), "clear_of_bleed_db": line.clear_db},
         metric=APART.id,
         arguments={"strip": lane.id},
         before=line.spread_db,
         tolerance=APART.tolerance,
-        source="predicted" if _is_predicted(look.session, lane) else "trial",
+        source="predicted" if is_predicted(look.session, lane) else "trial",
         weight=8.0 if is_lead(lane) else 4.0 if is_voice(lane) else 1.5,
     )  # fmt: skip
     return _expected(look, proposal)
@@ -127,10 +107,6 @@ def _room_db(session: Session, lane: Lane) -> float:
         session, lane.id, parameter)))  # fmt: skip
 
 
-def _is_predicted(session: Session, lane: Lane) -> bool:
-    return parameter_of(session) == "level_db" and is_plain(session, lane)
-
-
 def _expected(look: Look, proposal: Proposal) -> Proposal:
     """What then comes: by arithmetic, or tried out."""
     if proposal.source == "predicted":
@@ -138,15 +114,9 @@ def _expected(look: Look, proposal: Proposal) -> Proposal:
     return replace(proposal, expected=APART.read(look.at(_edit(look.session, proposal)), proposal.arguments))
 
 
-def _column(proposal: Proposal, name: str) -> np.ndarray:
-    texts_of = proposal.parameters.get(name, ())
-    found = [float(text) for text in texts_of] if isinstance(texts_of, tuple) else []
-    return np.array(found, dtype=np.float64)
-
-
 def rides_of(proposal: Proposal) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(starts s, ends s, rides dB) of all units; those that are left out at 0."""
-    starts, ends, by = (_column(proposal, name) for name in ("starts_s", "ends_s", "rides_db"))
+    starts, ends, by = (column(proposal, name) for name in ("starts_s", "ends_s", "rides_db"))
     count = min(len(starts), len(ends), len(by))
     out = set(left_out(proposal))
     by = by[:count].copy()
@@ -158,12 +128,12 @@ def rides_of(proposal: Proposal) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def _named(proposal: Proposal) -> list[tuple[str, int]]:
     """Each ridden unit with the id it has among the parts: the most hidden by themselves, the others together."""
-    order = [int(value) for value in _column(proposal, "order")]
+    order = [int(value) for value in column(proposal, "order")]
     return [(str(place) if place < LISTED else REST, unit) for place, unit in enumerate(order)]
 
 
 def _parts(_session: Session, proposal: Proposal) -> list[tuple[str, str]]:
-    starts, ends, by = (_column(proposal, name) for name in ("starts_s", "ends_s", "rides_db"))
+    starts, ends, by = (column(proposal, name) for name in ("starts_s", "ends_s", "rides_db"))
     told = [
         (name, f"{time_text(starts[unit])} to {time_text(ends[unit])}, {signed(by[unit])} dB")
         for name, unit in _named(proposal) if name != REST and unit < min(len(starts), len(ends), len(by))
@@ -179,7 +149,7 @@ def _changed(proposal: Proposal) -> Proposal:
     if not _as_measured(proposal):
         return replace(proposal, expected=None)
     _, _, by = rides_of(proposal)
-    relation, section = _column(proposal, "relations_db"), _column(proposal, "sections").astype(np.int64)
+    relation, section = column(proposal, "relations_db"), column(proposal, "sections").astype(np.int64)
     count = min(len(by), len(relation), len(section))
     return replace(proposal, expected=riding.spread_db(relation[:count] + by[:count], section[:count]))
 
@@ -208,91 +178,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
 
 def _edit(session: Session, proposal: Proposal) -> Session:
     starts, ends, by = rides_of(proposal)
-    return _ridden(session, proposal, riding.ride_curve(starts.tolist(), ends.tolist(), by.tolist()))
-
-
-def _ridden(session: Session, proposal: Proposal, curve: Sequence[tuple[float, float]]) -> Session:
-    by = proposal.parameters.get("by")
-    parameter = by[0] if isinstance(by, tuple) and by else "level_db"
-    return ride_edits.add_ride(session, proposal.targets[0], parameter, curve) if curve else session
-
-
-# Sections, as rides of their own.
-
-
-def propose_sections(look: Look) -> list[Proposal]:
-    made = []
-    for lane, line in lines(look):
-        found = riding.rides(line.relation_db, line.words.starts_s, line.words.ends_s, line.section)
-        made_already = stands(look.session, (SECTION_RIDE,), lane.id)
-        if found is None or not found.section_db.any() or not is_lead(lane) or made_already:
-            continue
-        made.append(_section_proposal(look, lane, line, found.section_db, SHARE.default))
-    return made
-
-
-def _section_proposal(look: Look, lane: Lane, line: Riding, by: np.ndarray, share: float) -> Proposal:
-    names = [section.letter for section in look.get(SONG).sections]
-    told = {}
-    for section in np.unique(line.section):
-        value = float(by[line.section == section][0])
-        if value:
-            told[int(section)] = value
-    said = ", ".join(f"{names[index] if 0 <= index < len(names) else '?'} {signed(0.01 * share * value)} dB"
-                     for index, value in told.items())  # fmt: skip
-    proposal = Proposal(
-        id=f"{SECTION_RIDE.id}.{lane.id}",
-        kind=SECTION_RIDE.id,
-        stage="rides",
-        targets=(lane.id,),
-        title=f"Ride {lane.name} section by section",
-        reason="Its backing is fuller in some sections than in others, and the line stands over it unlike: this is no "
-        f"unevenness of the singer, so it is a ride of its own. {number(share, 0)} % of the way: {said}.",
-        parameters={
-            "share": share, "by": (parameter_of(look.session),),
-            "starts_s": tuple(f"{value:.3f}" for value in line.words.starts_s),
-            "ends_s": tuple(f"{value:.3f}" for value in line.words.ends_s),
-            "relations_db": tuple(f"{value:.3f}" for value in line.relation_db),
-            "sections": tuple(str(int(value)) for value in line.section),
-            "rides_db": tuple(f"{value:.1f}" for value in by),
-        },
-        evidence={"sections": len(told)},
-        metric=SECTIONS.id,
-        arguments={"strip": lane.id},
-        before=apart(riding.centres_db(line.relation_db, line.section)),
-        tolerance=SECTIONS.tolerance,
-        source="predicted" if _is_predicted(look.session, lane) else "trial",
-        weight=2.0,
-    )  # fmt: skip
-    return _section_expected(look, proposal)
-
-
-def _section_by(proposal: Proposal) -> np.ndarray:
-    return np.round(0.01 * value_of(proposal, "share") * _column(proposal, "rides_db"), 1)
-
-
-def _section_expected(look: Look, proposal: Proposal) -> Proposal:
-    if proposal.source == "predicted":
-        return _section_changed(proposal)
-    return replace(proposal, expected=SECTIONS.read(look.at(_section_edit(look.session, proposal)), proposal.arguments))
-
-
-def _section_changed(proposal: Proposal) -> Proposal:
-    if proposal.source != "predicted":
-        return replace(proposal, expected=None)
-    relation, section = _column(proposal, "relations_db"), _column(proposal, "sections").astype(np.int64)
-    count = min(len(relation), len(section), len(_section_by(proposal)))
-    after = relation[:count] + _section_by(proposal)[:count]
-    return replace(proposal, expected=apart(riding.centres_db(after, section[:count])))
-
-
-def _section_edit(session: Session, proposal: Proposal) -> Session:
-    starts, ends = _column(proposal, "starts_s").tolist(), _column(proposal, "ends_s").tolist()
-    return _ridden(session, proposal, riding.ride_curve(starts, ends, _section_by(proposal).tolist()))
-
-
-def _section_refit(look: Look, proposal: Proposal) -> Proposal:
-    return proposal if proposal.expected is not None else _section_expected(look, proposal)
+    return ridden(session, proposal, riding.ride_curve(starts.tolist(), ends.tolist(), by.tolist()))
 
 
 KIND = Kind(
@@ -303,8 +189,3 @@ SOLOS = Kind(
     "rides.solos", GROUNDS, propose_solos, _edit, parameters={"least_db": LEAST, "most_db": MOST}, changed=_changed,
     refit=_refit, parts=_parts, optional=True,
 )  # fmt: skip
-SECTION_RIDE = Kind(
-    "rides.section", GROUNDS, propose_sections, _section_edit, parameters={"share": SHARE}, changed=_section_changed,
-    refit=_section_refit, optional=True,
-)  # fmt: skip
-METRICS: tuple[Metric, ...] = (APART, SECTIONS)

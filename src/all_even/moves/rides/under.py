@@ -22,7 +22,7 @@ from all_even.measure.rides import riding
 from all_even.measure.sharing import masking
 from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.rides.figures import GROUNDS, HIDDEN, is_lead, leads
-from all_even.moves.rides.phrases import parameter_of
+from all_even.moves.rides.written import parameter_of
 from all_even.session import curves, ride_edits
 from all_even.session.classes import is_low_end
 from all_even.session.model import Lane, Proposal, Session
