@@ -17,8 +17,8 @@ def parameter_of(session: Session) -> str:
 
 
 def stands(session: Session, kinds: Iterable[str], lane_id: str) -> bool:
-    """Whether a move of one of these kinds, by id, was made for a line and holds. What a hand has drawn is no such move:
-    what is off still is offered then."""
+    """Whether a move of one of these kinds, by id, was made for a line and holds. What a hand has drawn is no such
+    move: what is off still is offered then."""
     ids = set(kinds)
     return any(move.kind in ids and lane_id in move.targets for move in making.standing(session).values())
 
