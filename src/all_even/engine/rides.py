@@ -4,6 +4,7 @@ The backing of a line is the sum of all other sources as they arrive in the mix,
 sound behind its chain, without a clip gain that rides it: the same words before and after any ride.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,7 +18,7 @@ from all_even.engine.figures.figure import Figure
 from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.song import SONG
-from all_even.engine.units import Unit, table, units
+from all_even.engine.units import Table, Unit, table, units
 from all_even.measure.dynamics.units import HOP_S
 from all_even.measure.rides import phrases, riding
 from all_even.measure.rides.phrases import Course, Spans
@@ -189,18 +190,22 @@ RIDING = Figure("line against its backing", 1, "strip", _rests_on, _riding)
 
 def hidden_of(look: Look, lane_id: str, words: Spans) -> Array:
     """(units,) masked share of a source over each of its units; 1 where nothing of one counts."""
-    found = table(look)
+    return hidden_in(table(look), lane_id, words, {})
+
+
+def hidden_in(found: Table, lane_id: str, words: Spans, changes: Mapping[str, Array]) -> Array:
+    """The same with other sources changed. changes: (frames,) power factors by id of the source."""
     track = found.tracks.get(lane_id)
     if track is None:
         return np.ones(len(words))
     total = np.zeros_like(track.spread, dtype=np.float64)
-    for other in found.tracks.values():
+    for name, other in found.tracks.items():
         count = min(len(total), len(other.spread))
-        total[:count] += other.spread[:count]
+        factor = changes.get(name)
+        total[:count] += other.spread[:count] if factor is None else other.spread[:count] * factor[:count, np.newaxis]
     shares = []
     for start_s, end_s in zip(words.starts_s, words.ends_s, strict=True):
-        first, last = riding.span(start_s, end_s, found.frame_s, len(total))
-        part = slice(first, last)
+        part = slice(*riding.span(start_s, end_s, found.frame_s, len(total)))
         share = masking.weighted_share(track.spread[part], total[part], track.weight[part], found.floor)
         shares.append(1.0 if share is None else share)
     return np.array(shares, dtype=np.float64)

@@ -19,7 +19,6 @@ from all_even.engine.figures.look import Look
 from all_even.engine.rides import Riding
 from all_even.engine.units import Table, table
 from all_even.measure.rides import riding
-from all_even.measure.sharing import masking
 from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.rides.figures import GROUNDS, HIDDEN, is_lead, leads
 from all_even.moves.rides.written import parameter_of
@@ -42,21 +41,10 @@ def curve_of(line: Riding, by_db: float) -> list[tuple[float, float]]:
 
 def hidden_with(found: Table, lane_id: str, line: Riding, changes: Mapping[str, np.ndarray]) -> float | None:
     """Mean hidden share of a line over its units with other sources changed. changes: (frames,) power factors by id."""
-    track = found.tracks.get(lane_id)
-    if track is None or not len(line):
+    if lane_id not in found.tracks or not len(line):
         return None
-    total = np.zeros_like(track.spread, dtype=np.float64)
-    for name, other in found.tracks.items():
-        count = min(len(total), len(other.spread))
-        factor = changes.get(name)
-        part = other.spread[:count] if factor is None else other.spread[:count] * factor[:count, np.newaxis]
-        total[:count] += part
-    shares = []
-    for start_s, end_s in zip(line.words.starts_s, line.words.ends_s, strict=True):
-        part = slice(*riding.span(start_s, end_s, found.frame_s, len(total)))
-        share = masking.weighted_share(track.spread[part], total[part], track.weight[part], found.floor)
-        shares.append(1.0 if share is None else share)
-    return float(np.average(shares, weights=line.words.ends_s - line.words.starts_s))
+    hidden = rides.hidden_in(found, lane_id, line.words, changes)
+    return float(np.average(hidden, weights=line.words.ends_s - line.words.starts_s))
 
 
 def _times_s(frames: int, frame_s: float) -> NDArray[np.float64]:
