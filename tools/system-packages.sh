@@ -1,9 +1,9 @@
 #!/bin/sh
 # Debian packages the application needs beside its Python packages: the PortAudio library, the Qt
-# platform libraries, Xvfb for the tests, the program that retunes. Installs what is missing where that is allowed, and says in
+# platform libraries, Xvfb for the tests, the program that retunes, the layout of text for PDF. Installs what is missing where that is allowed, and says in
 # one sentence what to do where it is not. Names given to it are installed instead of those.
 set -eu
-wanted="libportaudio2 xvfb xauth libegl1 libgl1 libdbus-1-3 libfontconfig1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1 rubberband-cli"
+wanted="libportaudio2 xvfb xauth libegl1 libgl1 libdbus-1-3 libfontconfig1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1 rubberband-cli libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0"
 [ $# -gt 0 ] && wanted="$*"
 python3 -c "import ensurepip" 2>/dev/null || wanted="$wanted python3-venv"
 command -v dpkg-query >/dev/null 2>&1 || {

@@ -62,6 +62,8 @@ def _is_sound(head: bytes) -> bool:
 NO_RECORDINGS = Recordings()
 SESSION = Kind("session", (".alleven",), _is_session)
 SOUND = Kind("sound file", (".wav", ".flac"), _is_sound)
+PDF = Kind("PDF page", (".pdf",), _begins(b"%pdf"))
+TEXT = Kind("list of files", (".txt",), _begins(b"all even"))
 HTML = Kind("HTML page", (".html",), _begins(b"<!doctype html", b"<html"))
 CSV = Kind("recall sheet", (".csv",), _begins(b"name,file,role,", b"mix,value", b"\r\nmix,value"))
 JSON = Kind("recall sheet", (".json",), lambda head: head.lstrip().startswith(b"{") and b'"song"' in head)

@@ -83,10 +83,12 @@ class Actions:
 
     def drop(self, paths: list[Path]) -> None:
         """What was dropped on the window: a session is opened; files and folders are added to the open session, or
-        make one."""
+        make one. At Check files are references."""
         session = next((path for path in paths if path.suffix == SUFFIX), None)
         if session is not None:
             self.open_path(session)
+        elif self.desk.is_open and self.desk.stage == "check":
+            self.keep_references(paths)
         elif self.desk.is_open:
             self.desk.documents.add_files(paths)
         elif paths:
@@ -111,6 +113,37 @@ class Actions:
         """A few words, typed over the song strip."""
         if self.frame.workbench is not None:
             self.frame.workbench.head.transport.strip.ask(what, known, typed)
+
+    def add_session_references(self) -> None:
+        """Finished mixes, or the rough mix, that belong to this session."""
+        chosen = self.choose(QFileDialog.FileMode.ExistingFiles, "Finished mixes to compare this session with")
+        if chosen:
+            self.keep_references(chosen)
+
+    def keep_references(self, paths: list[Path]) -> None:
+        """Keeps files with the session by their place; what is no sound file is said."""
+        from all_even.audio import sound_file
+        from all_even.engine.elsewhere.references import ROUGH_WORDS
+        from all_even.session.model import Use
+        from all_even.session.new import add_reference
+
+        files = [item for path in paths for item in (sorted(path.iterdir()) if path.is_dir() else [path])]
+        taken = 0
+        for path in files:
+            use: Use = "rough mix" if any(word in path.stem.lower() for word in ROUGH_WORDS) else "reference"
+            try:
+                sound_file.inspect(path)
+            except UserError as error:
+                if path in paths:
+                    self.desk.said.emit(str(error))
+                continue
+            self.desk.edit(lambda s, one=path, is_=use: add_reference(s, one, is_), merge="references")  # type: ignore[misc]
+            taken += 1
+        self.desk.end_gesture()
+        if taken:
+            from all_even.app.stages.check.shown import shown_of
+
+            shown_of(self.desk).ask_anew()
 
     def add_references(self) -> None:
         """Finished mixes to compare with, known to all sessions on this machine."""

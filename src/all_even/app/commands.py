@@ -167,6 +167,7 @@ def all_commands() -> list[Command]:
             always,
             words="album compare side by side",
         ),
+        Command("View", "Blind comparison", "", lambda a: a.frame.show_page("blind"), words="abx vote"),
         Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always, words="theme dark"),
         Command("View", "Stop what is being done", "Esc", lambda a: a.frame.stop(), always),
         Command("Help", "Shortcuts", "Ctrl+/", lambda a: a.frame.show_page("shortcuts"), always, words="keys"),

@@ -48,11 +48,12 @@ def draw_mark(painter: QPainter, family: str, box: QRectF) -> None:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(family_colour(family))
-    painter.drawPath(_mark(family, box))
+    painter.drawPath(mark_path(family, box))
     painter.restore()
 
 
-def _mark(family: str, box: QRectF) -> QPainterPath:
+def mark_path(family: str, box: QRectF) -> QPainterPath:
+    """The outline of a family's mark."""
     path = QPainterPath()
     x, y, w, h = box.x(), box.y(), box.width(), box.height()
 

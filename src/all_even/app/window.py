@@ -195,6 +195,7 @@ class MainWindow(QMainWindow):
         """Shows settings, shortcuts or about in the place of the work; Esc goes back."""
         if name not in self._extra:
             from all_even.app.pages.about import AboutPage
+            from all_even.app.pages.blind import BlindPage
             from all_even.app.pages.record import RecordPage
             from all_even.app.pages.settings import SettingsPage
             from all_even.app.pages.shortcuts import ShortcutsPage
@@ -203,6 +204,7 @@ class MainWindow(QMainWindow):
                 "settings": lambda: SettingsPage(self.desk, self.leave_page),
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
+                "blind": lambda: BlindPage(self.desk, self.leave_page),
                 "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.open_path),
             }[name]()
             self._extra[name] = made

@@ -3,11 +3,16 @@
 The writer library would truncate towards minus infinity when it turns floats into integers, so
 integers are made here. 16 bits get TPDF dither of two quantisation steps peak to peak, anchored at
 session frame 0 on a fixed grid, so that a print of a section equals that section of the whole print.
+
+A WAV file says who made it, when, and where on the session's time line it begins (BWF, EBU Tech 3285), and becomes RF64
+(EBU Tech 3306) where its sound is over 4 GB, which plain WAV can't hold.
 """
 
 import contextlib
+import struct
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Literal
 
@@ -22,6 +27,15 @@ from all_even.outputs import NO_RECORDINGS, Beside, Recordings
 
 Bits = Literal["16", "24", "32f"]
 SUBTYPES: dict[str, str] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+LARGEST_WAV_BYTES = (1 << 32) - (1 << 16)
+"""Of sound; a WAV file counts its whole length in 32 bits, and has a head."""
+SET_BROADCAST_INFO = 0x10F1
+"""The writer library's command for the `bext` chunk."""
+BROADCAST_INFO = struct.Struct("@256s32s32s10s8sIIh64s5h180sI256s")
+"""As its C structure lies in memory: description, originator, its reference, date, time, time reference (low, high),
+version, UMID, loudness (unknown),
+reserved, and the coding history's length with its text."""
+UNKNOWN_LOUDNESS = 0x7FFF
 DITHER_GRID = 1 << 16
 DITHER_KEY = 0x51AC4
 
@@ -80,7 +94,8 @@ class SoundWriter:
     """A WAV or FLAC file by the path's ending that appears whole, when it is finished, or not at all.
 
     Raises `UserError` for an ending or a depth the format can't hold, where the disk refuses, and where a
-    recording (`protected`) or a file of another kind would be replaced.
+    recording (`protected`) or a file of another kind would be replaced. first_frame: where it begins on the session's
+    time line. frames: how many will come, where that is known, for sounds over 4 GB. description: what it is.
     """
 
     def __init__(
@@ -93,9 +108,13 @@ class SoundWriter:
         dither: bool | None = None,
         first_frame: int = 0,
         protected: Recordings = NO_RECORDINGS,
+        frames: int = 0,
+        description: str = "",
     ) -> None:
         target = outputs.allowed(path, outputs.SOUND, protected)
         container = {".wav": "WAV", ".flac": "FLAC"}[path.suffix.lower()]
+        if container == "WAV" and is_large(frames, channels, bits):
+            container = "RF64"
         if container == "FLAC" and bits == "32f":
             raise UserError("FLAC holds 16 or 24 bits, not 32-bit float: choose WAV or fewer bits.")
         self.path = path
@@ -110,6 +129,8 @@ class SoundWriter:
                 self._beside.file.fileno(), "w", samplerate=sample_rate, channels=channels, format=container,
                 subtype=SUBTYPES[bits], closefd=False,
             )  # fmt: skip
+            if container != "FLAC":
+                _say_origin(self._file, first_frame, description or path.stem)
             self._file.software = outputs.MARK.decode()
         except (OSError, soundfile.SoundFileError):
             self._beside.discard()
@@ -142,6 +163,26 @@ class SoundWriter:
         return UserError(f"{short_name(self.path.name)} can't be written: the folder refuses it or the disk is full.")
 
 
+def is_large(frames: int, channels: int, bits: Bits) -> bool:
+    """Whether a sound is more than a plain WAV file can hold."""
+    return frames * channels * (4 if bits == "32f" else int(bits) // 8) > LARGEST_WAV_BYTES
+
+
+def broadcast_info(first_frame: int, description: str, when: datetime) -> bytes:
+    """The content of a `bext` chunk, as the writer library takes it."""
+    loudness = (UNKNOWN_LOUDNESS,) * 5
+    return BROADCAST_INFO.pack(
+        description.encode("ascii", "replace")[:256], outputs.MARK, b"", when.strftime("%Y-%m-%d").encode(),
+        when.strftime("%H:%M:%S").encode(), first_frame & 0xFFFFFFFF, first_frame >> 32, 2, b"", *loudness, b"", 0, b"",
+    )  # fmt: skip
+
+
+def _say_origin(file: soundfile.SoundFile, first_frame: int, description: str) -> None:
+    """Puts description, originator, date and time reference into a WAV file, before any sound."""
+    info = broadcast_info(max(0, first_frame), description, datetime.now())
+    soundfile._snd.sf_command(file._file, SET_BROADCAST_INFO, info, len(info))
+
+
 def write_sound(
     path: Path,
     blocks: Iterable[Samples],
@@ -152,11 +193,12 @@ def write_sound(
     dither: bool | None = None,
     first_frame: int = 0,
     protected: Recordings = NO_RECORDINGS,
+    frames: int = 0,
 ) -> Written:
-    """Writes a whole file from blocks; errors as `SoundWriter`."""
+    """Writes a whole file from blocks; arguments and errors as `SoundWriter`."""
     writer = SoundWriter(
         path, sample_rate=sample_rate, channels=channels, bits=bits, dither=dither, first_frame=first_frame,
-        protected=protected,
+        protected=protected, frames=frames,
     )  # fmt: skip
     try:
         for block in blocks:

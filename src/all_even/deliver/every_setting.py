@@ -4,7 +4,7 @@ The lines come from the same descriptions as the controls on the screen: a new p
 lane, appears by itself.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from msgspec import Struct, structs
@@ -52,18 +52,20 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Owner:
-    """What has settings: a strip, and after it each of its parts. part: "1. High-pass", empty for the strip itself."""
+    """What has settings: a strip, and after it each of its parts. part: "1. High-pass", empty for the strip itself.
+    owner_id: of the strip; empty for the session and its shapes."""
 
     strip: str
     part: str
     lines: tuple[Line, ...]
+    owner_id: str = ""
 
 
 def owners(session: Session) -> list[Owner]:
     """All that is set, in the order of the signal, with what has a name of its own for each."""
     found = [Owner("Session", "", (Line("Session", "Pan law", session.pan_law.replace("-", "−"), session.pan_law),))]
     for member in session.members:
-        found += _owners(session, member.name, "", member)
+        found += [replace(item, owner_id=member.id) for item in _owners(session, member.name, "", member)]
     for shape in session.shapes:
         found += _owners(session, f"Duck shape {shape.name}", "", shape)
     found += _owners(session, "Mix bus", "", session.mix)

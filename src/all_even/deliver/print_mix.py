@@ -56,9 +56,15 @@ def print_mix(
         channels=2,
         bits=settings.bits,
         dither=settings.dither and settings.bits == "16",
-        first_frame=start,
+        first_frame=first_frame_at(start, plan.sample_rate, rate),
         protected=protected,
+        frames=first_frame_at(end - start, plan.sample_rate, rate),
     )
+
+
+def first_frame_at(frame: int, from_rate: int, to_rate: int) -> int:
+    """A place or a length in frames of another rate."""
+    return round(frame * to_rate / from_rate)
 
 
 def section(plan: Plan, settings: PrintSettings) -> tuple[int, int]:

@@ -1,4 +1,4 @@
-"""The recall sheet: every setting in plain units, the measures and the ledger; HTML, CSV or JSON.
+"""The recall sheet: every setting in plain units, the measures and the ledger; HTML, PDF, CSV or JSON.
 
 One table of rows is made from the session; the formats only dress it. Names are plain text
 everywhere: escaped in HTML, and in CSV kept from starting a formula.
@@ -7,15 +7,16 @@ everywhere: escaped in HTML, and in CSV kept from starting a formula.
 import csv
 import io
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from msgspec import to_builtins
+
 from all_even import outputs, stages, texts
-from all_even.deliver import shapes
-from all_even.deliver.every_setting import Line, every_setting, owners
-from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text, time_text
+from all_even.deliver.every_setting import every_setting
+from all_even.dsp.parameter import LEVEL, PAN
 from all_even.engine import arrival
 from all_even.engine.flow import Flow
 from all_even.errors import UserError, short_name
@@ -35,8 +36,7 @@ OUTCOMES = {
     "measured": "measured",
     "undone": "undone",
 }
-FORMATS = (".html", ".csv", ".json")
-RAIL_DB = (-40.0, 12.0)
+FORMATS = (".html", ".pdf", ".csv", ".json")
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,15 +100,26 @@ def bands_table(sheet: Sheet) -> list[dict[str, Any]]:
 
 def write_recall(sheet: Sheet, path: Path) -> None:
     """Writes the sheet in the format of the path's ending."""
-    formats = {".html": (html, outputs.HTML), ".csv": (csv_text, outputs.CSV), ".json": (json_text, outputs.JSON)}
+    from all_even.deliver import recall_page
+
+    formats: dict[str, tuple[Callable[[Sheet], str | bytes], outputs.Kind]] = {
+        ".html": (recall_page.html, outputs.HTML), ".pdf": (recall_page.pdf, outputs.PDF),
+        ".csv": (csv_text, outputs.CSV), ".json": (json_text, outputs.JSON),
+    }  # fmt: skip
     name = short_name(path.name)
     maker, kind = formats.get(path.suffix.lower(), (None, None))
     if maker is None or kind is None:
         raise UserError(f"{name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json.")
-    target = outputs.allowed(path, kind, store.recordings(sheet.session))
+    write_page(path, kind, maker(sheet), store.recordings(sheet.session))
+
+
+def write_page(path: Path, kind: outputs.Kind, content: str | bytes, protected: outputs.Recordings) -> None:
+    """Writes a page whole, or raises a UserError that says why not."""
+    target = outputs.allowed(path, kind, protected)
     try:
-        outputs.write_whole(target, maker(sheet).encode("utf-8", "replace"))
+        outputs.write_whole(target, content.encode("utf-8", "replace") if isinstance(content, str) else content)
     except OSError:
+        name = short_name(path.name)
         raise UserError(f"{name} can't be written: the folder refuses it or the disk is full.") from None
 
 
@@ -128,8 +139,16 @@ def json_text(sheet: Sheet) -> str:
                 {"where": line.where, "what": line.what, "text": line.text, "value": line.value}
                 for line in every_setting(session)
             ],
+            "blind_comparisons": [to_builtins(item) for item in session.blinds],
             "notes": [
-                {"position_s": note.position_s, "written": note.written, "text": note.text} for note in session.notes
+                {
+                    "position_s": note.position_s,
+                    "written": note.written,
+                    "text": note.text,
+                    "heard_on": note.heard_on,
+                    "settled": note.settled,
+                }
+                for note in session.notes
             ],
             "ledger": [
                 {
@@ -186,12 +205,12 @@ def csv_text(sheet: Sheet) -> str:
         row(setting.where, setting.what, setting.text, "" if setting.value is None else str(setting.value))
     row()
     row("when", "change", "reason", "metric", "before", "expected", "after", "outcome")
-    for entry, figures in _ledger(sheet.session):
+    for entry, figures in ledger_rows(sheet.session):
         row(entry.when, entry.text, entry.reason, *figures)
     return out.getvalue()
 
 
-def _ledger(session: Session) -> list[tuple[LedgerEntry, tuple[str, ...]]]:
+def ledger_rows(session: Session) -> list[tuple[LedgerEntry, tuple[str, ...]]]:
     """Each line with metric, before, expected, after and outcome of its move; empty texts where it is none."""
     stands = making.standing(session)
     found: list[tuple[LedgerEntry, tuple[str, ...]]] = []
@@ -206,66 +225,3 @@ def _ledger(session: Session) -> list[tuple[LedgerEntry, tuple[str, ...]]]:
         figures = (metric.label, metric.text(move.before), metric.text(move.expected), after, OUTCOMES[outcome])
         found.append((entry, figures))
     return found
-
-
-def html(sheet: Sheet) -> str:
-    """A page that stands alone: no script, nothing loaded from elsewhere."""
-    import jinja2
-
-    environment = jinja2.Environment(
-        loader=jinja2.FileSystemLoader(Path(__file__).parent / "templates"),
-        autoescape=True,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-    environment.filters["moment"] = _moment
-    session = sheet.session
-    lanes = []
-    for lane, values in zip(session.lanes, sheet.rows(), strict=True):
-        report = sheet.reports.get(lane.id)
-        measures = report.measures if report else None
-        lanes.append(
-            {
-                **values,
-                "level": LEVEL.text(lane.level_db),
-                "arrives": decibel_text(values["arrives_lufs"], "LUFS"),
-                "peak": decibel_text(values["true_peak_dbtp"], "dBTP"),
-                "wave": shapes.svg_envelope(measures.hops) if measures else "",
-                "rail": shapes.svg_levels(lane.level_db, *RAIL_DB),
-                "bands": shapes.svg_spectrum(measures.third_octave_db) if measures else "",
-            }
-        )
-    mix = sheet.mix_figures()
-    units = {"dbfs": "dBFS", "dbtp": "dBTP", "lufs": "LUFS", "lu": "LU", "db": "dB"}
-    figures = [
-        (
-            name.rsplit("_", 1)[0].replace("_", " ") if name.rsplit("_", 1)[-1] in units else name,
-            decibel_text(value, units.get(name.rsplit("_", 1)[-1], "")),
-        )
-        for name, value in mix.items()
-    ]
-    page = environment.get_template("recall.html").render(
-        session=session,
-        written=edits.now_text(),
-        trim=TRIM.text(session.mix.trim_db),
-        figures=figures,
-        lanes=lanes,
-        settings=_by_owner(sheet.session),
-        bands=bands_table(sheet),
-        threads=shapes.svg_threads(bookkeeping.book(sheet.session, sheet.reports)),
-        ledger=_ledger(sheet.session),
-        time_text=time_text,
-        decibel_text=decibel_text,
-    )
-    return texts.page(page)
-
-
-def _by_owner(session: Session) -> list[tuple[str, bool, list[Line]]]:
-    """(whose, is it a part of the strip before it, its settings that do not go without saying)."""
-    said = [(item, [line for line in item.lines if not line.neutral]) for item in owners(session)]
-    return [(item.part or item.strip, bool(item.part), lines) for item, lines in said if lines or not item.part]
-
-
-def _moment(written: str) -> str:
-    """2026-01-31T14:05:09+01:00 as 2026-01-31 14:05."""
-    return written[:16].replace("T", " ")

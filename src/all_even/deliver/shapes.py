@@ -6,6 +6,7 @@ from html import escape
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.dsp.parameter import number
 from all_even.measure.level.hops import Hops
 from all_even.measure.level.third_octave import MIDBANDS_HZ
 from all_even.moves.share import bookkeeping
@@ -44,6 +45,36 @@ def svg_levels(level_db: float, low_db: float, high_db: float, width: int = 160)
         f'aria-label="level {level_db:.1f} dB"><line x1="0" y1="8" x2="{width}" y2="8"/>'
         f'<line x1="{zero:.1f}" y1="3" x2="{zero:.1f}" y2="13"/>'
         f'<rect x="{share * (width - 6):.1f}" y="2" width="6" height="12"/></svg>'
+    )
+
+
+def svg_path(points: Sequence[tuple[str, float]], width: int = 300, height: int = 44) -> str:
+    """A level path: the level after each station as a step, named below, with its figure above."""
+    levels = [level for _, level in points]
+    low, high = min(levels) - 3.0, max(levels) + 3.0
+    step = width / len(points)
+    ys = [14 + (height - 28) * (high - level) / (high - low) for level in levels]
+    line = " ".join(f"L{i * step:.1f} {y:.1f} L{(i + 1) * step - 4:.1f} {y:.1f}" for i, y in enumerate(ys))
+    names = "".join(
+        f'<text x="{i * step:.1f}" y="{height - 2}" class="quiet">{escape(name)}</text>'
+        f'<text x="{i * step:.1f}" y="{y - 3:.1f}">{number(level)}</text>'
+        for i, ((name, level), y) in enumerate(zip(points, ys, strict=True))
+    )
+    return (
+        f'<svg class="path" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" '
+        f'aria-label="level after each station, dBFS RMS"><path d="M0 {ys[0]:.1f} {line}"/>{names}</svg>'
+    )
+
+
+def svg_curve(curve_db: NDArray[np.float64], width: int = 220, height: int = 44, most_db: float = 12.0) -> str:
+    """The tone of one lane: what its equalisers and passes do, 20 Hz to 20 kHz, within 12 dB."""
+    ys = height / 2 * (1.0 - np.clip(curve_db / most_db, -1.0, 1.0))
+    xs = np.linspace(0.0, width, len(ys))
+    points = " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(xs[::2], ys[::2], strict=True))
+    return (
+        f'<svg class="curve" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" '
+        f'aria-label="equaliser, 20 Hz to 20 kHz"><line x1="0" y1="{height / 2}" x2="{width}" y2="{height / 2}"/>'
+        f'<polyline points="{points}"/></svg>'
     )
 
 

@@ -15,7 +15,7 @@ import soxr
 
 from all_even import outputs
 from all_even.audio.writing import SoundWriter, Written
-from all_even.deliver.print_mix import PrintSettings, section
+from all_even.deliver.print_mix import PrintSettings, first_frame_at, section
 from all_even.engine.plan import Plan
 from all_even.engine.planning import make_plan
 from all_even.engine.render import Progress, render_stems
@@ -32,7 +32,7 @@ class _Target:
     """A file that is written block by block, at another rate where that is wanted."""
 
     def __init__(
-        self, path: Path, plan: Plan, settings: PrintSettings, first_frame: int, protected: Recordings
+        self, path: Path, plan: Plan, settings: PrintSettings, place: tuple[int, int], protected: Recordings
     ) -> None:
         rate = settings.rate or plan.sample_rate
         self._stream = soxr.ResampleStream(plan.sample_rate, rate, 2, "float64") if rate != plan.sample_rate else None
@@ -42,8 +42,9 @@ class _Target:
             channels=2,
             bits=settings.bits,
             dither=settings.dither and settings.bits == "16",
-            first_frame=first_frame,
+            first_frame=first_frame_at(place[0], plan.sample_rate, rate),
             protected=protected,
+            frames=first_frame_at(place[1] - place[0], plan.sample_rate, rate),
         )
 
     def write(self, block: np.ndarray) -> None:
@@ -107,9 +108,9 @@ def print_stems(
             if places.count(place) > 1:
                 raise UserError(f"{short_name(path.name)} would be written twice: choose another name for the mix.")
         for strip_id, path in paths.items():
-            targets[strip_id] = _Target(path, plan, settings, start, protected)
+            targets[strip_id] = _Target(path, plan, settings, (start, end), protected)
         if mix_path is not None:
-            targets[MIX] = _Target(mix_path, plan, settings, start, protected)
+            targets[MIX] = _Target(mix_path, plan, settings, (start, end), protected)
         for mix, stems in render_stems(plan, start, end, progress=progress, cancelled=cancelled):
             for strip_id, target in targets.items():
                 target.write(mix if strip_id == MIX else stems[strip_id])

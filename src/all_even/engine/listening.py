@@ -112,26 +112,57 @@ def arriving_powers(
     cancelled: threading.Event | None = None,
     workers: int = WORKERS,
 ) -> dict[str, Powers]:
-    """The same as (frames, bands) power of both sides together."""
+    """The same as (frames, bands) power of both sides together, their mean."""
+    return _arriving(session, book, lanes, False, cancelled, workers)
+
+
+def arriving_middles(
+    session: Session, book: Book, *, cancelled: threading.Event | None = None, workers: int = WORKERS
+) -> dict[str, Powers]:
+    """(frames, bands) power of what arrives of every lane where both sides come from one place: of their mean.
+
+    Chains of groups are taken to do the same to it as to both sides.
+    """
+    return _arriving(session, book, None, True, cancelled, workers)
+
+
+def _arriving(
+    session: Session,
+    book: Book,
+    lanes: Collection[str] | None,
+    as_middle: bool,
+    cancelled: threading.Event | None,
+    workers: int,
+) -> dict[str, Powers]:
     prints = book.fingerprints(session)
     ways = {
         lane.id: found
         for lane in session.lanes
         if lane.id in prints.opened and (lanes is None or lane.id in lanes) and (found := _ways(session, lane))
     }
-    book.hear(session, wants(session, ways), cancelled=cancelled, workers=workers)
+    middles: list[Want] = [("middle powers", one) for one in ways if as_middle and prints.channels(one) > 1]
+    book.hear(session, [*wants(session, ways), *middles], cancelled=cancelled, workers=workers)
     groups = {
         bus.id: _power_gains(session, book, bus)
         for bus in session.buses
         if _works(bus) and book.known(session, ("entering powers", bus.id)) is not None
     }
+    alone = {
+        bus_id: behind for bus_id in groups if _has_one_feeder(session, bus_id)
+        and (behind := powers_of(session, book, bus_id, cancelled=cancelled, workers=workers)) is not None
+    }  # fmt: skip
     arriving: dict[str, Powers] = {}
     for lane_id, edges in ways.items():
         powers: Powers = book.known(session, ("powers", lane_id))
+        middle = book.known(session, ("middle powers", lane_id)) if as_middle and len(powers) > 1 else None
         strip = session.lane(lane_id)
-        parts = [
-            _through(session, way, _carried(session, strip, edge, way.gains, powers), groups) for edge, way in edges
-        ]
+        parts = []
+        for edge, way in edges:
+            if as_middle:
+                carried = _carried_middle(session, strip, edge, way.gains, powers, middle)
+            else:
+                carried = _carried(session, strip, edge, way.gains, powers)
+            parts.append(_through(session, way, carried, groups, alone))
         arriving[lane_id] = np.sum(parts, axis=0, dtype=np.float32) if len(parts) > 1 else parts[0]
     return arriving
 
@@ -205,6 +236,33 @@ def _carried(session: Session, strip: Strip, edge: routing.Edge, onward: Array, 
     return np.asarray(np.einsum("fc,cfb->fb", over_time.astype(np.float32), powers), dtype=np.float32)
 
 
+def _carried_middle(
+    session: Session, strip: Strip, edge: routing.Edge, onward: Array, powers: Powers, middle: Powers | None
+) -> Powers:
+    """(frames, bands) power of the mean of both sides that an edge carries. middle: of the mean of what it carries,
+    (1, frames, bands), where that has two sides: from it follows how alike they are."""
+    channels, frames, _ = powers.shape
+    moving = moving_gains(session, strip, edge, channels)
+    if moving is None:
+        gains = np.broadcast_to(edge_gains(session, strip, edge, channels) @ onward, (frames, channels, 2))
+    else:
+        middles = np.arange(frames) * (masking.frame_size(session.sample_rate) // 2)
+        gains = moving.gains_at(middles) @ onward
+    each = (0.5 * gains.sum(axis=2)).astype(np.float32)[:, :, np.newaxis]
+    result = (each**2 * np.moveaxis(powers, 0, 1)).sum(axis=1)
+    if middle is not None:
+        together = 2.0 * middle[0] - 0.5 * (powers[0] + powers[1])
+        result = np.maximum(result + 2.0 * each[:, 0] * each[:, 1] * together, 0.0)
+    return np.asarray(result, dtype=np.float32)
+
+
+def _has_one_feeder(session: Session, bus_id: str) -> bool:
+    """Whether all that comes into a bus comes from one lane on one way: then all that leaves it is that lane's."""
+    feeders = [strip for strip in session.strips if strip.destination == bus_id]
+    feeders += [strip for strip in session.strips for send in strip.sends if send.to == bus_id]
+    return len(feeders) == 1 and session.is_lane(feeders[0].id)
+
+
 def _power_gains(session: Session, book: Book, bus: Bus) -> Powers:
     """What a bus does to each band at each moment, to the next bus with a chain or the mix; 1 in silence."""
     before: Powers = book.known(session, ("entering powers", bus.id)).mean(axis=0)
@@ -219,12 +277,17 @@ def _power_gains(session: Session, book: Book, bus: Bus) -> Powers:
     return np.asarray(np.clip(gains, 0.0, MOST_POWER_GAIN), dtype=np.float32)
 
 
-def _through(session: Session, way: _Way, power: Powers, groups: Mapping[str, Powers]) -> Powers:
-    """Power at the mix behind all the chains on the way."""
+def _through(
+    session: Session, way: _Way, power: Powers, groups: Mapping[str, Powers], alone: Mapping[str, Powers]
+) -> Powers:
+    """Power at the mix behind all the chains on the way. alone: what leaves a bus that nothing else comes into: all of
+    it belongs to what comes, also what its chain adds in bands where little came in."""
     bus_id = way.next_bus
     while bus_id:
         gains = groups.get(bus_id)
-        if gains is not None:
+        if bus_id in alone:
+            power = alone[bus_id]
+        elif gains is not None:
             count = min(len(power), len(gains))
             power = power.copy()
             power[:count] *= gains[:count]

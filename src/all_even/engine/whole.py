@@ -24,6 +24,8 @@ class Whole:
     mix: Levels
     references: tuple[tuple[str, Levels], ...]
     bands: tuple[Band | None, ...]
+    judged_by: int
+    """How many of them the bands are made from."""
 
     @property
     def flags(self) -> tuple[tuple[int, float], ...]:
@@ -68,7 +70,7 @@ def _compute(look: Look, _target: str) -> Whole | None:
         for index, report in files.measure_files(jobs, cancelled=look.cancelled, workers=look.workers):
             found.append((jobs[index][0].stem, _levels(report.measures)))
     heard = tuple(sorted((name, levels) for name, levels in found if levels is not None))
-    return Whole(mix, heard, zones.bands([levels for _, levels in heard]))
+    return Whole(mix, heard, zones.bands([levels for _, levels in heard]), len(heard))
 
 
 WHOLE = Figure("whole against references", 1, "session", _rests_on, _compute)

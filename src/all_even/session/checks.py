@@ -104,6 +104,9 @@ def _checked_state(session: Session, where: str) -> Session:
     for response in session.responses:
         if response.folder >= len(session.folders):
             raise _unusable(f"the response {short_name(response.name)} is in a folder it does not list{where}")
+    for reference in session.references:
+        if reference.folder >= len(session.folders):
+            raise _unusable(f"the reference {short_name(reference.file)} is in a folder it does not list{where}")
     stations = [station.id for chain in (*(s.chain for s in session.strips), session.mix.chain) for station in chain]
     if len(set(stations)) != len(stations):
         raise _unusable(f"two stations have one id{where}")

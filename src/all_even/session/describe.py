@@ -5,7 +5,7 @@ from collections import defaultdict
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM, number, time_text
 from all_even.dsp.processor import Described, Key, Processor, key_of, settings
 from all_even.session.automating import OWN_WORDS
-from all_even.session.model import Automation, HitChanges, Lane, Session, SongMap, Strip
+from all_even.session.model import Automation, HitChanges, Lane, Reference, Session, SongMap, Strip
 
 MOST_NAMES = 3
 
@@ -62,10 +62,16 @@ def changes(old: Session, new: Session) -> list[str]:
         sentences.append(f"Song renamed from {old.name} to {new.name}")
     if old.loop != new.loop:
         sentences.append(_loop_change(new))
-    for note in new.notes[len(old.notes) :]:
-        sentences.append(f"Note at {time_text(note.position_s)}: {note.text}")
-    if len(new.notes) < len(old.notes):
-        sentences.append("Note removed")
+    sentences += _note_changes(old, new)
+    sentences += [f"Reference added: {item.file}" for item in new.references if _same(item, old.references) is None]
+    sentences += [f"Reference removed: {item.file}" for item in old.references if _same(item, new.references) is None]
+    sentences += [f"{item.file} is the {item.use}" for item in new.references
+                  if (was := _same(item, old.references)) is not None and was.use != item.use]  # fmt: skip
+    sentences += [
+        f"Blind comparison of {', '.join(item.options)}: {item.verdict}" for item in new.blinds[len(old.blinds) :]
+    ]
+    if len(new.blinds) < len(old.blinds):
+        sentences.append("Blind comparison removed")
     names_before = {snapshot.name for snapshot in old.snapshots}
     names_after = {snapshot.name for snapshot in new.snapshots}
     sentences += [f"Snapshot “{name}” taken" for name in sorted(names_after - names_before)]
@@ -73,6 +79,24 @@ def changes(old: Session, new: Session) -> list[str]:
     if len(new.declined) > len(old.declined):
         sentences.append(f"Move declined: {new.declined[-1].reason or 'no reason given'}")
     return sentences
+
+
+def _note_changes(old: Session, new: Session) -> list[str]:
+    phrases = []
+    for note in new.notes[len(old.notes) :]:
+        heard = f", heard on {note.heard_on}" if note.heard_on else ""
+        phrases.append(f"Note at {time_text(note.position_s)}{heard}: {note.text}")
+    if len(new.notes) < len(old.notes):
+        phrases.append("Note removed")
+    for before, after in zip(old.notes, new.notes, strict=False):
+        if before.settled != after.settled and before.text == after.text:
+            phrases.append(f"Settled: {after.text}" if after.settled else f"Open again: {after.text}")
+    return phrases
+
+
+def _same(item: Reference, among: tuple[Reference, ...]) -> Reference | None:
+    """The reference of the same file."""
+    return next((other for other in among if (other.folder, other.file) == (item.folder, item.file)), None)
 
 
 def sentence(old: Session, new: Session) -> str:

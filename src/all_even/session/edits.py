@@ -19,6 +19,7 @@ from all_even.session.model import (
     MIX,
     NOWHERE,
     Automation,
+    Blind,
     Bus,
     Decline,
     FolderGroup,
@@ -32,6 +33,7 @@ from all_even.session.model import (
     Snapshot,
     StageDone,
     State,
+    Use,
 )
 from all_even.session.roles import family_of
 
@@ -191,12 +193,41 @@ def _ids(state: Session | Snapshot) -> set[str]:
     return found | {station.id for chain in chains for station in chain}
 
 
-def add_note(session: Session, text: str, position_s: float, written: str | None = None) -> Session:
+def add_note(
+    session: Session, text: str, position_s: float, written: str | None = None, *, heard_on: str = ""
+) -> Session:
+    """heard_on: where a fault was heard, for a note that comes back until it is settled."""
     text = text.strip()[:4000]
     if not text:
         return session
-    note = Note(text=text, position_s=max(0.0, position_s), written=written or now_text())
+    where = _one_line(heard_on, 200)
+    note = Note(text=text, position_s=max(0.0, position_s), written=written or now_text(), heard_on=where)
     return replace(session, notes=(*session.notes, note))
+
+
+def settle_note(session: Session, index: int, settled: bool = True) -> Session:
+    """A fault heard elsewhere is settled, or open again; other notes stay as they are."""
+    note = session.notes[index]
+    if not note.heard_on:
+        return session
+    changed = replace(note, settled=now_text() if settled else "")
+    return replace(session, notes=(*session.notes[:index], changed, *session.notes[index + 1 :]))
+
+
+def add_blind(session: Session, blind: Blind) -> Session:
+    """Keeps a blind comparison that was finished."""
+    return replace(session, blinds=(*session.blinds, blind))
+
+
+def use_reference(session: Session, index: int, use: Use) -> Session:
+    """Says what a reference is."""
+    changed = replace(session.references[index], use=use)
+    return replace(session, references=(*session.references[:index], changed, *session.references[index + 1 :]))
+
+
+def remove_reference(session: Session, index: int) -> Session:
+    """A reference less; its file stays."""
+    return replace(session, references=session.references[:index] + session.references[index + 1 :])
 
 
 def remove_note(session: Session, index: int) -> Session:

@@ -19,11 +19,12 @@ from all_even.dsp.processor import Identifier
 from all_even.dsp.shaped import DuckShape
 from all_even.session.settings import Weight, WorkSettings
 
-FORMAT_VERSION = 13
+FORMAT_VERSION = 14
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
-responses. 13: mutes as automation, school of rides. `session.older` reads older files."""
+responses. 13: mutes as automation, school of rides. 14: references, blind comparisons, faults heard
+elsewhere. `session.older` reads older files."""
 
 Text = Annotated[str, Meta(max_length=4000)]
 Name = Annotated[str, Meta(max_length=200)]
@@ -207,11 +208,52 @@ class Loop(Value, frozen=True, kw_only=True):
 
 
 class Note(Value, frozen=True, kw_only=True):
-    """A remark with its place in the song and its date (ISO 8601)."""
+    """A remark with its place in the song and its date (ISO 8601).
+
+    heard_on: of a fault that was heard elsewhere, where (a car, a phone, another room); it comes back when the session
+    is opened, until it is settled. settled: when it was; empty before.
+    """
 
     text: Text
     position_s: Seconds
     written: Name
+    heard_on: Name = ""
+    settled: Name = ""
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it is a fault heard elsewhere that nobody has settled."""
+        return bool(self.heard_on) and not self.settled
+
+
+Use = Literal["reference", "rough mix"]
+
+
+class Reference(Value, frozen=True, kw_only=True):
+    """A finished mix to compare with: a file inside `folders[folder]`, with forward slashes. It is never copied, and
+    never part of the mix. use: somebody else's song, or the rough mix of this one."""
+
+    folder: Annotated[int, Meta(ge=0)] = 0
+    file: Text
+    use: Use = "reference"
+
+
+class Blind(Value, frozen=True, kw_only=True):
+    """A blind comparison that was finished. way: a vote for the best of several, or which of two X is.
+
+    options: what was compared, by name. trials: fixed beforehand. answers: of each trial, the number of the option that
+    was chosen. right: of each trial of X, the number that it was; empty for votes. notes: what was written meanwhile,
+    by the blind letters. verdict: the result with its chance, in words.
+    """
+
+    when: Name
+    way: Literal["vote", "which is X"]
+    options: Annotated[tuple[Name, ...], Meta(min_length=2, max_length=8)]
+    trials: Annotated[int, Meta(ge=1, le=200)]
+    answers: Annotated[tuple[Annotated[int, Meta(ge=0, le=7)], ...], Meta(max_length=200)]
+    right: Annotated[tuple[Annotated[int, Meta(ge=0, le=7)], ...], Meta(max_length=200)] = ()
+    notes: Annotated[tuple[Text, ...], Meta(max_length=200)] = ()
+    verdict: Text = ""
 
 
 class Snapshot(Value, frozen=True, kw_only=True):
@@ -349,6 +391,8 @@ class Session(Value, frozen=True, kw_only=True):
     anchor: Identifier | None = None
     loop: Loop | None = None
     notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()
+    references: Annotated[tuple[Reference, ...], Meta(max_length=200)] = ()
+    blinds: Annotated[tuple[Blind, ...], Meta(max_length=1_000)] = ()
     snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=200)] = ()
     declined: Annotated[tuple[Decline, ...], Meta(max_length=10_000)] = ()
     done: Annotated[tuple[StageDone, ...], Meta(max_length=50)] = ()

@@ -15,7 +15,7 @@ from all_even.audio.sound_file import SoundFileError, SoundInfo
 from all_even.dsp.convolution import ResponseFile
 from all_even.errors import UserError
 from all_even.session import edits
-from all_even.session.model import Folder, HitChanges, Lane, Session
+from all_even.session.model import Folder, HitChanges, Lane, Reference, Session, Use
 from all_even.session.roles import display_name, guess_role
 
 MOST_FILES = 2_000
@@ -117,6 +117,16 @@ def add_response(session: Session, path: Path) -> tuple[Session, str]:
     name = display_name(path.stem)[:200]
     made = ResponseFile(id=response_id, name=name, folder=index, file=inside)
     return replace(session, responses=(*session.responses, made)), response_id
+
+
+def add_reference(session: Session, path: Path, use: Use = "reference") -> Session:
+    """A finished mix to compare with, kept by its place; one that is listed already stays as it is."""
+    path = Path(os.path.abspath(path))
+    session, index = _listed(session, path)
+    inside = path.relative_to(session.folders[index].path).as_posix()
+    if any((known.folder, known.file) == (index, inside) for known in session.references):
+        return session
+    return replace(session, references=(*session.references, Reference(folder=index, file=inside, use=use)))
 
 
 def _listed(session: Session, path: Path) -> tuple[Session, int]:

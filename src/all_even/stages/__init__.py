@@ -5,7 +5,7 @@ Everything that has to do with stages reads this list: path, keys, menus, empty 
 
 from typing import TYPE_CHECKING
 
-from all_even.stages import balance, buses, dynamics, gain, gather, low_end, print_, rides, share, space
+from all_even.stages import balance, buses, check, dynamics, gain, gather, low_end, print_, rides, share, space
 from all_even.stages.stage import Stage
 
 if TYPE_CHECKING:
@@ -22,6 +22,7 @@ STAGES: tuple[Stage, ...] = (
     buses.STAGE,
     space.STAGE,
     rides.STAGE,
+    check.STAGE,
     print_.STAGE,
 )
 

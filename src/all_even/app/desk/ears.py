@@ -13,12 +13,15 @@ from all_even.session.model import Proposal, Session
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
+    from all_even.engine.figures.look import Look
     from all_even.engine.plan import Plan
     from all_even.engine.playing.player import Player
 
 Loudness = dict[str, tuple[float | None, float | None]]
 """Of each state: integrated loudness in LUFS, sample peak in dBFS."""
 OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
+ASIDE = "a letter"
+"""What is heard in a blind comparison."""
 MOST_RAISED_DB = 6.0
 """What is quieter with a move is raised to match, by no more than this..."""
 HIGHEST_PEAK_DBFS = -1.0
@@ -212,6 +215,46 @@ class Ears:
                 desk.hearing_changed.emit()
 
         desk.start("hold", job, done, line="quick")
+
+    def hold(self, shown: str, made: "Callable[[Look], tuple[Plan, float]]") -> None:
+        """Lets something else be heard as long as it is held; starts playing where nothing plays.
+
+        made: off this thread, its plan and a gain in dB; a UserError of it is said."""
+        desk = self._desk
+        look = desk.figures.look() if desk.is_open else None
+        if look is None or desk.figures.sources is None:
+            desk.said.emit("Nothing to hear yet: the files are still being opened.")
+            return
+        self._held, asked = shown, desk.session
+        if not self.player.playing:
+            self.player.play()
+
+        def job(report: Report) -> "tuple[Plan, float]":
+            report.progress(-1.0, f"Getting ready: {shown}")
+            return made(look.with_cancel(report.cancelled))
+
+        def done(found: "tuple[Plan, float]") -> None:
+            if not desk.is_open or self._held != shown or audible.differs(asked, desk.session):
+                return  # it was let go, or changed, meanwhile
+            plan, gain_db = found
+            self.hearing = Hearing(shown, gain_db)
+            self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
+            desk.hearing_changed.emit()
+
+        desk.start("compare", job, done)
+
+    def play_aside(self, plan: "Plan", gain_db: float) -> None:
+        """Plays something else until `hear_now`, whose name nobody is to see; starts playing where nothing plays."""
+        if not self.player.playing:
+            self.player.play()
+        self._held, self.hearing = ASIDE, Hearing(ASIDE)
+        self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
+        self._desk.hearing_changed.emit()
+
+    @property
+    def held(self) -> str | None:
+        """What is held to be heard."""
+        return self._held
 
     def hold_matched(self, shown: str, session: Session) -> None:
         """Lets another state be heard as long as it is held, as loud as the present one."""

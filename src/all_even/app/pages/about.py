@@ -9,7 +9,7 @@ from all_even.app.pages.page import Page, card
 
 STANDS_ON = (
     "numpy", "scipy", "numba", "soundfile", "soxr", "sounddevice", "pulsectl", "msgspec", "mido", "platformdirs",
-    "jinja2", "PyQt6",
+    "jinja2", "weasyprint", "PyQt6",
 )  # fmt: skip
 SHIPPED = "The face Public Sans (SIL Open Font License 1.1) and icons of Lucide (ISC licence) ship with it."
 CARE = (

@@ -1,6 +1,6 @@
 """The stages as the window shows them: one folder each, by the key of the stage (`all_even.stages`)."""
 
-from all_even.app.stages import balance, buses, dynamics, gain, gather, low_end, print_, rides, share, space
+from all_even.app.stages import balance, buses, check, dynamics, gain, gather, low_end, print_, rides, share, space
 from all_even.app.stages.view import StageView
 
 VIEWS: dict[str, StageView] = {
@@ -13,5 +13,6 @@ VIEWS: dict[str, StageView] = {
     "buses": buses.VIEW,
     "space": space.VIEW,
     "rides": rides.VIEW,
+    "check": check.VIEW,
     "print": print_.VIEW,
 }

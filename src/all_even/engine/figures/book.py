@@ -29,10 +29,12 @@ from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.measure.recording.track import TrackMeasures
 from all_even.session.model import MIX, Session
 
-Name = Literal["flow", "levels", "powers", "entering powers", "sound"]
+Name = Literal["flow", "levels", "powers", "middle powers", "entering powers", "sound"]
 Want = tuple[Name, str]
-"""What is heard at a strip: its flow, all levels, the ear's bands of what leaves or enters; or the sound itself."""
-VERSIONS: dict[Name, int] = {"flow": 1, "levels": 1, "powers": 1, "entering powers": 1, "sound": 1}
+"""What is heard at a strip: its flow, all levels, the ear's bands of what leaves (also of the mean of both sides) or
+enters; or the sound itself."""
+VERSIONS: dict[Name, int] = {"flow": 1, "levels": 1, "powers": 1, "middle powers": 1, "entering powers": 1, "sound": 1,
+}  # fmt: skip
 ON_THE_WAY: frozenset[Name] = frozenset({"flow", "entering powers"})
 """Figures that need the strip itself rendered: its kept sound tells nothing of what happened before."""
 ON_DISK: frozenset[Name] = frozenset({"flow", "levels"})
@@ -159,8 +161,8 @@ class Book:
         if name == "flow":  # what is bypassed makes no sound, but has a level of its own
             chain = session.chain(strip_id)
             return digest((own, [(type(station).__name__, station.bypass) for station in chain]))
-        if name == "entering powers":
-            return digest((own, "entering"))
+        if name in ("entering powers", "middle powers"):
+            return digest((own, name))
         return own
 
     def _listener(self, session: Session, prints: Fingerprints, want: Want) -> Listener:
@@ -170,7 +172,7 @@ class Book:
             return FlowListener(rate, channels, session.chain(strip_id))
         if name == "levels":
             return LevelsListener(rate, channels)
-        return PowersListener(rate, channels, entering=name == "entering powers")
+        return PowersListener(rate, channels, entering=name == "entering powers", middle=name == "middle powers")
 
     def keep_on_disk(self, session: Session) -> None:
         """Writes what is known of a session's flow, so that it is known when it is opened again."""

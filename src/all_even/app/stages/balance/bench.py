@@ -10,6 +10,7 @@ from all_even import texts
 from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
+from all_even.app.bench.whole_drawing import ZonesDrawing
 from all_even.app.desk import Desk
 from all_even.app.hold_button import HoldButton
 from all_even.app.lanes.body import set_together
@@ -17,7 +18,6 @@ from all_even.app.lanes.entries import entry
 from all_even.app.stages.balance.drawings import CourseDrawing
 from all_even.app.stages.balance.focus_drawing import FocusDrawing
 from all_even.app.stages.balance.seating import SeatingPlan
-from all_even.app.stages.balance.whole_drawing import WholeDrawing
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
 from all_even.session import edits
 from all_even.session.model import MIX, FolderGroup, Lane
@@ -69,7 +69,7 @@ class BalanceBench(Bench):
         self.course = CourseDrawing()
         self.seating = SeatingPlan(desk)
         self.focus = FocusDrawing()
-        self.whole = WholeDrawing()
+        self.whole = ZonesDrawing()
         row.addLayout(self._views(), 1)
         self.mix = MixFigures(desk)
         self.mix.setFixedWidth(WIDE_MIX)

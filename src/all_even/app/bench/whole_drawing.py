@@ -1,4 +1,4 @@
-"""The mix beside finished ones: its level in six zones of the spectrum at equal loudness."""
+"""The mix beside finished ones at equal loudness: its level in six zones of the spectrum, and its width there."""
 
 from typing import TYPE_CHECKING
 
@@ -11,29 +11,56 @@ from all_even.dsp.parameter import signed
 from all_even.measure.level import zones
 
 if TYPE_CHECKING:
+    from all_even.engine.elsewhere.references import Beside
     from all_even.engine.whole import Whole
+    from all_even.measure.level.passage import Passage
+    from all_even.measure.level.zones import Band, Levels
 
-LOW_DB, HIGH_DB = -36.0, 12.0
 ROOMY = 92.0
 """Pixels of a zone beside whose bar there is room for its figure."""
-TICKS = (-30.0, -20.0, -10.0, 0.0, 10.0)
 EMPTY = "Add five references to be told what lies outside"
 
 
-class WholeDrawing(Drawing):
+class ZonesDrawing(Drawing):
     title = "Zones of the mix against its loudness, dB"
+    name = "Zones of the mix"
+    tip = (
+        "How strong each part of the spectrum is against the loudness. Points are references, the box is what five and "
+        "more of them do (median ± twice their spread), the bar is this mix"
+    )
+    low_db, high_db = -36.0, 12.0
+    ticks: tuple[float, ...] = (-30.0, -20.0, -10.0, 0.0, 10.0)
 
     def __init__(self) -> None:
-        super().__init__(
-            "Zones of the mix",
-            "How strong each part of the spectrum is against the loudness. Points are references, the box is what five "
-            "and more of them do (median ± twice their spread), the bar is this mix",
-        )
+        super().__init__(self.name, self.tip)
         self._whole: Whole | None = None
-        self._note = ""
+        self._note, self._marked = "", ""
 
-    def show_whole(self, found: "Whole | None", note: str) -> None:
-        self._whole, self._note = found, note
+    def show_beside(self, found: "Beside | None", marked: str) -> None:
+        """The loudest passage of the mix among those of others. marked: the name of one that is told apart."""
+        from all_even.engine.whole import Whole
+
+        shown = None
+        if found is not None and found.mix is not None:
+            others = tuple(
+                (item.listed.name, self.levels(item.passage)) for item in found.others if item.passage is not None
+            )
+            references = tuple(item for item in found.others if item.listed.use == "reference")
+            shown = Whole(self.levels(found.mix), others, self.bands(found), len(references))
+        self.show_whole(shown, "The mix is being measured …", marked)
+
+    def levels(self, passage: "Passage") -> "Levels":
+        """What is drawn of a passage."""
+        return passage.zones_db
+
+    def bands(self, found: "Beside") -> "tuple[Band | None, ...]":
+        """What references do."""
+        return found.bands
+
+    def show_whole(self, found: "Whole | None", note: str, marked: str = "") -> None:
+        if not self.is_new(found, note, marked):
+            return
+        self._whole, self._note, self._marked = found, note, marked
         if found is not None:
             told = [f"{zones.NAMES[index]} {signed(beside)} dB outside" for index, beside in found.flags]
             self.setAccessibleDescription(", ".join(told) or "Nothing lies outside what the references do")
@@ -45,7 +72,7 @@ class WholeDrawing(Drawing):
         if found is None:
             paint.text(painter, plot, self._note, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
             return
-        self.level_axis(painter, plot, TICKS, LOW_DB, HIGH_DB)
+        self.level_axis(painter, plot, self.ticks, self.low_db, self.high_db)
         flagged = dict(found.flags)
         width = plot.width() / len(zones.NAMES)
         for index, name in enumerate(zones.NAMES):
@@ -58,8 +85,10 @@ class WholeDrawing(Drawing):
             paint.line(painter, x, plot.top(), x, plot.bottom() + 3, theme.colour("line", 0.6))
             box = QRectF(min(x - 22, self.width() - 44.0), plot.bottom() + 2, 44, 15)
             paint.text(painter, box, _hertz(edge), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
-        if len(found.references) < zones.FEWEST:
-            text = EMPTY if not found.references else f"{len(found.references)} of {zones.FEWEST}: not judged"
+        if found.judged_by < zones.FEWEST:
+            text = EMPTY if not found.judged_by else f"{found.judged_by} of {zones.FEWEST}: not judged"
+            if paint.width_of(text, theme.SMALL) > plot.width() - 16:
+                text = "Not judged: under five"
             box = QRectF(plot.left() + 8, plot.top() + 3, plot.width() - 16, 16)
             paint.text(painter, box, text, size=theme.SMALL, colour=quiet)
 
@@ -68,7 +97,8 @@ class WholeDrawing(Drawing):
         assert found is not None
 
         def y_of(level: float) -> float:
-            return plot.bottom() - plot.height() * (min(HIGH_DB, max(LOW_DB, level)) - LOW_DB) / (HIGH_DB - LOW_DB)
+            share = (min(self.high_db, max(self.low_db, level)) - self.low_db) / (self.high_db - self.low_db)
+            return plot.bottom() - plot.height() * share
 
         centre, band = box.center().x(), found.bands[index]
         if band is not None:
@@ -77,11 +107,12 @@ class WholeDrawing(Drawing):
             middle = y_of(band.median_db)
             paint.line(painter, shape.left(), middle, shape.right(), middle, theme.colour("act"), 1.5)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("quiet", 0.8))
-        for _name, levels in found.references:
-            level = levels[index]
+        for name, levels in found.references:
+            level, marked = levels[index], name == self._marked
+            painter.setBrush(theme.colour("act") if marked else theme.colour("quiet", 0.8))
             if level is not None:
-                painter.drawEllipse(QPointF(centre - 10, y_of(level)), 2.5, 2.5)
+                size = 4.0 if marked else 2.5
+                painter.drawEllipse(QPointF(centre - 10, y_of(level)), size, size)
         own = found.mix[index]
         if own is not None:
             colour = theme.colour("look" if flagged else "text")
@@ -91,6 +122,23 @@ class WholeDrawing(Drawing):
             place = QPointF(centre + 24, y_of(own) - 8) if beside else QPointF(centre - 8, y_of(own) - 19)
             label = QRectF(place.x(), place.y(), 36, 16)
             paint.text(painter, label, signed(own), size=theme.SMALL, colour=colour)
+
+
+class WidthDrawing(ZonesDrawing):
+    title = "Width: side over mid, dB"
+    name = "Width of the mix"
+    tip = (
+        "How wide the mix is in each zone: 0 is as much at the sides as in the middle, −60 is mono. Points are others, "
+        "the box is what five and more of them do, the bar is this mix"
+    )
+    low_db, high_db = -42.0, 9.0
+    ticks = (-40.0, -30.0, -20.0, -10.0, 0.0)
+
+    def levels(self, passage: "Passage") -> "Levels":
+        return passage.width_db
+
+    def bands(self, found: "Beside") -> "tuple[Band | None, ...]":
+        return found.widths
 
 
 def _hertz(value: float) -> str:

@@ -1,0 +1,1 @@
+"""How a mix would be heard elsewhere: on other systems, beside references, and in blind comparison."""

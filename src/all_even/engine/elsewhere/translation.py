@@ -1,0 +1,143 @@
+"""What is left of every source of a session on each other system (`systems`), and what vanishes.
+
+Sources are taken as they arrive in the mix, dry; returns that make a room mask as they do here and have no figure of
+their own. The mix bus' own chain is left aside: it changes all of them together.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.engine import listening
+from all_even.engine.elsewhere import systems
+from all_even.engine.elsewhere.systems import SYSTEMS, System
+from all_even.engine.figures.figure import Figure
+from all_even.engine.figures.fingerprint import digest
+from all_even.engine.figures.look import Look
+from all_even.engine.units import Unit, units
+from all_even.measure.sharing import hearing, masking
+from all_even.measure.sharing import translation as measure
+from all_even.measure.sharing.scene import band_gains, bins_hz
+from all_even.measure.sharing.translation import Playback, Stage
+from all_even.session import space
+from all_even.session.importance import importance
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Translation:
+    """units: the sources; importance: 0 to 1. left: (sources, systems) the figure of `measure.sharing.translation`; NaN
+    for one that is not heard. stage: what they are worked out from, to try a change."""
+
+    units: tuple[Unit, ...]
+    importance: tuple[float, ...]
+    left: Array
+    stage: Stage = field(repr=False)
+
+    def place(self, lane_id: str) -> int | None:
+        """Which source a lane belongs to."""
+        return next((i for i, unit in enumerate(self.units) if any(lane.id == lane_id for lane in unit.lanes)), None)
+
+    def of(self, lane_id: str, key: str) -> float | None:
+        """What is left of a lane's source on a system; None where it is not known."""
+        place = self.place(lane_id)
+        return None if place is None or np.isnan(value := self.left[place, systems.KEYS.index(key)]) else float(value)
+
+    def vanishing(self) -> tuple[tuple[int, str, float], ...]:
+        """Sources that vanish and where: (source, system, what is left); what matters most and is lost most first."""
+        found = [
+            (place, key, float(self.left[place, column]))
+            for place in range(len(self.units))
+            for column, key in enumerate(systems.KEYS)
+            if self.left[place, column] <= measure.VANISHES
+        ]
+        return tuple(sorted(found, key=lambda item: (-self.importance[item[0]], item[2])))
+
+    def matched_db(self, key: str) -> float:
+        """Gain with which the mix is as loud on a system as here (A-weighted loud moments), dB."""
+        rate = self.stage.sample_rate
+        here, there = (
+            measure.loud_moments(self.stage, playback(systems.system(one), rate)) for one in (systems.REFERENCE, key)
+        )
+        return 10.0 * float(np.log10(here / there)) if here > 0.0 and there > 0.0 else 0.0
+
+    def curves(self, place: int, key: str) -> tuple[Array, Array, Array]:
+        """(here, there, response): mean power of a source in each band, A-weighted, dB, the mix as loud there as here;
+        and the system's own gain, dB."""
+        there = playback(systems.system(key), self.stage.sample_rate)
+        playing = self.stage.playing[place]
+        weighting = hearing.a_weighting(masking.centres_hz())
+
+        def mean_db(powers: NDArray[np.float32], gains: Array) -> Array:
+            mean = powers[place, playing].mean(axis=0, dtype=np.float64) * gains * weighting
+            return np.asarray(10.0 * np.log10(np.maximum(mean, 1e-20)))
+
+        flat, matched = np.ones(len(weighting)), 10.0 ** (self.matched_db(key) / 10.0)
+        sounds = self.stage.middle if there.mono else self.stage.both
+        response = 10.0 * np.log10(np.maximum(there.gains, 1e-12))
+        return mean_db(self.stage.both, flat), mean_db(sounds, there.gains * matched), response
+
+    def row(self, powers: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Powers of any length, (frames, bands), at the frames of the stage."""
+        return self.stage.row(powers)
+
+    def tried(self, place: int, both: NDArray[np.float32], middle: NDArray[np.float32], rate: int) -> Array:
+        """(sources, systems) all figures where one source has other powers, (frames, bands)."""
+        return _left(self.stage.changed(place, both, middle), len(self.units), rate)
+
+
+def playback(system: System, sample_rate: int) -> Playback:
+    """A system as gains of the ear's bands."""
+    gains = band_gains(system.magnitude(bins_hz(sample_rate), sample_rate), sample_rate)
+    return Playback(gains, system.mono, system.noise_db)
+
+
+def translation(look: Look) -> Translation:
+    """What is left of every source elsewhere."""
+    return look.get(TRANSLATION)
+
+
+def _key(look: Look, prints: object, _target: str) -> str:
+    lanes = [(lane.id, lane.name, lane.role, lane.hidden, lane.mute, lane.importance, lane.id in look.reports)
+             for lane in look.session.lanes]  # fmt: skip
+    return digest((prints.mix, lanes, look.session.settings))  # type: ignore[attr-defined]
+
+
+def _compute(look: Look, _target: str) -> Translation:
+    session = look.session
+    both = listening.arriving_powers(session, look.book, cancelled=look.cancelled, workers=look.workers)
+    middle = listening.arriving_middles(session, look.book, cancelled=look.cancelled, workers=look.workers)
+    found = tuple(unit for unit in units(look) if any(lane.id in both for lane in unit.lanes))
+    rows: list[NDArray[np.float32]] = []
+    middles: list[NDArray[np.float32]] = []
+    for unit in found:
+        lanes = [lane.id for lane in unit.lanes if lane.id in both]
+        rows.append(np.sum([both[lane] for lane in lanes], axis=0, dtype=np.float32))
+        middles.append(np.sum([middle[lane] for lane in lanes], axis=0, dtype=np.float32))
+    for bus in space.returns(session):
+        look.stop_if_cancelled()
+        power = listening.powers_of(session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
+        if power is not None:
+            rows.append(power)
+            middles.append(power)
+    look.stop_if_cancelled()
+    stage = measure.stage_of(rows, middles, session.sample_rate)
+    given = importance(session)
+    left = _left(stage, len(found), session.sample_rate)
+    return Translation(found, tuple(max(given[lane.id] for lane in unit.lanes) for unit in found), left, stage)
+
+
+def _left(stage: Stage, count: int, rate: int) -> Array:
+    reference = measure.heard(stage, playback(systems.system(systems.REFERENCE), rate), count)
+    there = [measure.compared(reference, measure.heard(stage, playback(item, rate), count)) for item in SYSTEMS]
+    return np.stack(there, axis=1) if there else np.zeros((count, 0))
+
+
+def bands_hz() -> Array:
+    """Middles of the bands of powers."""
+    return masking.centres_hz()
+
+
+TRANSLATION = Figure("translation to other systems", measure.VERSION, "session", _key, _compute)

@@ -1,0 +1,76 @@
+"""Closer sides for what mono loses: what stands against its other side is brought in, and its fader keeps it as loud.
+
+Sides that are not alike add up to less from one place. Brought closer they lose less; what they lost here is given
+back by the fader, at most 2 dB of it.
+"""
+
+import numpy as np
+
+from all_even.dsp.parameter import number
+from all_even.dsp.utility import Width
+from all_even.engine.elsewhere import systems
+from all_even.engine.elsewhere.translation import translation
+from all_even.engine.figures.look import Look
+from all_even.moves.check.figures import GROUNDS, LEFT, Outcome, outcome
+from all_even.moves.kind import Kind, value_of
+from all_even.session import chain_edits, edits
+from all_even.session.model import Proposal, Session
+
+WIDTHS = (75.0, 60.0, 45.0, 30.0)
+LOST_DB, RAISED_DB = -3.0, 1.5
+"""Nothing vanishes in mono that is no fault: what loses a quarter of its loudness is told."""
+FEWEST_CHANNELS = 2
+
+
+def tried(look: Look, place: int, width: float) -> Outcome:
+    """What a width (%) would do everywhere. Power of the sides is what both have over their middle."""
+    stage = translation(look).stage
+    both, middle = stage.both[place], stage.middle[place]
+    sides = np.maximum(both - middle, 0.0) * np.float32((width / 100.0) ** 2)
+    return outcome(look, place, middle + sides, middle)
+
+
+def propose(look: Look) -> list[Proposal]:
+    found = translation(look)
+    column = systems.KEYS.index("mono")
+    made = []
+    for place in np.argsort(found.left[:, column]):
+        unit = found.units[int(place)]
+        if not found.left[place, column] <= LOST_DB:
+            break
+        sounds = look.book.fingerprints(look.session)
+        if any(sounds.channels(lane.id) < FEWEST_CHANNELS for lane in unit.lanes):
+            continue
+        tries = ((width, tried(look, int(place), width)) for width in WIDTHS)
+        better = next(((width, result) for width, result in tries if result.is_worth("mono", RAISED_DB)), None)
+        if better is None:
+            continue
+        width, result = better
+        made.append(
+            Proposal(
+                id=f"{KIND.id}.{unit.id}",
+                kind=KIND.id,
+                stage="check",
+                targets=tuple(lane.id for lane in unit.lanes),
+                title=f"{unit.name} in mono: sides at {number(width, 0)} %",
+                reason=f"Its sides work against each other. {result.words('mono')}",
+                parameters={"width": width, "fader_db": result.kept_db},
+                evidence=result.evidence("mono"),
+                metric=LEFT.id,
+                arguments={"lane": unit.id, "system": "mono"},
+                before=float(result.before[column]),
+                expected=float(result.after[column]),
+                tolerance=LEFT.tolerance,
+                weight=1.2,
+            )
+        )
+    return made
+
+
+def _edit(session: Session, proposal: Proposal) -> Session:
+    for lane_id in proposal.targets:
+        session = chain_edits.add_station(session, lane_id, Width(width=value_of(proposal, "width")))
+    return edits.nudge_levels(session, proposal.targets, value_of(proposal, "fader_db"))
+
+
+KIND = Kind("check.closer", GROUNDS, propose, _edit)
