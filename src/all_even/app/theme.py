@@ -232,6 +232,12 @@ def style_sheet() -> str:
     QListWidget {{ background: {p.panel}; border: 1px solid transparent; outline: 0; }}
     QListWidget::item {{ padding: 5px 8px; border-bottom: 1px solid {p.raised}; }}
     QListWidget::item:selected {{ background: {p.act_soft}; color: {p.text}; }}
+    QTableWidget {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 4px; outline: 0; }}
+    QTableWidget::item {{ padding: 3px 8px; border-bottom: 1px solid {p.raised}; }}
+    QTableWidget::item:selected {{ background: {p.act_soft}; color: {p.text}; }}
+    QHeaderView, QHeaderView::section {{
+        background: {p.raised}; color: {p.quiet}; border: 0; padding: 3px 8px; font-size: {SMALL}px; font-weight: 400;
+    }}
     QTabWidget::pane {{ border: 0; }} QTabBar {{ background: transparent; }}
     QTabBar::tab {{
         padding: 5px 8px; border: 0; border-bottom: 2px solid transparent; color: {p.quiet}; min-height: 18px;

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from all_even import __version__, places, stages
-from all_even.cli import automation, files, sessions
+from all_even.cli import automation, elsewhere, files, sessions
 from all_even.errors import UserError, one_sentence, system_reason
 
 DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
@@ -172,8 +172,43 @@ def build_parser() -> argparse.ArgumentParser:
 
     recall = commands.add_parser("recall", help="write the recall sheet of a session")
     recall.add_argument("session", type=Path, metavar="SESSION")
-    recall.add_argument("-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .csv or .json file")
+    recall.add_argument(
+        "-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .pdf, .csv or .json"
+    )
+    recall.add_argument("--console", action="store_true", help="one page with three-knob settings (.html or .pdf)")
     recall.set_defaults(run=sessions.recall)
+
+    check = commands.add_parser("check", help="what is left on a phone, in a car, in a club; beside references")
+    check.add_argument("session", type=Path, metavar="SESSION")
+    check.add_argument(
+        "--reference", action="append", type=Path, metavar="FILE", help="a finished mix; may be repeated"
+    )
+    check.add_argument("--json", action="store_true")
+    check.set_defaults(run=elsewhere.check)
+
+    copy = commands.add_parser("copy", help="a copy for other rooms, as loud as it can be, with a limiter last")
+    copy.add_argument("session", type=Path, metavar="SESSION")
+    copy.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help="a .wav or .flac file")
+    copy.add_argument("--json", action="store_true")
+    copy.set_defaults(run=elsewhere.copy)
+
+    deliver = commands.add_parser("deliver", help="mix, stems, versions, listening copy and their figures in a folder")
+    deliver.add_argument("session", type=Path, metavar="SESSION")
+    deliver.add_argument("-o", "--output", type=Path, required=True, metavar="DIR")
+    deliver.add_argument(
+        "--bits", choices=("16", "24", "32f"), default="24", help="of the mixes; stems are 32-bit float"
+    )
+    deliver.add_argument("--json", action="store_true")
+    deliver.set_defaults(run=elsewhere.deliver)
+
+    notes = commands.add_parser("notes", help="notes of a session; faults heard elsewhere come back until settled")
+    notes.add_argument("session", type=Path, metavar="SESSION")
+    notes.add_argument("--add", metavar="TEXT")
+    notes.add_argument("--at", type=seconds, default=0.0, metavar="S", help="where in the song")
+    notes.add_argument("--on", metavar="PLACE", help="where a fault was heard: a car, a phone")
+    notes.add_argument("--settle", type=int, metavar="NUMBER", help="this fault is settled")
+    notes.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
+    notes.set_defaults(run=elsewhere.notes)
 
     bench = commands.add_parser("bench", help="measure our speed beside a peer library")
     bench.add_argument("--json", action="store_true")
@@ -193,6 +228,10 @@ COMMANDS = (
     "template",
     "render",
     "recall",
+    "check",
+    "copy",
+    "deliver",
+    "notes",
     "triggers",
     "automation",
     "bench",

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 
 def figures(options: argparse.Namespace) -> int:
+    from all_even.cli.elsewhere import translation_json
     from all_even.engine.figures.session_figures import measure_session
     from all_even.measure.sharing import masking
     from all_even.session import store
@@ -36,6 +37,7 @@ def figures(options: argparse.Namespace) -> int:
         "share": _share(found),
         "space": _space(session, found.space),
         "rides": _rides(session, found),
+        "elsewhere": translation_json(found.translation),
         "dynamics": [_movement(session.strip_name(strip_id), moved) for strip_id, moved in found.movements.items()],
     }
     if options.json:
@@ -175,7 +177,7 @@ def moves(options: argparse.Namespace) -> int:
     session = store.load(options.session)
     if options.anchor is not None:
         session = _anchored(session, options.anchor)
-    look = _look(session)
+    look = look_at(session)
     chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
     parts = [stage.moves() for stage in chosen]
     kinds = {kind.id: kind for part in parts for kind in (*part.kinds, *(part.also if options.stage else ()))}
@@ -251,7 +253,7 @@ def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, A
     return {**told, **{name: getattr(move, name) for name in figures}, **made}
 
 
-def _look(session: "Session") -> "Look":
+def look_at(session: "Session") -> "Look":
     """A look at a session with its files opened and measured."""
     from all_even.engine.figures.book import Book
     from all_even.engine.figures.look import Look
@@ -371,16 +373,18 @@ def triggers(options: argparse.Namespace) -> int:
     from all_even.session import store
 
     session = store.load(options.session)
-    for path in write_triggers(_look(session), options.output, store.recordings(session)):
+    for path in write_triggers(look_at(session), options.output, store.recordings(session)):
         say(path.name)
     return 0
 
 
 def recall(options: argparse.Namespace) -> int:
+    from all_even.deliver.console_page import write_console
     from all_even.deliver.recall import Sheet, write_recall
     from all_even.session import store
 
-    look = _look(store.load(options.session))
-    write_recall(Sheet(look.session, look.reports, look.mix, look.flow), options.output)
+    look = look_at(store.load(options.session))
+    write = write_console if options.console else write_recall
+    write(Sheet(look.session, look.reports, look.mix, look.flow), options.output)
     say(options.output.name)
     return 0

@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even import outputs
 from all_even.audio.writing import Bits, Written, write_sound
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.parameter import number
@@ -42,7 +43,7 @@ MOST_LOST_LU, MOST_HITS_DB, MOST_PUMP_DB, MOST_RIPPLE_DB = 1.0, 1.0, 1.0, -28.0
 HIT_S, BODY_S = (0.0, 0.020), (0.040, 0.200)
 PUMP_HZ = (0.5, 8.0)
 HOP_S, SMOOTH_S = 0.01, 0.025
-NO_RIPPLE_DB = -120.0
+NO_RIPPLE_DB, RIPPLE_RANGE_DB = -120.0, 20.0
 BLOCK = 1 << 16
 ENDING = " listening copy"
 
@@ -74,6 +75,13 @@ class Tried:
                 self.ripple_db <= MOST_RIPPLE_DB,
             ),
         )
+
+    @property
+    def shares(self) -> tuple[float, ...]:
+        """How much of each limit is used up, 1 at it; ripple in dB over a range of 20."""
+        hits = 0.0 if self.hits_db is None else self.hits_db / MOST_HITS_DB
+        ripple = 1.0 + (self.ripple_db - MOST_RIPPLE_DB) / RIPPLE_RANGE_DB
+        return (self.lost_lu / MOST_LOST_LU, hits, self.pump_db / MOST_PUMP_DB, ripple)
 
     @property
     def is_kept(self) -> bool:
@@ -147,25 +155,24 @@ def best(
 ) -> Copy:
     """The loudest copy that keeps all limits. mix: (frames, 2). A UserError in silence.
 
-    What breaks at a gain breaks at every higher one: the step is found by halving.
+    From where the limiter has nothing to do yet it goes up step by step, until a limit is broken.
     """
     if _lufs(mix, sample_rate) is None:
         raise UserError("There is nothing to copy: the mix is silent.")
-    low, high = round(LEAST_DB / STEP_DB), round(MOST_DB / STEP_DB) + 1
-    known: dict[int, Tried] = {}
-    made: dict[int, NDArray[np.float32]] = {}
-    while high - low > 1 or low not in known:
+    peak_db = 20.0 * float(np.log10(max(true_peak(np.ascontiguousarray(mix, dtype=np.float32), sample_rate), 1e-9)))
+    last = round(MOST_DB / STEP_DB)
+    first = min(last, max(round(LEAST_DB / STEP_DB), int(np.floor((CEILING_DBTP - peak_db) / STEP_DB))))
+    chosen, sound = tried(mix, sample_rate, hits_s, first * STEP_DB)
+    for step in range(first + 1, last + 1):
         if cancelled is not None and cancelled.is_set():
             raise Cancelled
-        step = (low + high) // 2 if high - low > 1 else low
-        known[step], sound = tried(mix, sample_rate, hits_s, step * STEP_DB)
-        if step == low or known[step].is_kept:
-            low, made = step, {step: sound}
-        else:
-            high = step
         if progress is not None:
-            progress(len(known) / 6.0)
-    return Copy(made[low], sample_rate, known[low], known.get(low + 1))
+            progress((step - first) / (last - first + 1))
+        following, louder = tried(mix, sample_rate, hits_s, step * STEP_DB)
+        if not following.is_kept:
+            return Copy(sound, sample_rate, chosen, following)
+        chosen, sound = following, louder
+    return Copy(sound, sample_rate, chosen, None)
 
 
 def _lufs(sound: NDArray[np.floating], sample_rate: int) -> float | None:
@@ -235,6 +242,11 @@ def struck_hits(look: Look) -> tuple[float, ...]:
         if report is not None and report.character is not None and is_struck(lane.role) and not lane.mute:
             found |= set(lane_hits_s(lane, report.character))
     return tuple(sorted(found))
+
+
+def allowed(path: Path, protected: Recordings) -> None:
+    """Raises the UserError of `SoundWriter` before any work is done."""
+    outputs.allowed(path, outputs.SOUND, protected)
 
 
 def write(copy: Copy, path: Path, *, bits: Bits = "24", protected: Recordings = NO_RECORDINGS) -> Written:

@@ -143,10 +143,10 @@ def result(run: Run) -> Result:
         best = max(range(len(counts)), key=lambda index: counts[index])
         chance = chance_votes(counts[best], trials, len(run.options))
         votes = ", ".join(f"{name} {count}" for name, count in zip(run.options, counts, strict=True))
-        told = f"of {trials} votes {votes}"
+        told = f"{trials} votes: {votes}"
         verdict = f"{run.options[best]} is preferred" if chance <= LIMIT else "could be chance"
         more = _more("vote", counts[best], trials, len(run.options))
-    words = f"{told}: {verdict} ({_percent(chance)} by guessing)"
+    words = f"{told}; {verdict} ({_percent(chance)} by guessing)"
     if chance > LIMIT:
         words += f"; {more} more trials as clear as these would be needed" if more else "; more trials would not tell"
     return Result(counts, chance, chance <= LIMIT, f"{words}.")

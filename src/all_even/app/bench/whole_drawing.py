@@ -131,8 +131,8 @@ class WidthDrawing(ZonesDrawing):
         "How wide the mix is in each zone: 0 is as much at the sides as in the middle, −60 is mono. Points are others, "
         "the box is what five and more of them do, the bar is this mix"
     )
-    low_db, high_db = -42.0, 9.0
-    ticks = (-40.0, -30.0, -20.0, -10.0, 0.0)
+    low_db, high_db = -72.0, 12.0
+    ticks = (-60.0, -45.0, -30.0, -15.0, 0.0)
 
     def levels(self, passage: "Passage") -> "Levels":
         return passage.width_db

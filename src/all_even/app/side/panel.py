@@ -30,3 +30,14 @@ class SidePanel(QTabWidget):
         ):
             index = self.addTab(tab, name)
             self.setTabToolTip(index, tip)
+        desk.opened.connect(lambda: self._come_back(desk))
+        if desk.is_open:
+            self._come_back(desk)
+
+    def _come_back(self, desk: Desk) -> None:
+        """Faults that were heard elsewhere and are open come back as a list when a song is opened."""
+        count = sum(note.is_open for note in desk.session.notes)
+        if count:
+            self.setCurrentWidget(self.notes)
+            what = "1 fault was" if count == 1 else f"{count} faults were"
+            desk.said.emit(f"{what} heard elsewhere last time: see Notes.")

@@ -12,18 +12,21 @@ from numpy.typing import NDArray
 from all_even.engine import listening
 from all_even.engine.elsewhere import systems
 from all_even.engine.elsewhere.systems import SYSTEMS, System
+from all_even.engine.feeds import edge_gains
 from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.fingerprint import digest
+from all_even.engine.figures.fingerprint import Fingerprints, digest
 from all_even.engine.figures.look import Look
 from all_even.engine.units import Unit, units
 from all_even.measure.sharing import hearing, masking
 from all_even.measure.sharing import translation as measure
+from all_even.measure.sharing.masking import BandPowerMeter
 from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.measure.sharing.translation import Playback, Stage
-from all_even.session import space
+from all_even.session import routing, space
 from all_even.session.importance import importance
 
 Array = NDArray[np.float64]
+BLOCK = 1 << 16
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -99,10 +102,10 @@ def translation(look: Look) -> Translation:
     return look.get(TRANSLATION)
 
 
-def _key(look: Look, prints: object, _target: str) -> str:
+def _key(look: Look, prints: Fingerprints, _target: str) -> str:
     lanes = [(lane.id, lane.name, lane.role, lane.hidden, lane.mute, lane.importance, lane.id in look.reports)
              for lane in look.session.lanes]  # fmt: skip
-    return digest((prints.mix, lanes, look.session.settings))  # type: ignore[attr-defined]
+    return digest((prints.mix, lanes, look.session.settings))
 
 
 def _compute(look: Look, _target: str) -> Translation:
@@ -114,8 +117,10 @@ def _compute(look: Look, _target: str) -> Translation:
     middles: list[NDArray[np.float32]] = []
     for unit in found:
         lanes = [lane.id for lane in unit.lanes if lane.id in both]
-        rows.append(np.sum([both[lane] for lane in lanes], axis=0, dtype=np.float32))
-        middles.append(np.sum([middle[lane] for lane in lanes], axis=0, dtype=np.float32))
+        ratios = look.get(TOGETHER, ":".join(lanes)) if len(lanes) > 1 else None
+        for index, (sounds, found_rows) in enumerate(((both, rows), (middle, middles))):
+            row: NDArray[np.float32] = np.asarray(np.sum([sounds[lane] for lane in lanes], axis=0), dtype=np.float32)
+            found_rows.append(row if ratios is None else row * ratios[index][: len(row)])
     for bus in space.returns(session):
         look.stop_if_cancelled()
         power = listening.powers_of(session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
@@ -129,6 +134,42 @@ def _compute(look: Look, _target: str) -> Translation:
     return Translation(found, tuple(max(given[lane.id] for lane in unit.lanes) for unit in found), left, stage)
 
 
+def _together(look: Look, target: str) -> NDArray[np.float32]:
+    """(2, frames, bands): what microphones of one source really add up to, both sides and their mean, against the sum
+    of their powers. At their faders and pans, as they stand still; groups are taken to do the same to the sum."""
+    session, rate = look.session, look.session.sample_rate
+    lanes = [session.lane(lane_id) for lane_id in target.split(":")]
+    sounds = [look.book.sound(session, lane.id, cancelled=look.cancelled, workers=look.workers) for lane in lanes]
+    gains = [edge_gains(session, lane, routing.Edge(lane.id, lane.destination, "destination"), sound.channels)
+             for lane, sound in zip(lanes, sounds, strict=True)]  # fmt: skip
+    sums = BandPowerMeter(rate, 3)
+    each = [BandPowerMeter(rate, 3) for _ in lanes]
+    frames = max(sound.frames for sound in sounds)
+    for start in range(0, frames, BLOCK):
+        look.stop_if_cancelled()
+        count = min(BLOCK, frames - start)
+        total = np.zeros((count, 3))
+        for sound, gain, meter in zip(sounds, gains, each, strict=True):
+            sides = sound.read(start, count).astype(np.float64) @ gain
+            own = np.column_stack((sides, sides.mean(axis=1)))
+            meter.add(own)
+            total += own
+        sums.add(total)
+    together = sums.result()
+    apart = np.sum([meter.result() for meter in each], axis=0)
+    floor = max(float(apart.max(initial=0.0)) * 1e-9, 1e-20)
+    pairs = ((together[:2].mean(axis=0), apart[:2].mean(axis=0)), (together[2], apart[2]))
+    ratios = [np.where(alone > floor, whole / np.maximum(alone, floor), 1.0) for whole, alone in pairs]
+    return np.stack(ratios).astype(np.float32)
+
+
+def _together_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
+    session = look.session
+    lanes = [session.lane(lane_id) for lane_id in target.split(":")]
+    stands = [(lane.pan, lane.polarity_inverted, routing.level_db(session, lane)) for lane in lanes]
+    return digest(([prints.strips.get(lane.id) for lane in lanes], stands, session.pan_law))
+
+
 def _left(stage: Stage, count: int, rate: int) -> Array:
     reference = measure.heard(stage, playback(systems.system(systems.REFERENCE), rate), count)
     there = [measure.compared(reference, measure.heard(stage, playback(item, rate), count)) for item in SYSTEMS]
@@ -140,4 +181,5 @@ def bands_hz() -> Array:
     return masking.centres_hz()
 
 
+TOGETHER = Figure("microphones of a source together", 1, "strip", _together_rests_on, _together)
 TRANSLATION = Figure("translation to other systems", measure.VERSION, "session", _key, _compute)

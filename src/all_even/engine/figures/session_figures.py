@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from all_even.engine import arrival, listening, responses
 from all_even.engine.dynamics import moving
+from all_even.engine.elsewhere.translation import Translation, translation
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.look import Look
 from all_even.engine.figures.song import session_song
@@ -59,6 +60,8 @@ class SessionFigures:
     """Each line over its backing, by lane id."""
     heard: tuple[Heard, ...]
     """The sections as they are heard."""
+    translation: Translation
+    """What is left of each source on other systems."""
 
 
 def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
@@ -107,7 +110,7 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
     return SessionFigures(
         mix, tuple(lanes), mean, sections, low_end(look), table, sharing(look), apart(look), pairs(look),
         {strip_id: found for strip_id in _strips(session) if (found := moving(look, strip_id)) is not None},
-        space_view(look), _lines(look), heard_sections(look),
+        space_view(look), _lines(look), heard_sections(look), translation(look),
     )  # fmt: skip
 
 

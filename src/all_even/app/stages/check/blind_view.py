@@ -82,6 +82,8 @@ class BlindView(QWidget):
         if blinds is not self._told:
             self._told = blinds
             self.done.clear()
+            if not blinds:
+                self.done.add_text("None yet. Only finished ones are kept, with their chance.")
             for finished in reversed(blinds):
                 self.done.add_text(f"{finished.when[:16].replace('T', ' ')}  {finished.verdict}")
         self._tell()

@@ -89,9 +89,10 @@ class CheckBody(Body):
         painter.setPen(QPen(tint, 1.4))
         painter.drawPath(icons.mark_path(family, mark))
         if not vanishes:
-            part = min(1.0, 2.0 ** (value / 10.0))
+            shape = icons.mark_path(family, mark).boundingRect()
+            part = min(1.0, 2.0 ** (value / 10.0)) * shape.height()
             painter.save()
-            painter.setClipRect(QRectF(mark.left() - 1, mark.bottom() - part * MARK, MARK + 2, part * MARK + 1))
+            painter.setClipRect(QRectF(shape.left() - 1, shape.bottom() - part, shape.width() + 2, part + 1))
             icons.draw_mark(painter, family, mark)
             painter.restore()
         if cell.width() >= ROOMY:

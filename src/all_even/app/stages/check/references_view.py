@@ -48,12 +48,16 @@ class ReferencesView(QWidget):
             "Finished mixes to compare with: drop files here; double click says rough mix or reference"
         )
         self.list.setFixedWidth(LIST_WIDTH)
-        self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.itemActivated.connect(lambda _item: self.switch_use())
         self.list.currentRowChanged.connect(lambda _row: self._mark())
         column.addWidget(self.list, 1)
-        buttons = QHBoxLayout()
-        buttons.setSpacing(4)
+        self.empty = fields.wrapped(
+            "Drop finished mixes here, or the rough mix: they are heard in place of yours.", "quiet"
+        )
+        self.empty.setFixedWidth(LIST_WIDTH)
+        column.addWidget(self.empty, 1)
         self.hear = HoldButton(
             "In its place", "Hold to hear the selected one instead of the mix, as loud (V switches)",
             self.hold_reference, self.desk.ears.release_move, "ear",
@@ -87,6 +91,8 @@ class ReferencesView(QWidget):
                 row = self.list.item(self.list.count() - 1)
                 if row is not None:
                     row.setToolTip(item.problem or str(item.listed.path))
+            self.empty.setVisible(not self.list.count())
+            self.list.setVisible(bool(self.list.count()))
             if self.list.count():
                 self.list.setCurrentRow(min(max(0, kept), self.list.count() - 1))
         self._mark()

@@ -33,11 +33,54 @@ def _opened(actions: "Actions") -> "PrintBench":
     return bench
 
 
+def _shown(actions: "Actions", view: int) -> "PrintBench":
+    bench = _opened(actions)
+    bench.show_view(view)
+    return bench
+
+
+def _copy(actions: "Actions") -> None:
+    _shown(actions, 1).copy.make()
+
+
+def _deliver(actions: "Actions") -> None:
+    _shown(actions, 2).delivery.write()
+
+
+def _sheet(actions: "Actions") -> None:
+    _shown(actions, 3).sheets.write_sheet()
+
+
+def _console(actions: "Actions") -> None:
+    _shown(actions, 3).sheets.write_console()
+
+
 VIEW = StageView(
     _body,
     _bench,
     (
-        Command("File", "Print the mix", "Ctrl+P", lambda a: _opened(a).print_mix()),
-        Command("File", "Write the recall sheet", "Ctrl+R", lambda a: _opened(a).write_sheet()),
+        Command("File", "Print the mix", "Ctrl+P", lambda a: _shown(a, 0).print_mix()),
+        Command(
+            "File",
+            "Make the listening copy",
+            "Ctrl+Alt+P",
+            lambda a: _copy(a),
+            words="loud limiter car phone",
+        ),
+        Command(
+            "File",
+            "Write the delivery",
+            "Ctrl+Alt+D",
+            lambda a: _deliver(a),
+            words="stems instrumental versions",
+        ),
+        Command("File", "Write the recall sheet", "Ctrl+R", lambda a: _sheet(a)),
+        Command(
+            "File",
+            "Write the console page",
+            "Ctrl+Alt+K",
+            lambda a: _console(a),
+            words="three knobs board",
+        ),
     ),
 )

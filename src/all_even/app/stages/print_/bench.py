@@ -1,14 +1,18 @@
-"""Print's bench: how the mix is written to a file, what to check before, and the recall sheet."""
+"""Print's bench: the mix as a file, the listening copy, the delivery folder, and what is written down."""
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even import outputs, texts
 from all_even.app import fields, theme
-from all_even.app.bench.bench import Bench
+from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.desk import Desk
+from all_even.app.stages.print_.copy_view import CopyView
+from all_even.app.stages.print_.delivery_view import DeliveryView
+from all_even.app.stages.print_.places import PathField, Proposed
+from all_even.app.stages.print_.sheets_view import SheetsView
 from all_even.app.work import Report
 from all_even.dsp.parameter import decibel_text
 from all_even.errors import UserError, short_name
@@ -16,39 +20,71 @@ from all_even.session.store import recordings
 
 BITS = (("24 bit", "24"), ("16 bit", "16"), ("32 bit float", "32f"))
 COMBO_FRAME = 36
+MORE_HEIGHT = 40
+VIEWS = (
+    ("Mix", "The mix as a file"),
+    ("Listening copy", "As loud as it can be for other rooms, with what each limit says"),
+    ("Delivery", "Mix, stems, versions and their figures in one folder"),
+    ("Sheets", "The recall sheet, and one page for a console"),
+)
 RATES = (("session rate", None), ("44.1 kHz", 44_100), ("48 kHz", 48_000), ("96 kHz", 96_000))
 
 
 class PrintBench(Bench):
+    wanted_height = HEIGHT + MORE_HEIGHT
+
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 8, 12, 8)
+        column.setSpacing(8)
+        bar = QHBoxLayout()
+        bar.setSpacing(4)
+        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        bar.addStretch(1)
+        column.addLayout(bar)
+        mix = QWidget()
+        row = QHBoxLayout(mix)
+        row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(24)
         row.addLayout(self._mix_form(), 1)
-        row.addLayout(self._recall_form(), 0)
         self.mix = MixFigures(desk)
         self.mix.setFixedWidth(340)
         row.addWidget(self.mix, 0)
-        self._targets_for: Path | None = None
+        self.copy: CopyView = CopyView(desk)
+        self.delivery: DeliveryView = DeliveryView(desk)
+        self.sheets: SheetsView = SheetsView(desk)
+        self.stack = QStackedWidget()
+        for view in (mix, self.copy, self.delivery, self.sheets):
+            self.stack.addWidget(view)
+        column.addWidget(self.stack, 1)
+        self._proposed = Proposed(desk, self._propose)
         self._checked: object = None
         """The mix that was looked at."""
-        self.target.textChanged.connect(lambda _text: self._check())
+        self.target.line.textChanged.connect(lambda _text: self._check())
+        self.show_view(0)
+
+    def show_view(self, index: int) -> None:
+        """0: the mix; 1: the listening copy; 2: the delivery; 3: what is written down."""
+        self.stack.setCurrentIndex(index)
+        button = self.views.button(index)
+        if button is not None:
+            button.setChecked(True)
 
     def refresh(self) -> None:
         self.mix.refresh()
-        self._new_targets()
+        for part in (self._proposed, self.copy, self.delivery, self.sheets):
+            part.refresh()
         if self.desk.mix is not self._checked:
             self._check()
 
     def _mix_form(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        column.addWidget(fields.label("Print the mix", "title"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
-        self.target = self._path_field("File of the mix", "Where the mix goes; the ending decides: .wav or .flac")
+        self.target = PathField("File of the mix", "Where the mix goes; the ending decides: .wav or .flac")
         self.bits = self._combo("Depth", "Bits per sample; 16 bit is dithered", BITS)
         self.bits.currentIndexChanged.connect(lambda _i: self.dither.setEnabled(self.bits.currentData() == "16"))
         self.rate = self._combo("Rate", "Sample rate of the file; resampled with soxr where it differs", RATES)
@@ -60,10 +96,8 @@ class PrintBench(Bench):
         self.dither.setEnabled(False)
         self.dither.setAccessibleName("TPDF dither")
         self.dither.setToolTip("Triangular dither of 2 steps peak to peak, for 16 bit")
-        choose = fields.button("Choose …", "Choose a place for the mix", lambda: self._choose(self.target))
         grid.addWidget(fields.label("File", "quiet"), 0, 0)
-        grid.addWidget(self.target, 0, 1, 1, 3)
-        grid.addWidget(choose, 0, 4)
+        grid.addWidget(self.target, 0, 1, 1, 4)
         for index, (text, field) in enumerate((("Depth", self.bits), ("Rate", self.rate), ("Section", self.section))):
             line, side = divmod(index, 2)
             grid.addWidget(fields.label(text, "quiet"), 1 + line, side * 2)
@@ -93,34 +127,6 @@ class PrintBench(Bench):
         self.desk.work.ended.connect(lambda name: self.cancel_button.setEnabled(False) if name == "print" else None)
         return column
 
-    def _recall_form(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(6)
-        column.addWidget(fields.label("Recall sheet", "title"))
-        self.sheet = self._path_field("File of the recall sheet", "Where the sheet goes: .html, .csv or .json")
-        self.sheet.setFixedWidth(212)
-        column.addWidget(self.sheet)
-        row = QHBoxLayout()
-        row.addWidget(
-            fields.button(
-                "Write the sheet", "All settings, measures and the ledger, in plain units (Ctrl+R)", self.write_sheet
-            )
-        )
-        row.addWidget(fields.button("Choose …", "Choose a place for the sheet", lambda: self._choose(self.sheet)))
-        column.addLayout(row)
-        self.sheet_result = fields.wrapped("", "small")
-        self.sheet_result.setAccessibleName("Result of writing the sheet")
-        column.addWidget(self.sheet_result)
-        column.addStretch(1)
-        return column
-
-    def _path_field(self, name: str, tip: str) -> QLineEdit:
-        field = QLineEdit()
-        field.setAccessibleName(name)
-        field.setToolTip(texts.tip(tip))
-        field.setMinimumHeight(theme.TARGET)
-        return field
-
     def _combo(self, name: str, tip: str, entries: tuple[tuple[str, object], ...]) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName(name)
@@ -132,28 +138,9 @@ class PrintBench(Bench):
         box.setMinimumWidth(widest + COMBO_FRAME)
         return box
 
-    def _new_targets(self) -> None:
-        """Proposes places beside the session, or in the home folder for one that has none."""
-        if not self.desk.is_open:
-            return
-        place = self.desk.path.parent if self.desk.path else Path.home()
-        key = place / self.desk.session.name
-        if key != self._targets_for:
-            self._targets_for = key
-            self.target.setText(str(place / f"{self.desk.session.name}.wav"))
-            self.sheet.setText(str(place / f"{self.desk.session.name} recall.html"))
-            for field in (self.target, self.sheet):
-                field.setCursorPosition(len(field.text()))
-            self.result.setText("")
-            self.sheet_result.setText("")
-
-    def _choose(self, field: QLineEdit) -> None:
-        dialog = QFileDialog(self, "Choose a file", field.text())
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.selectFile(field.text())
-        if dialog.exec():
-            field.setText(dialog.selectedFiles()[0])
+    def _propose(self, place: Path, name: str) -> None:
+        self.target.setText(str(place / f"{name}.wav"))
+        self.result.setText("")
 
     def _check(self) -> None:
         """What to know before printing: overs, and a file that would be replaced."""
@@ -216,22 +203,3 @@ class PrintBench(Bench):
         self.result.setText("")
         self.cancel_button.setEnabled(True)
         self.desk.work.start("print", job, done, owner=self.desk.document)
-
-    def write_sheet(self) -> None:
-        desk = self.desk
-        if not desk.is_open:
-            return
-        session, reports, flow = desk.session, dict(desk.reports), None if desk.mix_stale else desk.flow
-        path = Path(self.sheet.text()).expanduser()
-
-        def job(_report: Report) -> None:
-            from all_even.deliver.recall import Sheet, write_recall
-
-            if not path.parent.is_dir():
-                raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
-            write_recall(Sheet(session, reports, flow.mix if flow else None, flow), path)
-
-        def done(_none: None) -> None:
-            self.sheet_result.setText(f"{path.name} written.")
-
-        desk.work.start("sheet", job, done, owner=desk.document)

@@ -1,0 +1,111 @@
+"""What is written down: the recall sheet with everything, and one page to carry to a console."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from all_even.app import fields
+from all_even.app.desk import Desk
+from all_even.app.stages.print_.places import PathField, Proposed
+from all_even.app.work import Report
+from all_even.errors import UserError
+
+if TYPE_CHECKING:
+    from all_even.deliver.recall import Sheet
+
+
+class SheetsView(QWidget):
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(24)
+        self.sheet = PathField("File of the recall sheet", "Where the sheet goes: .html, .pdf, .csv or .json")
+        self.sheet_result = fields.wrapped("", "small")
+        self.sheet_result.setAccessibleName("Result of writing the sheet")
+        self.console = PathField("File of the console page", "Where the page goes: .html or .pdf")
+        self.console_result = fields.wrapped("", "small")
+        self.console_result.setAccessibleName("Result of writing the console page")
+        row.addLayout(
+            _column(
+                "Recall sheet",
+                "Every setting in the order of the signal, level paths, tone, a page for each bus, moves with promise "
+                "and result, notes. As .csv or .json with every number.",
+                self.sheet,
+                fields.button("Write the sheet", "All of it, by the ending of the name (Ctrl+R)", self.write_sheet),
+                self.sheet_result,
+            ),
+            1,
+        )
+        row.addLayout(
+            _column(
+                "For a console",
+                "One page, a row for each channel: gain, passes, low, mid and high as the best fit, compressor, pan, "
+                "fader, sends. What a plain board can't do is named.",
+                self.console,
+                fields.button("Write the page", "Three-knob settings on one page (Ctrl+Alt+K)", self.write_console),
+                self.console_result,
+            ),
+            1,
+        )
+        self._proposed = Proposed(desk, self._propose)
+
+    def _propose(self, place: Path, name: str) -> None:
+        self.sheet.setText(str(place / f"{name} recall.html"))
+        self.console.setText(str(place / f"{name} console.pdf"))
+        self.sheet_result.setText("")
+        self.console_result.setText("")
+
+    def refresh(self) -> None:
+        self._proposed.refresh()
+
+    def write_sheet(self) -> None:
+        """The recall sheet, in the format of its name."""
+
+        def written(sheet: "Sheet", path: Path) -> None:
+            from all_even.deliver.recall import write_recall
+
+            write_recall(sheet, path)
+
+        self._write(self.sheet.path, written, self.sheet_result.setText)
+
+    def write_console(self) -> None:
+        """The page for a console."""
+
+        def written(sheet: "Sheet", path: Path) -> None:
+            from all_even.deliver.console_page import write_console
+
+            write_console(sheet, path)
+
+        self._write(self.console.path, written, self.console_result.setText)
+
+    def _write(self, path: Path, written: "Callable[[Sheet, Path], None]", tell: Callable[[str], None]) -> None:
+        desk = self.desk
+        if not desk.is_open:
+            return
+        session, reports, flow = desk.session, dict(desk.reports), None if desk.mix_stale else desk.flow
+
+        def job(_report: Report) -> None:
+            from all_even.deliver.recall import Sheet
+
+            if not path.parent.is_dir():
+                raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
+            written(Sheet(session, reports, flow.mix if flow else None, flow), path)
+
+        desk.work.start("sheet", job, lambda _none: tell(f"{path.name} written."), owner=desk.document)
+
+
+def _column(name: str, text: str, place: PathField, button: QWidget, result: QWidget) -> QVBoxLayout:
+    column = QVBoxLayout()
+    column.setSpacing(6)
+    column.addWidget(fields.label(name, "title"))
+    column.addWidget(fields.wrapped(text, "quiet"))
+    column.addWidget(place)
+    column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+    column.addWidget(result)
+    column.addStretch(1)
+    return column
