@@ -29,11 +29,11 @@ attack: $(STAMP)
 	ALL_EVEN_ATTACK=full $(BIN)/python -m pytest -n auto tests/attack
 
 # The player of recorded instruments, the speaker and the desktop's tools are for the proofs only; where they can't be had, they
-# skip and say so.
+# skip and say so. Two modules at a time; what they print stands at the end.
 proof: $(STAMP)
 	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont fluid-soundfont-gm hydrogen-drumkits espeak-ng
 	-sh tools/system-packages.sh desktop-file-utils appstream xdg-utils shared-mime-info libfile-mimeinfo-perl
-	$(BIN)/python -m pytest -m proof -s tests
+	$(BIN)/python -m pytest -m proof -n 2 --dist loadscope -rP tests
 
 lint: $(STAMP)
 	$(BIN)/ruff check src tests tools

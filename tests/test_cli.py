@@ -459,3 +459,28 @@ def test_figures_tell_words_and_sections(capsys, short_folder):
     assert found["sections"]
     for line in found["lines"]:
         assert all(word["start_s"] < word["end_s"] and 0.0 <= word["hidden"] <= 1.0 for word in line["words"])
+
+
+def test_check_copy_deliver_and_notes(capsys, short_folder, tmp_path):
+    session = tmp_path / "a.alleven"
+    assert run(capsys, "new", short_folder, "-o", session)[0] == 0
+    status, out, told = run(capsys, "check", session, "--reference", short_folder / "truth.json", "--json")
+    assert status == 0
+    assert "truth.json" in told
+    found = json.loads(out)
+    sources = found["elsewhere"]["sources"]
+    assert {item["key"] for item in found["elsewhere"]["systems"]} == set(sources[0]["left"])
+    assert all(item["left"]["headphones"] in (0.0, None) for item in sources)
+    assert found["references"]["judged"] is False
+    figures = json.loads(run(capsys, "figures", session, "--json")[1])
+    assert figures["elsewhere"]["sources"] == sources
+    assert run(capsys, "copy", session, "-o", tmp_path / "copy.wav")[0] == 0
+    assert refused(capsys, "copy", session, "-o", tmp_path / "copy.ogg")
+    status, out, _ = run(capsys, "deliver", session, "-o", tmp_path / "out", "--json")
+    assert status == 0
+    assert json.loads(out)["null_db"] < -120.0
+    assert run(capsys, "notes", session, "--add", "too dull", "--at", "4", "--on", "a car")[0] == 0
+    assert "heard on a car, open" in run(capsys, "notes", session)[1]
+    assert "settled" in run(capsys, "notes", session, "--settle", "1")[1]
+    assert "no note 9" in refused(capsys, "notes", session, "--settle", "9")
+    assert run(capsys, "recall", session, "-o", tmp_path / "page.pdf", "--console")[0] == 0

@@ -10,17 +10,21 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
+from all_even.deliver import listening_copy
 from all_even.demo.stems import write_stems
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.passes import HighPass
 from all_even.dsp.saturation import Saturation
+from all_even.engine.planning import make_plan
+from all_even.engine.sources import Sources
 from all_even.session import chain_edits, edits, store
 from all_even.session.model import Loop
 from all_even.session.new import inspect_all, new_session, sound_paths
@@ -50,6 +54,21 @@ def other_songs(folder: Path) -> list[Path]:
         sessions.append(folder / f"{name}.alleven")
         store.save(session, sessions[-1])
     return sessions
+
+
+def _finished(stems: Path, path: Path, tilt: float) -> Path:
+    """A quick sum of all stems as a limited file."""
+    infos, _ = inspect_all(sound_paths(stems))
+    session = new_session(stems, infos)
+    for index, lane in enumerate(session.lanes):
+        session = edits.change_strips(
+            session, (lane.id,), level_db=-12.0 - tilt * (index % 4), pan=(-0.6, 0.0, 0.6)[index % 3]
+        )
+    sources = Sources()
+    sources.update(session)
+    mix = listening_copy.rendered(make_plan(session, sources))
+    listening_copy.write(listening_copy.best(mix, session.sample_rate), path)
+    return path
 
 
 def main() -> None:
@@ -110,9 +129,6 @@ def main() -> None:
         measured()
         bench = window.workbench.bench.of("share")
         apply("share", "share.shape")
-        bench.show_view(3)
-        measured()
-        shot("share-session")
         bench.show_view(0)
         measured()
         window.workbench.lanes.scroll_bar.setValue(0)
@@ -128,9 +144,6 @@ def main() -> None:
         wait(lambda: not bench.shown.is_stale())
         window.workbench.lanes.scroll_bar.setValue(440)
         shot("dynamics")
-        bench.show_view(1)
-        wait(lambda: bench.station.bars.bars is not None and not desk.work.busy())
-        shot("dynamics-station")
         if any(move.id == "dynamics.glue.mix" for move in desk.moves.at("dynamics")):
             apply("dynamics", "dynamics.glue.mix")
         bench.show_view(0)
@@ -147,11 +160,6 @@ def main() -> None:
         wait(lambda: not bench.shown.is_stale() and not desk.work.busy())
         window.workbench.lanes.scroll_bar.setValue(440)
         shot("space")
-        snare = next(bus for bus in desk.session.buses if bus.name == "Short room")
-        desk.select((snare.id,))
-        wait(lambda: not desk.work.busy())
-        window.workbench.lanes.scroll_bar.setValue(10_000)
-        shot("space-return")
         bench.show_view(0)
         window.workbench.lanes.scroll_bar.setValue(0)
 
@@ -170,6 +178,47 @@ def main() -> None:
         window.workbench.lanes.scroll_bar.setValue(440)
         shot("rides")
         window.workbench.lanes.scroll_bar.setValue(0)
+
+    def finished(folder: Path) -> list[Path]:
+        """Five finished mixes of ours, and a rough one of this song: other tunes, limited."""
+        paths = []
+        for seed, name in enumerate(("Low Tide", "Night Ferry", "Harbour Wall", "Long Pier", "Grey Gulls"), 1):
+            stems = write_stems(folder / name, seed=seed, bars=12)
+            paths.append(_finished(stems, folder / f"{name}.wav", 1.0 + 0.15 * seed))
+        demo = Path(desk.session.folders[0].path)
+        return [*paths, _finished(demo, folder / "Slack Water rough.wav", 1.0)]
+
+    def check() -> None:
+        """What is left of each elsewhere; the mix beside references; a blind comparison."""
+        desk.set_stage("check")
+        select("BASS_DI.wav")
+        bench = window.workbench.bench.of("check")
+        ready = lambda: bench.shown.beside is not None and not bench.shown.is_stale() and not desk.work.busy()  # noqa: E731
+        wait(ready)
+        window.workbench.lanes.scroll_bar.setValue(330)
+        shot("check")
+        with tempfile.TemporaryDirectory() as folder:
+            bench.show_view(1)
+            window.verbs.drop(finished(Path(folder)))
+            wait(lambda: bench.references.list.count() > 5 and ready())
+            bench.references.list.setCurrentRow(1)
+            window.workbench.lanes.scroll_bar.setValue(0)
+            shot("check-references")
+            bench.show_view(2)
+            for row in (1, bench.blind.list.count() - 1):
+                bench.blind.list.item(row).setCheckState(Qt.CheckState.Checked)
+            bench.blind.begin()
+            wait(lambda: bench.blind.blind.ready)
+            page = window.pages.currentWidget()
+            for letter in (1, 0, 2, 1):
+                page.choose(letter)
+            page.note.setText("tighter low end, voice further back")
+            shot("blind")
+            window.leave_page()
+        desk.player.stop()
+        while desk.session.references:
+            desk.undo()
+        bench.show_view(0)
 
     shot("start")
     desk.documents.open_demo()
@@ -233,6 +282,7 @@ def main() -> None:
     dynamics()
     space()
     rides()
+    check()
     desk.set_stage("buses")
     for move_id in ("sections", "kick-and-bass"):
         if any(move.id == f"buses.{move_id}" for move in desk.moves.at("buses")):
@@ -261,12 +311,18 @@ def main() -> None:
     wait(lambda: not desk.work.busy())
     shot("settings")
     window.leave_page()
-    window.workbench.side.setCurrentIndex(3)
     desk.set_stage("print")
     place = Path(tempfile.gettempdir()) / "ferry"
-    window.workbench.bench.of("print").target.setText(str(place / "Slack Water.wav"))
-    window.workbench.bench.of("print").sheet.setText(str(place / "Slack Water recall.html"))
+    window.workbench.side.setCurrentIndex(0)
     measured()
+    bench = window.workbench.bench.of("print")
+    bench.show_view(1)
+    with tempfile.TemporaryDirectory() as folder:
+        bench.copy.place.setText(str(Path(folder) / "copy.wav"))
+        bench.copy.make()
+        wait(lambda: "written" in bench.copy.result.text())
+        bench.copy.place.setText(str(place / "Slack Water listening copy.wav"))
+        window.say("")
     shot("print")
     window.close()
     app.quit()

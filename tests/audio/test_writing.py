@@ -1,9 +1,13 @@
 """Rounding, dither, overs, and files that appear whole or not at all."""
 
+from datetime import datetime
+
 import numpy as np
 import pytest
 import soundfile
 
+from all_even.audio import writing
+from all_even.audio.header import read_header
 from all_even.audio.writing import Quantiser, tpdf, write_sound
 from all_even.errors import Cancelled, UserError
 from tests.conftest import RATE, noise
@@ -59,3 +63,32 @@ def test_what_can_not_be_written_is_said_before_anything_is(tmp_path):
     ):
         with pytest.raises(UserError, match=words):
             write_sound(path, [], sample_rate=RATE, channels=2, bits=bits)
+
+
+def test_a_wav_file_says_who_made_it_when_and_where_it_begins(tmp_path):
+    """EBU Tech 3285: description, originator, date, time, time reference in frames, at their places in `bext`."""
+    start = 30 * 3600 * RATE  # over 32 bits
+    write_sound(tmp_path / "Song mix.wav", [np.zeros((10, 2))], sample_rate=RATE, channels=2, first_frame=start)
+    data = (tmp_path / "Song mix.wav").read_bytes()
+    at = data.index(b"bext") + 8
+    assert data[at : at + 256].rstrip(b"\0") == b"Song mix"
+    assert data[at + 256 : at + 288].rstrip(b"\0") == b"All Even"
+    date, time = data[at + 320 : at + 330].decode(), data[at + 330 : at + 338].decode()
+    datetime.fromisoformat(f"{date}T{time}")
+    assert int.from_bytes(data[at + 338 : at + 346], "little") == start
+    assert read_header(tmp_path / "Song mix.wav").time_reference == start
+
+
+def test_a_sound_over_4_gb_becomes_rf64(tmp_path, monkeypatch):
+    """EBU Tech 3306. The size is lowered: the disk of a test is not for 4 GB."""
+    assert writing.is_large(1 << 30, 2, "24")
+    assert not writing.is_large(1 << 20, 2, "32f")
+    monkeypatch.setattr(writing, "LARGEST_WAV_BYTES", 1000)
+    sound = noise(0.1)[:, np.newaxis].repeat(2, axis=1)
+    for frames, kind in ((0, "WAV"), (len(sound), "RF64")):
+        path = tmp_path / f"{kind}.wav"
+        write_sound(path, [sound], sample_rate=RATE, channels=2, bits="32f", frames=frames, first_frame=480)
+        assert soundfile.info(path).format == kind
+        np.testing.assert_allclose(soundfile.read(path)[0], sound, atol=1e-7)
+        assert read_header(path).time_reference == 480
+    write_sound(tmp_path / "RF64.wav", [sound], sample_rate=RATE, channels=2)  # ours: it may be replaced

@@ -12,7 +12,7 @@ from all_even.moves.ground import GROUNDS
 from all_even.session import edits, store, template
 from all_even.session.history import History
 from all_even.session.model import MIX, Proposal, Session
-from tests.moves import dynamic_sessions, rides_sessions, share_sessions, space_sessions
+from tests.moves import check_sessions, dynamic_sessions, rides_sessions, share_sessions, space_sessions
 from tests.moves.looks import look_at, low_looks, measured_again, states_for_every_kind
 
 KINDS = sorted(stages.kinds())
@@ -30,8 +30,10 @@ def cases(demo_folder, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
     moving = dynamic_sessions.looks(tmp_path_factory.mktemp("dynamics"))
     rooms = space_sessions.looks(tmp_path_factory.mktemp("space"))
     ridden = rides_sessions.looks(tmp_path_factory.mktemp("rides"))
-    own = [("low-end.", low), ("share.", sharing), ("dynamics.", moving), ("space.", rooms), ("rides.", ridden)]
-    for look in [*states, *low, *sharing, *moving, *rooms, *ridden]:
+    checked = check_sessions.looks(tmp_path_factory.mktemp("check"))
+    own = [("low-end.", low), ("share.", sharing), ("dynamics.", moving), ("space.", rooms), ("rides.", ridden),
+           ("check.", checked)]  # fmt: skip
+    for look in [*states, *low, *sharing, *moving, *rooms, *ridden, *checked]:
         # Some stages are tried on the short sessions that are made for them.
         its_own = next((stage for stage, looks in own if look in looks), "")
         missing = [

@@ -24,7 +24,7 @@ from all_even.session import edits, store
 from all_even.session.model import NOWHERE, Lane, Strip
 
 ON_A_BOARD = (HighPass, LowPass, Equaliser, Compressor)
-FULL_PAGE = 28
+FULL_PAGE = 36
 """Rows of the usual size; more are set smaller."""
 
 

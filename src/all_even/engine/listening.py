@@ -109,27 +109,36 @@ def arriving_powers(
     book: Book,
     *,
     lanes: Collection[str] | None = None,
+    without_sends: bool = False,
     cancelled: threading.Event | None = None,
     workers: int = WORKERS,
 ) -> dict[str, Powers]:
-    """The same as (frames, bands) power of both sides together, their mean."""
-    return _arriving(session, book, lanes, False, cancelled, workers)
+    """The same as (frames, bands) power of both sides together, their mean. without_sends: only what goes on the way of
+    its destination."""
+    return _arriving(session, book, lanes, without_sends, False, cancelled, workers)
 
 
 def arriving_middles(
-    session: Session, book: Book, *, cancelled: threading.Event | None = None, workers: int = WORKERS
+    session: Session,
+    book: Book,
+    *,
+    lanes: Collection[str] | None = None,
+    without_sends: bool = False,
+    cancelled: threading.Event | None = None,
+    workers: int = WORKERS,
 ) -> dict[str, Powers]:
     """(frames, bands) power of what arrives of every lane where both sides come from one place: of their mean.
 
     Chains of groups are taken to do the same to it as to both sides.
     """
-    return _arriving(session, book, None, True, cancelled, workers)
+    return _arriving(session, book, lanes, without_sends, True, cancelled, workers)
 
 
 def _arriving(
     session: Session,
     book: Book,
     lanes: Collection[str] | None,
+    without_sends: bool,
     as_middle: bool,
     cancelled: threading.Event | None,
     workers: int,
@@ -158,12 +167,15 @@ def _arriving(
         strip = session.lane(lane_id)
         parts = []
         for edge, way in edges:
+            if without_sends and edge.kind == "send":
+                continue
             if as_middle:
                 carried = _carried_middle(session, strip, edge, way.gains, powers, middle)
             else:
                 carried = _carried(session, strip, edge, way.gains, powers)
             parts.append(_through(session, way, carried, groups, alone))
-        arriving[lane_id] = np.sum(parts, axis=0, dtype=np.float32) if len(parts) > 1 else parts[0]
+        if parts:
+            arriving[lane_id] = np.sum(parts, axis=0, dtype=np.float32) if len(parts) > 1 else parts[0]
     return arriving
 
 

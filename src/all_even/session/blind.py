@@ -16,6 +16,9 @@ from fractions import Fraction
 from functools import lru_cache
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from all_even.dsp.parameter import number
 
 Way = Literal["vote", "which is X"]
@@ -24,7 +27,7 @@ LETTERS = "ABCDEFGH"
 MOST_OPTIONS = len(LETTERS)
 TRIALS: dict[Way, tuple[int, ...]] = {"vote": (8, 12, 16), "which is X": (10, 16)}
 """What is offered. Fewer of X can hardly tell anything: 16 find who hears it 80 % of the time in 80 % of cases."""
-MOST_MORE = 200
+MOST_MORE = 100
 
 
 @lru_cache(maxsize=1024)
@@ -36,18 +39,23 @@ def chance_right(right: int, trials: int) -> float:
 @lru_cache(maxsize=1024)
 def chance_votes(most: int, trials: int, options: int) -> float:
     """Probability that, voting by chance, any option gets at least so many of the votes."""
-    # Sequences in which no count reaches `most`: trials! times the coefficient of x^trials in (sum x^j / j!)^options.
-    single = [Fraction(1, math.factorial(j)) for j in range(min(most, trials + 1))]
-    whole = [Fraction(1), *([Fraction(0)] * trials)]
-    for _ in range(options):
-        whole = [
-            sum((single[j] * whole[n - j] for j in range(min(n + 1, len(single)))), Fraction(0))
-            for n in range(trials + 1)
-        ]
-    below = whole[trials] * math.factorial(trials) / Fraction(options) ** trials
-    return float(1 - below)
+    # Counts of Poisson variables, given that they add up to `trials`, are multinomial: so the chance that none reaches
+    # `most` is that of as many cut-off Poisson variables to add up to it, over that of the whole.
+    counts = np.arange(trials + 1)
+    each, whole = (_poisson(counts, mean) for mean in (trials / options, float(trials)))
+    cut = np.where(counts < most, each, 0.0)
+    total = cut
+    for _ in range(options - 1):
+        total = np.convolve(total, cut)[: trials + 1]
+    return float(np.clip(1.0 - total[trials] / whole[trials], 0.0, 1.0))
 
 
+def _poisson(counts: NDArray[np.int_], mean: float) -> NDArray[np.float64]:
+    """Probability of each count."""
+    return np.exp([count * math.log(mean) - mean - math.lgamma(count + 1) for count in counts])
+
+
+@lru_cache(maxsize=4096)
 def needed(way: Way, trials: int, options: int = 2) -> int | None:
     """How many it takes for a result; None where not even all are enough."""
     for count in range(1, trials + 1):
@@ -156,6 +164,7 @@ def _percent(chance: float) -> str:
     return "under 0.1 %" if chance < 0.001 else f"{number(100.0 * chance)} %"
 
 
+@lru_cache(maxsize=1024)
 def _more(way: Way, best: int, trials: int, options: int) -> int:
     """How many more trials it takes at the same share of answers; 0 where that share is what guessing gives."""
     if best / trials <= 1.0 / options:

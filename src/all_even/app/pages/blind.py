@@ -184,6 +184,7 @@ class BlindPage(Page):
         self.back.setText("Back" if finished or run is None else "Stop")
         self.keys.setVisible(run is not None and not finished)
         self.counts.show_result(run if finished else None, self.blind.result)
+        self.verdict.setVisible(bool(finished))
         self.verdict.setText(self.blind.result.words if self.blind.result is not None else "")
         if run is None:
             self.told.setText("Nothing is being compared: tick what you want to compare at Check, Blind.")

@@ -31,7 +31,9 @@ class SidePanel(QTabWidget):
             index = self.addTab(tab, name)
             self.setTabToolTip(index, tip)
         desk.opened.connect(lambda: self._come_back(desk))
-        if desk.is_open:
+        if desk.is_open:  # made while it is being opened
+            self.notes.refresh()
+            self.versions.refresh()
             self._come_back(desk)
 
     def _come_back(self, desk: Desk) -> None:

@@ -113,14 +113,22 @@ def _compute(look: Look, _target: str) -> Translation:
     both = listening.arriving_powers(session, look.book, cancelled=look.cancelled, workers=look.workers)
     middle = listening.arriving_middles(session, look.book, cancelled=look.cancelled, workers=look.workers)
     found = tuple(unit for unit in units(look) if any(lane.id in both for lane in unit.lanes))
+    several = [lane.id for unit in found if len(unit.lanes) > 1 for lane in unit.lanes if lane.id in both]
+    direct_both, direct_middle = (
+        hear(session, look.book, lanes=several, without_sends=True, cancelled=look.cancelled, workers=look.workers)
+        for hear in (listening.arriving_powers, listening.arriving_middles)
+    )
     rows: list[NDArray[np.float32]] = []
     middles: list[NDArray[np.float32]] = []
     for unit in found:
         lanes = [lane.id for lane in unit.lanes if lane.id in both]
         ratios = look.get(TOGETHER, ":".join(lanes)) if len(lanes) > 1 else None
-        for index, (sounds, found_rows) in enumerate(((both, rows), (middle, middles))):
+        for index, (sounds, direct, told) in enumerate(((both, direct_both, rows), (middle, direct_middle, middles))):
             row: NDArray[np.float32] = np.asarray(np.sum([sounds[lane] for lane in lanes], axis=0), dtype=np.float32)
-            found_rows.append(row if ratios is None else row * ratios[index][: len(row)])
+            if ratios is not None:  # what comes back from sends is no microphone's
+                own = np.sum([direct[lane] for lane in lanes if lane in direct], axis=0, dtype=np.float32)
+                row = np.maximum(row + own * (ratios[index][: len(row)] - 1.0), 0.0)
+            told.append(row)
     for bus in space.returns(session):
         look.stop_if_cancelled()
         power = listening.powers_of(session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)

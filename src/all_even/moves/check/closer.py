@@ -11,7 +11,7 @@ from all_even.dsp.utility import Width
 from all_even.engine.elsewhere import systems
 from all_even.engine.elsewhere.translation import translation
 from all_even.engine.figures.look import Look
-from all_even.moves.check.figures import GROUNDS, LEFT, Outcome, outcome
+from all_even.moves.check.figures import GROUNDS, LEFT, Outcome, chosen, outcome
 from all_even.moves.kind import Kind, value_of
 from all_even.session import chain_edits, edits
 from all_even.session.model import Proposal, Session
@@ -42,7 +42,7 @@ def propose(look: Look) -> list[Proposal]:
         if any(sounds.channels(lane.id) < FEWEST_CHANNELS for lane in unit.lanes):
             continue
         tries = ((width, tried(look, int(place), width)) for width in WIDTHS)
-        better = next(((width, result) for width, result in tries if result.is_worth("mono", RAISED_DB)), None)
+        better = chosen(tries, "mono", enough_db=LOST_DB, raised_db=RAISED_DB)
         if better is None:
             continue
         width, result = better

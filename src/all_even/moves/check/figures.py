@@ -22,6 +22,8 @@ GROUNDS = ("mix", "strips", "files", "order", "levels", "routing", "chains", "se
 NEEDS = ("mix", "files", "order", "settings")
 RAISED_DB = 3.0
 """A move has to bring back at least this..."""
+NOTHING_DB = -20.0
+"""What comes back to less than a quarter is not back."""
 COST_DB = 2.0
 """...and nothing may lose more than this anywhere else, nor the fader have to go down further."""
 MOST_SOURCES = 3
@@ -81,13 +83,15 @@ class Outcome:
 T = TypeVar("T")
 
 
-def chosen(tried: Iterable[tuple[T, Outcome]], key: str) -> tuple[T, Outcome] | None:
-    """The first change, from the smallest up, with which it does not vanish any more; else, of those that are worth it,
-    the one that brings back most. None where none is."""
+def chosen(
+    tried: Iterable[tuple[T, Outcome]], key: str, *, enough_db: float = VANISHES, raised_db: float = RAISED_DB
+) -> tuple[T, Outcome] | None:
+    """The first change, from the smallest up, with which there is enough of it again; else, of those that are worth it,
+    the one that brings back most. None where none is, or where it would be next to nothing still."""
     column, best = systems.KEYS.index(key), None
     for change, result in tried:
-        if result.is_worth(key):
-            if result.after[column] > VANISHES:
+        if result.is_worth(key, raised_db) and result.after[column] > NOTHING_DB:
+            if result.after[column] > enough_db:
                 return change, result
             if best is None or result.after[column] > best[1].after[column]:
                 best = change, result
