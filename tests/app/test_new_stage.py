@@ -46,9 +46,9 @@ def with_toy(monkeypatch):
 def test_it_stands_in_path_menu_help_and_start_page(rig, with_toy):
     path = StagePath(Desk())
     assert list(path.stages)[-1] == "toy"
-    assert path.stages["toy"].toolTip() == "Toy: whether names say that this is a toy (F11)"
+    assert path.stages["toy"].toolTip() == "Toy: whether names say that this is a toy (F12)"
     (command,) = [item for item in all_commands() if item.text == "Toy"]
-    assert (command.menu, command.shortcut) == ("View", "F11")
+    assert (command.menu, command.shortcut) == ("View", "F12")
     help_text = next(
         action.help for group in build_parser()._actions if hasattr(group, "choices") and group.choices
         for action in group.choices["moves"]._actions if "--stage" in action.option_strings

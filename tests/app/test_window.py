@@ -109,8 +109,8 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     assert np.abs(printed - rendered).max() <= 0.51 * 2.0**-23
     assert "no sample over full scale" in window.workbench.bench.of("print").result.text()
 
-    window.workbench.bench.of("print").sheet.setText(str(tmp_path / "sheet.html"))
-    window.workbench.bench.of("print").write_sheet()
+    window.workbench.bench.of("print").sheets.sheet.setText(str(tmp_path / "sheet.html"))
+    window.workbench.bench.of("print").sheets.write_sheet()
     rig.wait(lambda: not desk.work.busy("sheet"))
     assert "All even: every source equally loud" in (tmp_path / "sheet.html").read_text()
 

@@ -7,7 +7,8 @@ from hypothesis import given, settings
 from msgspec import Struct, structs
 
 from all_even.deliver.every_setting import LEFT_OUT, every_setting, owners
-from all_even.deliver.recall import Sheet, csv_text, html, json_text
+from all_even.deliver.recall import Sheet, csv_text, json_text
+from all_even.deliver.recall_page import html
 from all_even.dsp import kinds
 from all_even.session import chain_edits, edits
 from all_even.session.model import Lane, Session
@@ -100,3 +101,14 @@ def test_lanes_of_one_name_stand_apart_each_before_its_parts():
     session = chain_edits.add_station(session, "a", kinds.KINDS[0]())
     told = [(owner.strip, bool(owner.part)) for owner in owners(session)]
     assert told == [("Session", False), ("Same", False), ("Same", True), ("Same", False), ("Mix bus", False)]
+
+
+def test_a_long_curve_is_summed_up_and_its_values_are_kept():
+    from all_even.session.model import Automation, Point
+
+    points = tuple(Point(time_s=0.5 * i, value=-6.0 + 0.1 * (i % 40)) for i in range(400))
+    lane = Lane(id="a", name="Voice", file="a.wav", automation=(Automation(parameter="level_db", points=points),))
+    session = Session(name="Song", sample_rate=48_000, lanes=(lane,))
+    line = next(line for line in every_setting(session) if line.what.startswith("Automation"))
+    assert line.text == "400 points from 0:00.0 to 3:19.5, between −6.0 dB and −2.1 dB"
+    assert len(line.value[1]) == 400

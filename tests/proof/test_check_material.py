@@ -42,7 +42,7 @@ def test_what_is_offered_brings_back_3_and_costs_2_at_most(runs):
 
 def test_promises_are_kept(runs):
     kept = [abs(move.found - move.promised) <= 1.0 for run in runs for move in run.moves]
-    assert sum(kept) >= 0.9 * len(kept)
+    assert sum(kept) >= 0.95 * len(kept)
 
 
 def test_copies_keep_all_limits_and_stay_under_the_ceiling(runs):

@@ -28,6 +28,8 @@ DESCRIBED: dict[str, Setting] = {
 }
 """Settings of strips that are no fields of a processor."""
 NAMES_A_STRIP = frozenset({"destination", "group", "to", "source"})
+LISTED_POINTS = 12
+"""Of a longer curve a summary is read; the values themselves are in the .json, the .csv and the automation files."""
 LEFT_OUT = frozenset({"id", "name", "folder"})
 ALWAYS_SAID = frozenset({"level_db", "pan", "destination"})
 """Of a lane, a bus or a send: worth reading also where nobody has set it."""
@@ -160,10 +162,19 @@ def _parameter(session: Session, owner: Any, item: Automation) -> str:
 
 
 def _points(item: Automation) -> str:
+    """All points of a short curve; of a long one how many, from when to when, between what."""
     setting = DESCRIBED.get(item.parameter)
-    return ", ".join(
-        f"{time_text(point.time_s)} {setting.text(point.value) if setting else f'{point.value:g}'}"  # type: ignore[arg-type]
-        for point in item.points
+
+    def told(value: float) -> str:
+        return str(setting.text(value)) if setting else f"{value:g}"  # type: ignore[arg-type]
+
+    if len(item.points) <= LISTED_POINTS:
+        return ", ".join(f"{time_text(point.time_s)} {told(point.value)}" for point in item.points)
+    values = [point.value for point in item.points]
+    first, last = item.points[0].time_s, item.points[-1].time_s
+    return (
+        f"{len(item.points)} points from {time_text(first)} to {time_text(last)}, between {told(min(values))} and "
+        f"{told(max(values))}"
     )
 
 

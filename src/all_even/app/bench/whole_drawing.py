@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 ROOMY = 92.0
 """Pixels of a zone beside whose bar there is room for its figure."""
+SHORT = ("sub", "bass", "low", "mids", "high", "top")
+"""Where there is little room."""
 EMPTY = "Add five references to be told what lies outside"
 
 
@@ -79,6 +81,8 @@ class ZonesDrawing(Drawing):
             left = plot.left() + index * width
             self._zone(painter, plot, QRectF(left, plot.top(), width, plot.height()), index, index in flagged)
             box = QRectF(left, plot.bottom() - 17, width, 15)
+            if paint.width_of(name, theme.SMALL) > width:
+                name = SHORT[index]
             paint.text(painter, box, name, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
         for index, edge in enumerate(zones.EDGES_HZ):
             x = plot.left() + index * width

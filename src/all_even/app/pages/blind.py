@@ -14,10 +14,10 @@ from all_even.app.stages.check.blind_run import X, blind_of
 from all_even.session import blind
 from all_even.session.blind import LETTERS, MOST_OPTIONS, Result, Run
 
-LETTER_SIZE = 116
+LETTER_SIZE, PADDING = 116, 22
 DOT = 14.0
 COUNT_ROW = 36.0
-CARD_WIDTH, ABOVE = 880, 56
+CARD_WIDTH, ABOVE, TWO_LINES = 880, 56, 36
 
 
 class Dots(QWidget):
@@ -106,6 +106,7 @@ class BlindPage(Page):
         inner.setContentsMargins(32, 24, 32, 24)
         inner.setSpacing(14)
         self.told = fields.wrapped("", "quiet")
+        self.told.setMinimumHeight(TWO_LINES)
         self.dots = Dots()
         inner.addWidget(self.told)
         inner.addWidget(self.dots)
@@ -145,6 +146,7 @@ class BlindPage(Page):
     def _hear_button(self, name: str, index: int) -> QPushButton:
         hear = fields.button(name, f"Hear {name} (the key {name})", partial(self.blind.hear, index), checkable=True)
         hear.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        hear.setMinimumSize(LETTER_SIZE + PADDING, LETTER_SIZE + PADDING)
         hear.setStyleSheet(
             f"font-size: {theme.FIGURE}px; font-weight: 600; min-width: {LETTER_SIZE}px; min-height: {LETTER_SIZE}px"
         )
@@ -197,8 +199,8 @@ class BlindPage(Page):
             self.told.setText("X is either A or B. Hear all three as often as you like, then say which one X is.")
         else:
             self.told.setText(
-                "All are equally loud. Hear them as often as you like, then choose the best. Letters change in every "
-                "trial; the result is said after the last one."
+                "All are equally loud. Hear them, then choose the best. Letters change in every trial; the result "
+                "comes after the last."
             )
 
     def letter_of(self, event: QKeyEvent) -> int | None:

@@ -31,16 +31,18 @@ STEPS_DB = tuple(range(-18, 1, 2))
 WEIGHT = 2.5
 
 
-def _made(session: Session, lane_id: str, name: str, level_db: float) -> tuple[Session, str]:
+def _made(session: Session, lane_id: str, name: str, level_db: float, fader_db: float = 0.0) -> tuple[Session, str]:
+    """level_db: of the bus. fader_db: by which the source's fader will move: the send makes up for it, so that the
+    curve is driven as it was tried, and the bus follows behind it."""
     session, bus = routing_edits.add_bus(session, name, "parallel")
-    session = routing_edits.set_send(session, present(session, [lane_id]), bus)
+    session = routing_edits.set_send(session, present(session, [lane_id]), bus, level_db=-fader_db)
     for station in (
         LowPass(frequency_hz=LOW_HZ, slope=24),
         Saturation(curve="uneven", drive_db=DRIVE_DB, low_cut_hz=0.0, output_db=BACK_DB),
         HighPass(frequency_hz=HIGH_HZ, slope=24),
     ):
         session = chain_edits.add_station(session, bus, station)
-    return edits.change_strips(session, [bus], level_db=LEVEL.clamped(level_db)), bus
+    return edits.change_strips(session, [bus], level_db=LEVEL.clamped(level_db + fader_db)), bus
 
 
 def returned(look: Look, found: Translation, place: int) -> tuple[Bands, float] | None:
@@ -105,8 +107,9 @@ def _proposal(
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    session, _ = _made(session, proposal.targets[0], name_of(proposal), value_of(proposal, "level_db"))
-    return edits.nudge_levels(session, proposal.targets, value_of(proposal, "fader_db"))
+    fader_db = value_of(proposal, "fader_db")
+    session, _ = _made(session, proposal.targets[0], name_of(proposal), value_of(proposal, "level_db"), fader_db)
+    return edits.nudge_levels(session, proposal.targets, fader_db)
 
 
 KIND = Kind("check.harmonics", (*GROUNDS, "names"), propose, _edit)

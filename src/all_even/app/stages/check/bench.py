@@ -11,6 +11,7 @@ from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
 from all_even.app.hold_button import HoldButton
 from all_even.app.stages.check.blind_view import BlindView
+from all_even.app.stages.check.body import SHORT
 from all_even.app.stages.check.references_view import ReferencesView
 from all_even.app.stages.check.shown import shown_of
 from all_even.app.stages.check.systems_drawing import SystemDrawing
@@ -29,7 +30,7 @@ VIEWS = (
     ("References", "The mix beside finished ones, at equal loudness"),
     ("Blind", "Better, or only louder: letters at equal loudness, with the chance said"),
 )
-LISTED = 6
+LISTED, ACROSS = 6, 3
 WHAT = "What vanishes, what matters first"
 
 
@@ -68,11 +69,12 @@ class CheckBench(Bench):
         self.buttons: dict[str, HoldButton] = {}
         for index, item in enumerate(SYSTEMS):
             button = HoldButton(
-                item.name, f"Hold to hear the mix there, as loud as here: {item.assumes}", partial(self.hold, item.key),
+                SHORT.get(item.key, item.name),
+                f"Hold to hear the mix there, as loud as here: {item.assumes}", partial(self.hold, item.key),
                 self.desk.ears.release_move, "ear",
             )  # fmt: skip
             self.buttons[item.key] = button
-            grid.addWidget(button, index // 2, index % 2)
+            grid.addWidget(button, index // ACROSS, index % ACROSS)
         left.addLayout(grid)
         self.assumes = fields.wrapped("", "quiet")
         self.assumes.setAccessibleName("What is assumed of the system")
@@ -80,7 +82,7 @@ class CheckBench(Bench):
         left.addStretch(1)
         holder = QWidget()
         holder.setLayout(left)
-        holder.setFixedWidth(272)
+        holder.setFixedWidth(344)
         left.setContentsMargins(0, 0, 0, 0)
         row.addWidget(holder)
         self.drawing = SystemDrawing()
