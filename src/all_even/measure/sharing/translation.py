@@ -26,8 +26,9 @@ GONE = -100.0
 """The figure has an end: what is left of nothing is not asked."""
 ACTIVE_DB = 40.0
 """A track plays in frames within this of its own loud moments."""
-MOST_FRAMES = 3000
-"""Of a longer song so many are taken, by chance, the same ones every time: a stride would fall in with the beat."""
+MOST_FRAMES, MOST_ROWS = 3000, 100_000
+"""Of a longer song so many frames are taken, and of many tracks fewer (so many rows in all): by chance, the same ones
+every time; a stride would fall in with the beat."""
 SEED = 11
 Array = NDArray[np.float64]
 Bands = NDArray[np.float32]
@@ -73,8 +74,9 @@ def stage_of(both: Sequence[Bands], middle: Sequence[Bands], sample_rate: int) -
     """From the powers of each track, (frames, bands), of any lengths."""
     frames = max((len(track) for track in both), default=0)
     kept = np.arange(frames)
-    if frames > MOST_FRAMES:
-        kept = np.sort(np.random.default_rng(SEED).permutation(frames)[:MOST_FRAMES])
+    most = min(MOST_FRAMES, MOST_ROWS // max(1, len(both)))
+    if frames > most:
+        kept = np.sort(np.random.default_rng(SEED).permutation(frames)[:most])
     empty = np.zeros((len(both), len(kept), len(masking.centres_hz())), dtype=np.float32)
     stage = Stage(empty, empty.copy(), np.zeros(empty.shape[:2], dtype=bool), kept, sample_rate)
     for powers, result in ((both, stage.both), (middle, stage.middle)):

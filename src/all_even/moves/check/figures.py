@@ -107,6 +107,7 @@ def loudness_change_db(found: Translation, place: int, both: Bands, rate: int) -
 
 def outcome(look: Look, place: int, both: Bands, middle: Bands) -> Outcome:
     """What other powers of a source, (frames, bands), would do, its loudness here kept by its fader."""
+    look.stop_if_cancelled()
     found, rate = translation(look), look.session.sample_rate
     kept_db = -loudness_change_db(found, place, both, rate)
     factor = np.float32(10.0 ** (kept_db / 10.0))
@@ -115,6 +116,7 @@ def outcome(look: Look, place: int, both: Bands, middle: Bands) -> Outcome:
 
 def outcome_at(look: Look, place: int, both: Bands, middle: Bands) -> Outcome:
     """The same without a fader that keeps its loudness."""
+    look.stop_if_cancelled()
     found = translation(look)
     return _outcome(found, place, found.tried(place, both, middle, look.session.sample_rate), 0.0)
 
