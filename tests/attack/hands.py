@@ -216,8 +216,8 @@ class Hands:
         if self.desk.is_open and self.window.workbench is not None:
             bench = self.window.workbench.bench.of("print")
             bench.target.setText(str(self.folder / "mix.wav"))
-            bench.sheet.setText(str(self.folder / "sheet.html"))
-            self.rng.choice((bench.print_mix, bench.write_sheet))()
+            bench.sheets.sheet.setText(str(self.folder / "sheet.html"))
+            self.rng.choice((bench.print_mix, bench.sheets.write_sheet))()
 
     def act(self) -> None:
         self.actions += 1

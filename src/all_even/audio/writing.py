@@ -95,7 +95,8 @@ class SoundWriter:
 
     Raises `UserError` for an ending or a depth the format can't hold, where the disk refuses, and where a
     recording (`protected`) or a file of another kind would be replaced. first_frame: where it begins on the session's
-    time line. frames: how many will come, where that is known, for sounds over 4 GB. description: what it is.
+    time line. frames: how many will come, where that is known, for sounds over 4 GB. dated:
+    whether it says where it comes from and when; without, the same sound is the same file.
     """
 
     def __init__(
@@ -109,7 +110,7 @@ class SoundWriter:
         first_frame: int = 0,
         protected: Recordings = NO_RECORDINGS,
         frames: int = 0,
-        description: str = "",
+        dated: bool = True,
     ) -> None:
         target = outputs.allowed(path, outputs.SOUND, protected)
         container = {".wav": "WAV", ".flac": "FLAC"}[path.suffix.lower()]
@@ -129,8 +130,8 @@ class SoundWriter:
                 self._beside.file.fileno(), "w", samplerate=sample_rate, channels=channels, format=container,
                 subtype=SUBTYPES[bits], closefd=False,
             )  # fmt: skip
-            if container != "FLAC":
-                _say_origin(self._file, first_frame, description or path.stem)
+            if container != "FLAC" and dated:
+                _say_origin(self._file, first_frame, path.stem)
             self._file.software = outputs.MARK.decode()
         except (OSError, soundfile.SoundFileError):
             self._beside.discard()
@@ -194,11 +195,12 @@ def write_sound(
     first_frame: int = 0,
     protected: Recordings = NO_RECORDINGS,
     frames: int = 0,
+    dated: bool = True,
 ) -> Written:
     """Writes a whole file from blocks; arguments and errors as `SoundWriter`."""
     writer = SoundWriter(
         path, sample_rate=sample_rate, channels=channels, bits=bits, dither=dither, first_frame=first_frame,
-        protected=protected, frames=frames,
+        protected=protected, frames=frames, dated=dated,
     )  # fmt: skip
     try:
         for block in blocks:

@@ -129,8 +129,9 @@ def write_stems(folder: Path, *, seed: int = 0, tracks: int | None = None, bars:
     def write(name: str, stem: Stem) -> None:
         samples = render_stem(stem, studio)
         write_sound(
-            folder / name, [samples], sample_rate=stem.sample_rate, channels=samples.shape[1], protected=protected
-        )
+            folder / name, [samples], sample_rate=stem.sample_rate, channels=samples.shape[1], protected=protected,
+            dated=False,
+        )  # fmt: skip
 
     with ThreadPoolExecutor(workers) as pool:
         for future in [pool.submit(write, name, stem) for name, stem in zip(names, wanted, strict=True)]:

@@ -63,7 +63,7 @@ VIEW = StageView(
     (
         Command("View", "What is left elsewhere", "Ctrl+Alt+9", partial(_view, 0), words="translation phone car club"),
         Command("View", "Beside references", "Ctrl+Alt+0", partial(_view, 1), words="finished mixes zones rough mix"),
-        Command("View", "Compare blind", "Ctrl+Alt+B", partial(_view, 2), words="abx vote blind test"),
+        Command("View", "Compare blind", "Ctrl+Alt+A", partial(_view, 2), words="abx vote blind test"),
         *(
             Command("Play", f"Hear it on {name}" if key != "mono" else "Hear it in mono", f"Alt+{number}",
                     partial(_through, key), under="Elsewhere", words="translation system speaker")

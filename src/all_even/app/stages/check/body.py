@@ -40,7 +40,7 @@ class CheckBody(Body):
 
     def columns(self, left: float, width: float) -> Columns:
         start, inner = left + 12, width - left - 20
-        each = inner / len(COLUMNS)
+        each = inner // len(COLUMNS)
         return Columns({item.key: (start + index * each, each) for index, item in enumerate(COLUMNS)}, {})
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
