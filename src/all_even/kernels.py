@@ -13,6 +13,7 @@ import hashlib
 import os
 import stat
 import tempfile
+import time
 import types
 from collections.abc import Callable
 from functools import cached_property
@@ -23,6 +24,8 @@ from all_even import late, places
 
 F = TypeVar("F", bound=Callable[..., Any])
 CONTRACT = frozenset({"contract"})
+MARKS = (b"@kernel", b"@cancelling", b"Written(")
+"""Files with one of these hold loops that are compiled."""
 WARM = ".warm"
 """In the cache folder, once everything was compiled."""
 
@@ -37,7 +40,7 @@ def source_hash(package: Path = Path(__file__).parent) -> str:
     digest = hashlib.blake2b(digest_size=8)
     for path in sorted(package.rglob("*.py")):
         content = path.read_bytes()
-        if b"@kernel" in content:
+        if any(mark in content for mark in MARKS):
             digest.update(content)
     return digest.hexdigest()
 
@@ -63,6 +66,17 @@ def is_warm() -> bool:
     return (Path(os.environ.get("NUMBA_CACHE_DIR") or cache_dir()) / WARM).is_file()
 
 
+def place_of(module: str, *, brief: bool = False) -> str:
+    """Where kernels stand, as it is said between processes: the module, and whether they are for short calls."""
+    return module.removeprefix("all_even.") + (" short" if brief else "")
+
+
+awaited: Callable[[str], bool] | None = None
+"""Whether another process is compiling what stands at a place: who needs it waits instead of compiling it as well. Set
+by the window while it prepares a machine."""
+WAIT_S = 0.02
+
+
 class Kernel:
     """An inner loop that is compiled when it is first called.
 
@@ -70,27 +84,21 @@ class Kernel:
     the start page does not wait for a compiler. Kernels called by this one are compiled with it.
     """
 
-    def __init__(
-        self, function: Callable[..., Any], keeps_interpreter: bool = False, fastmath: frozenset[str] = CONTRACT
-    ) -> None:
+    def __init__(self, function: Callable[..., Any], fastmath: frozenset[str] = CONTRACT) -> None:
         self.function = function
-        self._keeps_interpreter, self._fastmath = keeps_interpreter, fastmath
+        self._fastmath = fastmath
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
+        self.place = place_of(function.__module__)
 
     def __call__(self, *arguments: Any) -> Any:
+        while awaited is not None and awaited(self.place):
+            time.sleep(WAIT_S)
         return self.compiled(*arguments)
 
     @cached_property
     def compiled(self) -> Callable[..., Any]:
         """The machine code's entry; compiles or loads it for the argument types it then meets."""
-        if "NUMBA_CACHE_DIR" not in os.environ:
-            os.environ["NUMBA_CACHE_DIR"] = cache_dir()
-        with late.LOCK:
-            import numba
-
-            from all_even import kernel_files
-
         plain = self.function
         callees = {
             name: value.compiled
@@ -100,18 +108,51 @@ class Kernel:
         copy = types.FunctionType(
             plain.__code__, {**plain.__globals__, **callees}, plain.__name__, plain.__defaults__, plain.__closure__
         )
-        copy.__module__ = plain.__module__
-        # The cache tells functions apart by this name, not by whether they keep the interpreter.
-        copy.__qualname__ = plain.__qualname__ + ("_brief" if self._keeps_interpreter else "")
-        options = {"cache": True, "nogil": not self._keeps_interpreter, "error_model": "numpy"}
-        compiled = numba.njit(**options, fastmath=set(self._fastmath), boundscheck=checks_bounds())(copy)
-        kernel_files.check_sums(compiled)
-        return cast(Callable[..., Any], compiled)
+        copy.__module__, copy.__qualname__ = plain.__module__, plain.__qualname__
+        return _compiled(copy, nogil=True, fastmath=set(self._fastmath))
 
     @cached_property
     def brief(self) -> "Kernel":
         """The same loop for calls of some microseconds; see `brief`."""
-        return Kernel(self.function, keeps_interpreter=True, fastmath=self._fastmath)
+        return Brief(self)
+
+
+class Brief(Kernel):
+    """A loop that is entered with the interpreter kept: the machine code of `whole`, called by one line."""
+
+    def __init__(self, whole: Kernel) -> None:
+        super().__init__(whole.function)
+        self.whole = whole
+        self.place = place_of(whole.function.__module__, brief=True)
+
+    @cached_property
+    def compiled(self) -> Callable[..., Any]:
+        """Compiles the one line, and the loop where nobody did."""
+        plain = self.function.__code__
+        names = ", ".join(plain.co_varnames[: plain.co_argcount])
+        line = compile(f"def enter({names}):\n    return whole({names})", plain.co_filename, "exec")
+        code = next(part for part in line.co_consts if isinstance(part, types.CodeType))
+        entry = types.FunctionType(
+            code.replace(co_firstlineno=plain.co_firstlineno), {"whole": self.whole.compiled}, self.__name__,
+            self.function.__defaults__,
+        )  # fmt: skip
+        # The cache tells functions apart by this name.
+        entry.__module__, entry.__qualname__ = self.function.__module__, self.function.__qualname__ + "_brief"
+        return _compiled(entry, nogil=False)
+
+
+def _compiled(function: Callable[..., Any], **options: Any) -> Callable[..., Any]:
+    """Machine code for the argument types it meets, kept on disk."""
+    if "NUMBA_CACHE_DIR" not in os.environ:
+        os.environ["NUMBA_CACHE_DIR"] = cache_dir()
+    with late.LOCK:
+        import numba
+
+        from all_even import kernel_files
+
+    made = numba.njit(cache=True, error_model="numpy", boundscheck=checks_bounds(), **options)(function)
+    kernel_files.check_sums(made)
+    return cast(Callable[..., Any], made)
 
 
 class Written(Kernel):

@@ -223,12 +223,18 @@ def test_a_ride_is_recorded_while_it_plays_and_is_one_step_to_undo(rig):
     assert curve(rig) == []  # nothing plays yet
     desk.ears.toggle_play()
     rig.wait(lambda: found.recorder.writing)
-    rig.wait(lambda: desk.player.position_s() > 3.0)
+
+    def later(seconds: float) -> None:
+        """So much further in the song than now, however long this machine takes."""
+        from_s = desk.player.position_s()
+        rig.wait(lambda: desk.player.position_s() > from_s + seconds)
+
+    later(0.5)
     QTest.keyClick(found.drawing, Qt.Key.Key_Up)
     wheel(found, 5.0, 3)
-    rig.wait(lambda: desk.player.position_s() > 6.0)
+    later(1.5)
     QTest.keyClick(found.drawing, Qt.Key.Key_Down)
-    rig.wait(lambda: desk.player.position_s() > 8.0)
+    later(1.0)
     found.record.click()
     out_s = found.recorder._position_s
     desk.player.stop()
@@ -240,6 +246,24 @@ def test_a_ride_is_recorded_while_it_plays_and_is_one_step_to_undo(rig):
     assert ride_edits.value_at(session, lead(rig), "level_db", out_s + 0.5) == 0.0
     desk.undo()
     assert curve(rig) == []
+
+
+def test_a_ride_is_written_where_it_plays_also_when_the_window_was_held_up(rig, monkeypatch):
+    """Between two ticks a busy machine may play on for seconds: keys count where the sound is."""
+    found, desk = shown(rig), rig.desk
+    recorder, at = found.recorder, iter((4.0, 4.0, 6.0, 8.0))
+    monkeypatch.setattr(desk.player, "position_s", lambda: next(at))
+    monkeypatch.setattr(type(desk.ears), "playing", property(lambda _self: True))
+    recorder.switch(True, lead(rig), "level_db")
+    recorder.tick(2.0, True)
+    for by in (0.5, 1.5, -0.5):
+        recorder.ride(by)
+    recorder.switch(False, "", "")
+    monkeypatch.undo()
+    session = desk.session
+    assert ride_edits.value_at(session, lead(rig), "level_db", 3.9) == 0.0
+    assert ride_edits.value_at(session, lead(rig), "level_db", 5.9) == pytest.approx(2.0)
+    assert ride_edits.value_at(session, lead(rig), "level_db", 7.9) == pytest.approx(1.5)
 
 
 def test_what_is_recorded_belongs_to_the_track_it_was_begun_on(rig):

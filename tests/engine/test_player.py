@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from all_even.audio.device import SimulatedDevice
-from all_even.cli.bench import strip_session
+from all_even.cli.benchmarks.strips import strip_session
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.passes import HighPass

@@ -3,7 +3,6 @@
 import gc
 import importlib
 import os
-import subprocess
 import sys
 import threading
 from collections.abc import Callable
@@ -63,6 +62,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
         os.environ.setdefault("QT_SCALE_FACTOR", str(size))
     app = make_application()
     from all_even.app.desk import Desk
+    from all_even.app.warming import Warming
     from all_even.app.window import MainWindow
 
     share_time()
@@ -71,15 +71,13 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
     sys.excepthook = _tell(window)
     window.show()
     QTimer.singleShot(0, lambda: window.prepare(preload()))
-    warming = _warm_kernels()
+    if not kernels.is_warm():
+        window.status.follow(Warming(window))
     if demo:
         QTimer.singleShot(0, window.desk.documents.open_demo)
     elif path is not None:
         QTimer.singleShot(0, lambda: window.open_path(path))
-    status = app.exec()
-    if warming is not None and warming.poll() is None:
-        warming.terminate()
-    return status
+    return app.exec()
 
 
 LATER = (
@@ -130,12 +128,3 @@ def _tell(window: "MainWindow") -> Callable[[type[BaseException], BaseException,
         window.say(f"Something went wrong inside All Even ({kind.__name__}); the session is safe.{where}")
 
     return hook
-
-
-def _warm_kernels() -> "subprocess.Popen[bytes] | None":
-    """Compiles the kernels in a child process, so that the window never stalls on first use."""
-    if kernels.is_warm():
-        return None
-    return subprocess.Popen(
-        [sys.executable, "-m", "all_even.engine.warm"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-    )

@@ -11,6 +11,7 @@ from all_even.app.timers import timer
 
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
+    from all_even.app.warming import Warming
 
 SHOWN_MS = 12_000
 HEIGHT = 34
@@ -41,6 +42,7 @@ class StatusLine(QWidget):
         row.addWidget(self.text, 1)
         for part in (self.progress_text, self.progress, self.cancel_button):
             row.addWidget(part)
+        self.warming: Warming | None = None
         self._show_progress(False)
         self._timer = timer(self, SHOWN_MS, self.idle, once=True)
         desk.said.connect(self.say)
@@ -99,8 +101,30 @@ class StatusLine(QWidget):
         self.progress_text.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 420))
 
     def _on_ended(self, _name: str) -> None:
-        if not any(self.desk.work.busy(name) for name in TOLD):
+        if not self._is_told():
             self._show_progress(False)
+
+    def _is_told(self) -> bool:
+        return any(self.desk.work.busy(name) for name in TOLD)
+
+    def follow(self, warming: "Warming") -> None:
+        """Shows how far the compiler is, where nothing else is told."""
+        self.warming = warming
+        warming.progressed.connect(self._on_warming)
+        warming.ended.connect(self._on_warm)
+
+    def _on_warming(self, share: float) -> None:
+        if self._is_told():
+            return
+        self.progress_text.setText("Compiling for this processor, only once")
+        self.progress.setRange(0, 1000)
+        self.progress.setValue(int(1000 * share))
+        self.progress_text.show()
+        self.progress.show()
+
+    def _on_warm(self) -> None:
+        self.warming = None
+        self._on_ended("")
 
     def _show_progress(self, on: bool) -> None:
         for part in (self.progress, self.progress_text, self.cancel_button):

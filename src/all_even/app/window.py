@@ -347,5 +347,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved changes stay in a recovery copy; nothing asks, nothing is lost."""
         self._timer.stop()
+        if self.status.warming is not None:
+            self.status.warming.stop()
         self.desk.close()
         super().closeEvent(event)

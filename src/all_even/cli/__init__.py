@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from all_even import __version__, places, stages
-from all_even.cli import automation, elsewhere, files, sessions
+from all_even.cli import automation, benchmarks, elsewhere, files, sessions
 from all_even.errors import UserError, one_sentence, system_reason
 
 DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
@@ -212,6 +212,8 @@ def build_parser() -> argparse.ArgumentParser:
 
     bench = commands.add_parser("bench", help="measure our speed beside a peer library")
     bench.add_argument("--json", action="store_true")
+    bench.add_argument("--only", action="append", choices=tuple(benchmarks.PARTS), metavar="NAME",
+                       help=f"only this part; may be repeated: {', '.join(benchmarks.PARTS)}")  # fmt: skip
     bench.set_defaults(run=files.bench)
     return parser
 

@@ -2,6 +2,7 @@
 
 import argparse
 import dataclasses
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -9,6 +10,7 @@ from all_even.cli.printing import plain_text, print_json, progress, say, shown, 
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
+    from all_even.cli.benchmarks.benchmark import Benchmark
     from all_even.measure.recording.character import Character
     from all_even.session.song import Song
 
@@ -261,21 +263,25 @@ def new(options: argparse.Namespace) -> int:
 
 
 def bench(options: argparse.Namespace) -> int:
-    from all_even.cli.bench import run_benchmarks
+    from all_even.cli.benchmarks import run_benchmarks
 
-    results = run_benchmarks()
+    results = []
+    for result in run_benchmarks(options.only or ()):
+        results.append(result)
+        if result.failed:
+            warn(f"{result.name}: {result.note}")
+        elif not options.json:
+            say(_as_line(result))
+            sys.stdout.flush()  # who pipes it sees each figure as well
     if options.json:
         print_json([dataclasses.asdict(result) for result in results])
-    else:
-        for result in results:
-            peer = f", {result.peer} {shown(result.peer_factor)}×" if result.peer else ""
-            taken = (
-                f"{result.milliseconds:.1f} ms"
-                if result.milliseconds is not None
-                else f"{shown(result.realtime_factor)}× real time"
-            )
-            if result.milliseconds is None and result.realtime_factor is None:
-                say(f"{result.name}: {result.note}")
-            else:
-                say(f"{result.name}: {taken}{peer} ({result.note})")
-    return 0
+    return 1 if any(result.failed for result in results) else 0
+
+
+def _as_line(result: "Benchmark") -> str:
+    if result.milliseconds is not None:
+        return f"{result.name}: {result.milliseconds:.1f} ms ({result.note})"
+    if result.realtime_factor is None:
+        return f"{result.name}: {result.note}"
+    peer = f", {result.peer} {shown(result.peer_factor)}×" if result.peer else ""
+    return f"{result.name}: {shown(result.realtime_factor)}× real time{peer} ({result.note})"

@@ -369,7 +369,9 @@ def _compress_chunk(block, key, gain, c, state):  # type: ignore[no-untyped-def]
     lookahead = int(c[10])
     state[6] = delayed(block, lookahead, state[6], state[FIXED_STATE:])
     if listening:
-        block[:] = heard
+        for i in range(frames):
+            for channel in range(channels):
+                block[i, channel] = heard[i, channel]
         return
     dry, wet = 1.0 - mix, mix * makeup
     gains_of(left, dry, wet)

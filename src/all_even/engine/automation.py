@@ -16,9 +16,39 @@ from all_even.decibels import OFF_DB
 from all_even.dsp import pan
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import GRID_FRAMES
+from all_even.kernels import brief, cancelling
 from all_even.session.model import Automation
 
 Array = NDArray[np.float64]
+SHORT_FRAMES = 4096
+"""So few values are worked out without giving the interpreter away."""
+
+
+@cancelling
+def _evaluate(frames, values, now, out):  # type: ignore[no-untyped-def]
+    """The values at the frames `now`, (count,), into `out`: straight between breakpoints, level outside them."""
+    points = len(frames)
+    after = 0
+    for i in range(len(now)):
+        frame = now[i]
+        if i == 0 or frame < now[i - 1]:
+            after, end = 0, points
+            while after < end:
+                middle = (after + end) // 2
+                if frames[middle] <= frame:
+                    after = middle + 1
+                else:
+                    end = middle
+        else:
+            while after < points and frames[after] <= frame:
+                after += 1
+        left, right = max(0, after - 1), min(points - 1, after)
+        width = frames[right] - frames[left]
+        part = min(1.0, max(0.0, (frame - frames[left]) / width)) if width > 0 else 0.0
+        out[i] = values[left] + part * (values[right] - values[left])
+
+
+_evaluate_brief = brief(_evaluate)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -38,12 +68,8 @@ class Curve:
 
     def values_at(self, now: NDArray[np.int64]) -> Array:
         """The values at these frames."""
-        after = np.searchsorted(self.frames, now, side="right")
-        left = np.maximum(0, after - 1)
-        right = np.minimum(len(self.frames) - 1, after)
-        width = self.frames[right] - self.frames[left]
-        part = np.clip((now - self.frames[left]) / np.maximum(1, width), 0.0, 1.0)
-        result: Array = self.values[left] + np.where(width > 0, part, 0.0) * (self.values[right] - self.values[left])
+        result = np.empty(len(now))
+        (_evaluate if len(now) > SHORT_FRAMES else _evaluate_brief)(self.frames, self.values, now, result)
         return result
 
     def still(self, start: int, count: int) -> bool:
@@ -61,7 +87,7 @@ class Curve:
 def curve(automation: Automation, sample_rate: int) -> Curve:
     """The curve of an automation at a sample rate."""
     frames = np.array([round(point.time_s * sample_rate) for point in automation.points], dtype=np.int64)
-    return Curve(frames, np.array([point.value for point in automation.points]))
+    return Curve(frames, np.array([point.value for point in automation.points], dtype=np.float64))
 
 
 MUTE_S = 0.005
@@ -119,6 +145,13 @@ class MovingGains:
     def between(self, start: int, count: int) -> Array:
         """(count, channels, 2) gains from song frame `start` on."""
         return self.gains_at(np.arange(start, start + count))
+
+    def resting(self, start: int, count: int) -> Array | None:
+        """(channels, 2) gains where none of them moves in `count` frames from `start` on; None where one does."""
+        curves = self.levels if self.pan_curve is None else (*self.levels, self.pan_curve)
+        if not all(item.still(start, count) for item in curves):
+            return None
+        return np.ascontiguousarray(self.between(start, 1)[0])
 
     def gains_at(self, now: NDArray[np.int64]) -> Array:
         """(frames, channels, 2) gains at these song frames."""

@@ -141,8 +141,8 @@ def feed_energy(session: Session, strip: Strip, edge: routing.Edge, energy: Arra
         result: Array = energy @ edge_gains(session, strip, edge, channels) ** 2
         return result
     frames_per_hop = round(session.sample_rate * HOP_S)
-    gains = moving.between(0, len(energy) * frames_per_hop)[frames_per_hop // 2 :: frames_per_hop]
-    return np.einsum("hc,hcs->hs", energy[: len(gains)], gains**2)
+    middles = np.arange(frames_per_hop // 2, len(energy) * frames_per_hop, frames_per_hop)
+    return np.einsum("hc,hcs->hs", energy, moving.gains_at(middles) ** 2)
 
 
 def summed(energies: Sequence[Array]) -> Array:

@@ -148,8 +148,9 @@ class Running:
         if strip.head_gain != 1.0:
             block *= strip.head_gain
         if strip.head_curve is not None:
-            values_db = strip.head_curve.between(self.position - strip.latency_in, frames)
-            block *= 10.0 ** (values_db[:, np.newaxis] / 20.0)
+            start = self.position - strip.latency_in
+            moved_frames = 1 if strip.head_curve.still(start, frames) else frames
+            block *= 10.0 ** (strip.head_curve.between(start, moved_frames)[:, np.newaxis] / 20.0)
         if self.watch is not None:
             self.watch.entered(strip, block, self.position - strip.latency_in)
         for number, station in enumerate(strip.stations):
@@ -164,9 +165,11 @@ class Running:
         if feed.delay:
             block = np.array(block, dtype=np.float64, order="C")
             self._delay(block, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
-        if feed.moving is not None:
+        gains = feed.gains if feed.moving is None else feed.moving.resting(song_frame, frames)
+        if gains is None:
+            assert feed.moving is not None
             return float(self._add_moving(out, block, feed.moving.between(song_frame, frames)))
-        return float(self._add(out, block, feed.gains, self.short and feed.main))
+        return float(self._add(out, block, gains, self.short and feed.main))
 
     def _key(self, key: KeyFeed) -> Array:
         block: Array = self.blocks[key.source]

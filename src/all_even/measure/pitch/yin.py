@@ -75,7 +75,8 @@ def _square_differences(sound, out):  # type: ignore[no-untyped-def]
         for lag in range(lags):
             apart = x - sound[i + lag]
             total[lag] += apart * apart
-    out[:] = total
+    for lag in range(lags):  # an assignment of all at once takes seconds to compile, for the text of its error
+        out[lag] = total[lag]
 
 
 @kernel

@@ -51,6 +51,7 @@ class Recorder(QObject):
     def switch(self, on: bool, strip: str, parameter: str) -> None:
         """On: from the next moment that plays. Off: punched out."""
         if self.on:
+            self._look()
             self._out()
         self.on, self.strip, self.parameter = on, strip, parameter
         self.changed.emit()
@@ -69,11 +70,17 @@ class Recorder(QObject):
 
     def ride(self, by: float) -> None:
         """The hand moves it, from now on."""
+        self._look()
         if not self.writing:
             self.desk.said.emit("Play, and what you ride is written.")
             return
         self._taken.append((self._position_s, round(self.offset + by, 3)))
         self._write(SONG_END_S)
+
+    def _look(self) -> None:
+        """Where it plays at this very moment: on a busy machine the last tick may be long ago."""
+        if self.writing and self.desk.ears.playing:
+            self.tick(self.desk.player.position_s(), True)
 
     def _write(self, out_s: float) -> None:
         base, taken, strip, parameter = self._base, tuple(self._taken), self.strip, self.parameter

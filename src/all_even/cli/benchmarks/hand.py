@@ -6,7 +6,6 @@ wait for. Nothing is rendered beforehand: every lane is given the measures of on
 
 import json
 import os
-import shutil
 import statistics
 import sys
 import time
@@ -309,20 +308,6 @@ def time_pauses(folder: Path) -> dict[str, float]:
     pauses.during("playing", lambda: time.monotonic() > until)
     stage.close()
     return pauses.longest_ms
-
-
-def measure_window(folder: Path) -> tuple[dict[str, float], float, float, tuple[float, float]]:
-    """Seconds of an edit by stage, a change of stage, opening the folder from cache; and of Rides (`time_rides`)."""
-    stage = Stage()
-    try:
-        (folder / "one").mkdir()
-        stage.open_many(many_lanes(folder / "one"))
-        by_stage, change, ridden = time_edits(stage), time_stages(stage), time_rides(stage)
-        (folder / "many").mkdir()
-        return by_stage, change, time_folder(stage, folder / "many"), ridden
-    finally:
-        stage.close()
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 if __name__ == "__main__":

@@ -1,0 +1,38 @@
+"""All parts of the benchmark in their order; each figure is handed out as soon as it is known."""
+
+import importlib
+import tempfile
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from all_even.cli.benchmarks.benchmark import Benchmark
+from all_even.errors import one_sentence
+
+PARTS = {
+    "measure": "measuring.measure",
+    "render": "strips.render_strips",
+    "play": "strips.play",
+    "mask": "sharing.mask",
+    "share": "sharing.share",
+    "duck": "processors.duck",
+    "dynamics": "processors.dynamics",
+    "space": "processors.space",
+    "window": "window.window",
+    "pauses": "window.pauses",
+}
+"""Each is a generator in a module of this package that takes a folder of its own; what it needs is read in with it."""
+
+
+def run_benchmarks(only: Sequence[str] = ()) -> Iterator[Benchmark]:
+    """The figures of all parts, or of those named. A part that fails becomes one figure that says why; the others
+    go on."""
+    for name in only or PARTS:
+        module, _, function = PARTS[name].partition(".")
+        with tempfile.TemporaryDirectory(prefix="all-even-bench-") as folder:
+            try:
+                part = getattr(importlib.import_module(f"all_even.cli.benchmarks.{module}"), function)
+                yield from part(Path(folder))
+            except Exception as error:
+                yield Benchmark(
+                    name, None, None, None, 1, one_sentence(f"failed: {error or type(error).__name__}"), failed=True
+                )

@@ -1,0 +1,140 @@
+"""Rendering and playing a session of full strips, beside a peer with the same ones."""
+
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from types import ModuleType
+
+import numpy as np
+from msgspec.structs import replace
+
+from all_even.audio.device import SimulatedDevice
+from all_even.audio.sound_file import Samples
+from all_even.cli.benchmarks.benchmark import RATE, SECONDS, TRACKS, Benchmark, wall_time
+from all_even.cli.benchmarks.sounds import InMemory, music
+from all_even.dsp.compressor import Compressor
+from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.passes import HighPass
+from all_even.dsp.reverb import STARTS
+from all_even.engine.planning import make_plan
+from all_even.engine.playing.player import Player
+from all_even.engine.render import WORKERS, render
+from all_even.session.model import Bus, Lane, Send, Session
+
+PLAYED, PLAYED_S = 48, 20.0
+REVERBS = (STARTS["room"], STARTS["hall"])
+
+
+def render_strips(_folder: Path) -> Iterator[Benchmark]:
+    """24 stereo tracks with high-pass, 6-band EQ, compressor and two sends to compressed buses; then the same with a
+    reverb on each of the two returns.
+
+    The peer runs the same processors on as many threads; sums and sends are NumPy's.
+    """
+    sounds = [np.repeat(music(index, SECONDS), 2, axis=1) for index in range(TRACKS)]
+    yield _rendered(sounds, reverbs=False)
+    yield _rendered(sounds, reverbs=True)
+
+
+def _rendered(sounds: list[Samples], *, reverbs: bool) -> Benchmark:
+    session = strip_session(reverbs=reverbs)
+    plan = make_plan(session, {lane.id: InMemory(sound) for lane, sound in zip(session.lanes, sounds, strict=True)})
+    for _ in render(plan, 0, RATE):  # compiles
+        pass
+    ours = wall_time(lambda: [None for _ in render(plan)])
+    peer = None
+    try:
+        import pedalboard
+    except ImportError:
+        pass
+    else:
+        peer = wall_time(lambda: _peer_strips(pedalboard, sounds, reverbs=reverbs))
+    return Benchmark(
+        "render 24 stereo tracks: high-pass, 6 bands, compressor, 2 sends; 4 buses"
+        + (", 2 of them with a reverb" if reverbs else ""),
+        SECONDS / ours,
+        "pedalboard, the same strips" if peer else None,
+        SECONDS / peer if peer else None,
+        WORKERS,
+        f"{ours:.2f} s by the clock, {WORKERS} threads each",
+    )
+
+
+def play(_folder: Path) -> Iterator[Benchmark]:
+    """48 strips with high-pass, six bands, compressor and two sends, played by the clock to the stand-in."""
+    session = strip_session(PLAYED)
+    sounds = {lane.id: InMemory(np.repeat(music(index % 4, 5), 2, axis=1)) for index, lane in enumerate(session.lanes)}
+    plan = make_plan(session, sounds)
+    player = Player(lambda rate, fill: (SimulatedDevice(rate, fill), None))
+    player.set_plan(plan)
+    player.set_loop((0.5, 4.5))
+    busy = time.process_time()
+    begun = time.perf_counter()
+    player.play()
+    time.sleep(PLAYED_S)
+    taken = (time.process_time() - busy) / (time.perf_counter() - begun)
+    underruns = player.underruns
+    player.close()
+    yield Benchmark(
+        f"play {PLAYED} such strips for {PLAYED_S:.0f} s, four seconds of sound repeated", None, None, None, 1,
+        f"{underruns} blocks came too late; {100.0 * taken:.0f} % of one core",
+    )  # fmt: skip
+
+
+def strip_session(tracks: int = TRACKS, *, reverbs: bool = True) -> Session:
+    """The session of the strip benchmark: two groups and two returns (with a reverb each), all compressed."""
+    bands = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
+    buses = tuple(
+        Bus(
+            id=f"bus{index}",
+            name=f"Bus {index}",
+            use="group" if index < 2 else "return",
+            chain=(
+                *((replace(REVERBS[index - 2], id=f"r{index}"),) if reverbs and index > 1 else ()),
+                Compressor(id=f"b{index}", threshold_db=-24.0),
+            ),
+        )
+        for index in range(4)
+    )
+    lanes = tuple(
+        Lane(
+            id=f"lane{index}",
+            name=f"Lane {index}",
+            file="none.wav",
+            level_db=-12.0,
+            pan=(index % 24 - 12) / 24.0,
+            destination=f"bus{index % 2}",
+            sends=(Send(to="bus2", level_db=-12.0), Send(to="bus3", level_db=-18.0)),
+            chain=(
+                HighPass(id=f"h{index}", frequency_hz=60.0),
+                Equaliser(id=f"e{index}", bands=bands),
+                Compressor(id=f"c{index}", threshold_db=-30.0, ratio=3.0),
+            ),
+        )
+        for index in range(tracks)
+    )
+    return Session(name="Strips", sample_rate=RATE, lanes=lanes, buses=buses)
+
+
+def _peer_strips(pedalboard: ModuleType, sounds: list[Samples], *, reverbs: bool) -> None:
+    def strip(sound: Samples) -> Samples:
+        bands = [pedalboard.PeakFilter(100.0 * 2.2**index, (-1) ** index * 2.0, 1.0) for index in range(6)]
+        board = pedalboard.Pedalboard(
+            [pedalboard.HighpassFilter(60.0), *bands, pedalboard.Compressor(-30.0, 3.0, 10.0, 100.0)]
+        )
+        return np.asarray(board(sound.T, RATE, reset=False))
+
+    buses = [np.zeros((2, SECONDS * RATE), dtype=np.float32) for _ in range(4)]
+    with ThreadPoolExecutor(WORKERS) as pool:
+        for index, out in enumerate(pool.map(strip, sounds)):
+            for bus, gain in ((index % 2, 0.25), (2, 0.06), (3, 0.03)):
+                buses[bus] += gain * out
+
+        def group(index: int) -> Samples:
+            rooms = [pedalboard.Reverb(room_size=0.7, wet_level=1.0, dry_level=0.0)] if reverbs and index > 1 else []
+            board = pedalboard.Pedalboard([*rooms, pedalboard.Compressor(-24.0, 2.0, 10.0, 100.0)])
+            return np.asarray(board(buses[index], RATE))
+
+        list(pool.map(group, range(4)))
+    np.sum(buses, axis=0)

@@ -1,0 +1,74 @@
+"""What the hand waits for in the window; the file that all lanes read is measured and opened, nothing else."""
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+from all_even import kernels
+from all_even.audio.writing import write_sound
+from all_even.cli.benchmarks.benchmark import RATE, TRACKS, Benchmark
+from all_even.cli.benchmarks.sounds import track
+
+
+def window(folder: Path) -> Iterator[Benchmark]:
+    """Edits, stages and Rides with 96 lanes; then a folder of many files."""
+    from all_even.cli.benchmarks import hand
+
+    stage = hand.Stage()
+    try:
+        (folder / "one").mkdir()
+        stage.open_many(hand.many_lanes(folder / "one"))
+        by_stage = hand.time_edits(stage)
+        worst = max(by_stage, key=lambda stage: by_stage[stage])
+        stages = ", ".join(f"{stage} {1000 * taken:.1f}" for stage, taken in by_stage.items())
+        yield _waited(
+            f"one edit with {hand.LANES} lanes of 4 minutes, 3 stations and 2 sends each", by_stage[worst],
+            f"on the interface thread, median of {hand.EDITS}; worst stage {worst}; by stage in ms: {stages}",
+        )  # fmt: skip
+        yield _waited(
+            "a change of stage with these lanes", hand.time_stages(stage), "until it is painted; the longest of all"
+        )
+        painted, drawn = hand.time_rides(stage)
+        yield _waited(
+            f"Rides painted anew, {hand.LANES} lanes with {hand.RIDE_POINTS} points of automation each", painted,
+            f"lanes and bench; a point drawn by hand, with its edit: {1000 * drawn:.1f} ms",
+        )  # fmt: skip
+        (folder / "many").mkdir()
+        yield _waited(
+            f"a folder of {hand.FILES} files, measured before", hand.time_folder(stage, folder / "many"),
+            "until every lane shows its measures",
+        )  # fmt: skip
+    finally:
+        stage.close()
+
+
+def _waited(name: str, taken_s: float, note: str) -> Benchmark:
+    return Benchmark(name, None, None, None, 1, note, 1000.0 * taken_s)
+
+
+def pauses(folder: Path) -> Iterator[Benchmark]:
+    """How long the window does not answer while a folder opens, is measured and plays; in a process of its own, as a
+    first start has it."""
+    stems = folder / "stems"
+    stems.mkdir()
+    for index in range(TRACKS):
+        write_sound(stems / f"{index}.wav", [track(index + 100, 20)], sample_rate=RATE, channels=1)
+    environment = {**os.environ, "ALL_EVEN_HOME": str(folder / "home"), "NUMBA_CACHE_DIR": kernels.cache_dir()}
+    done = subprocess.run(
+        [sys.executable, "-m", "all_even.cli.benchmarks.hand", str(stems)],
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    if done.returncode != 0:
+        raise RuntimeError(done.stderr.strip().rpartition("\n")[2] or "the window ended by itself")
+    longest = json.loads(done.stdout.splitlines()[-1])
+    phases = ", ".join(f"{phase} {pause:.0f}" for phase, pause in longest.items())
+    yield Benchmark(
+        f"longest pause of the window while a folder of {TRACKS} files opens, is measured and plays", None, None,
+        None, 1, f"a timer in the event loop; by phase in ms: {phases}", max(longest.values()),
+    )  # fmt: skip
