@@ -4,7 +4,7 @@ VENV   := .venv
 BIN    := $(VENV)/bin
 STAMP  := $(VENV)/.ready
 
-.PHONY: setup system demo test attack proof lint bench shots install uninstall clean
+.PHONY: setup system demo test attack proof proof-all proof-packages lint bench shots install uninstall clean
 
 setup: $(STAMP)
 
@@ -22,18 +22,24 @@ demo: $(STAMP)
 # worker: what they share is made once.
 test: $(STAMP)
 	-sh tools/system-packages.sh pulseaudio pulseaudio-utils libasound2-plugins
-	$(BIN)/python -m pytest -n auto --dist loadscope
+	$(BIN)/python -m pytest -n auto --dist loadscope --no-loadscope-reorder
 
 # Broken files, kills and random hands in their full number, under 15 minutes; a short form is in `test`.
 attack: $(STAMP)
 	ALL_EVEN_ATTACK=full $(BIN)/python -m pytest -n auto tests/attack
 
 # The player of recorded instruments, the speaker and the desktop's tools are for the proofs only; where they can't be had, they
-# skip and say so. Two modules at a time; what they print stands at the end.
-proof: $(STAMP)
+# skip and say so. Two modules at a time; what they print stands at the end. Of each proof's songs a share that the date draws
+# (ALL_EVEN_SHARE=2 repeats one); all of them in `proof-all`.
+proof: $(STAMP) proof-packages
+	$(BIN)/python -m pytest -m proof -n 2 --dist loadscope --no-loadscope-reorder -rP tests
+
+proof-all: $(STAMP) proof-packages
+	ALL_EVEN_SHARE=all $(BIN)/python -m pytest -m proof -n 2 --dist loadscope --no-loadscope-reorder -rP tests
+
+proof-packages:
 	-sh tools/system-packages.sh fluidsynth timgm6mb-soundfont fluid-soundfont-gm hydrogen-drumkits espeak-ng
 	-sh tools/system-packages.sh desktop-file-utils appstream xdg-utils shared-mime-info libfile-mimeinfo-perl
-	$(BIN)/python -m pytest -m proof -n 2 --dist loadscope -rP tests
 
 lint: $(STAMP)
 	$(BIN)/ruff check src tests tools

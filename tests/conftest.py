@@ -27,6 +27,7 @@ import numpy as np  # noqa: E402
 import pytest  # noqa: E402
 import soundfile  # noqa: E402
 
+pytest_plugins = ("tests.budget",)
 RATE = 48_000
 
 
@@ -66,22 +67,38 @@ def public_folder() -> Iterator[Path]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
-@pytest.fixture(scope="session")
-def demo_folder() -> Path:
-    """Made by the worker that needs it first; the others wait for it."""
-    from all_even.demo.stems import demo_folder as made
-
-    with (Path(os.environ["ALL_EVEN_HOME"]) / "demo.lock").open("w") as lock:
+def _once(name: str, make: Callable[[Path], Path]) -> Path:
+    """A folder that all workers share: made by the one that needs it first; the others wait for it."""
+    home = Path(os.environ["ALL_EVEN_LENT_HOME"])
+    with (home / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        return made()
+        return make(home / name)
 
 
-@pytest.fixture(scope="session")
-def short_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A short tune of another seed: 12 files of 6 bars."""
+def _tune(folder: Path, **options: int) -> Path:
     from all_even.demo.stems import write_stems
 
-    return write_stems(tmp_path_factory.mktemp("short"), seed=7, tracks=12, bars=6)
+    return folder if (folder / "truth.json").is_file() else write_stems(folder, **options)
+
+
+@pytest.fixture(scope="session")
+def demo_folder() -> Path:
+    """The demo as users have it: 29 files of 24 bars."""
+    from all_even.demo.stems import demo_folder as made
+
+    return _once("demo", lambda _folder: made())
+
+
+@pytest.fixture(scope="session")
+def brief_demo() -> Path:
+    """All files of the demo with all that is wrong with them, of 8 bars."""
+    return _once("brief demo", lambda folder: _tune(folder, bars=8))
+
+
+@pytest.fixture(scope="session")
+def short_folder() -> Path:
+    """A short tune of another seed: 12 files of 4 bars."""
+    return _once("short", lambda folder: _tune(folder, seed=7, tracks=12, bars=4))
 
 
 @pytest.fixture

@@ -1,4 +1,9 @@
-"""The real window on the simulated device."""
+"""The real window on the simulated device.
+
+What costs most in it is looking for moves, of all stages after each edit. Here it looks at the visible stage only, and
+anew when another one is shown; `rig.everywhere()` is for tests in which the others count, `rig.looks_at = NO_STAGE` for
+those that never look at a card.
+"""
 
 import os
 import time
@@ -14,11 +19,14 @@ from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
 from tests.conftest import HUNG_S
 
+EVERYWHERE, VISIBLE, NO_STAGE = "everywhere", "the visible stage", "no stage"
+
 
 class Rig:
-    """A window, its desk, and the devices it opened."""
+    """A window, its desk, and the devices it opened. looks_at: for which stages it looks for moves."""
 
     def __init__(self) -> None:
+        self.looks_at = VISIBLE
         self.app = make_application()
         self.devices: list[SimulatedDevice] = []
 
@@ -28,10 +36,29 @@ class Rig:
             return device, None
 
         self.desk = Desk(open_device)
+        whole = self.desk.moves.in_turn
+
+        def in_turn():
+            visible, others = whole()
+            return visible if self.looks_at != NO_STAGE else [], others if self.looks_at == EVERYWHERE else []
+
+        self.desk.moves.in_turn = in_turn
+        self.desk.stage_changed.connect(self._look_there)
         self.window = MainWindow(self.desk)
         self.window.resize(1280, 800)
         self.window.show()
         self.settle_paint()
+
+    def _look_there(self) -> None:
+        if self.looks_at == VISIBLE and self.desk.is_open and self.desk.idle:
+            self.desk.figures.renew()
+
+    def everywhere(self) -> None:
+        """Looks for moves of all stages, as the program does."""
+        self.looks_at = EVERYWHERE
+        if self.desk.is_open:
+            self.desk.figures.renew()
+            self.measured()
 
     def wait(self, condition: Callable[[], bool], seconds: float = HUNG_S) -> None:
         end = time.monotonic() + seconds
@@ -62,6 +89,7 @@ class Rig:
     def reset(self) -> None:
         """Back to the start page, with a player and a device of its own."""
         desk, window = self.desk, self.window
+        self.looks_at = VISIBLE
         desk.close_session()
         window.close_session()
         window.pages.setCurrentWidget(window.start_page)

@@ -115,7 +115,7 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, request, s
     """On the demo; at 200 % on the short tune, whose measures come sooner."""
     rig.window.resize(*size)
     wrong = walk(rig, "start")
-    rig.open(request.getfixturevalue("short_folder" if AT_200_PERCENT else "demo_folder"))
+    rig.open(request.getfixturevalue("short_folder" if AT_200_PERCENT else "brief_demo"))
     for screen in SCREENS[1:]:
         for tab in range(4):
             rig.window.workbench.side.setCurrentIndex(tab)

@@ -293,8 +293,8 @@ def test_the_status_line_is_cut_between_words_and_whole_on_hover(opened):
     assert (status.text.text(), status.text.toolTip()) == ("Short.", "")
 
 
-def test_findings_are_grouped_and_a_press_shows_and_plays_the_place(rig, demo_folder):
-    rig.open(demo_folder)
+def test_findings_are_grouped_and_a_press_shows_and_plays_the_place(rig, brief_demo):
+    rig.open(brief_demo)
     desk = rig.desk
     rig.settle_paint()
     (card,) = rig.window.workbench.side.moves.widget().findChildren(FindingsCard)
@@ -349,8 +349,8 @@ def test_moves_are_told_as_they_are_found_defaults_first_and_the_others_stay_unt
     ]
 
 
-def test_what_makes_no_sound_offers_nothing_to_hear(rig, demo_folder):
-    rig.open(demo_folder)
+def test_what_makes_no_sound_offers_nothing_to_hear(rig, brief_demo):
+    rig.open(brief_demo)
     rig.settle_paint()
     shown = {move_id: not card.hear.isHidden() for move_id, card in cards(rig).items()}
     assert not shown["gather.sections"]

@@ -1,10 +1,6 @@
-"""What is killed while it writes: run as `python -m tests.attack.killed KIND FOLDER`, until somebody kills it.
-
-KIND: save, print, stems, recall, cache. Says `ready` when everything is loaded and it begins.
-"""
+"""What is killed while it writes, for `tests.forked`: save, print, stems, recall, cache, each without a pause."""
 
 import itertools
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -53,9 +49,15 @@ def action(kind: str, folder: Path) -> Callable[[int], object]:
     return cached
 
 
-if __name__ == "__main__":
-    act = action(sys.argv[1], Path(sys.argv[2]))
-    act(0)
+def prepare(folder: str, *kinds: str) -> None:
+    """Each once, so that all of it is compiled and read in."""
+    for kind in kinds:
+        action(kind, Path(folder))(0)
+
+
+def work(kind: str, folder: str) -> None:
+    """Until it is killed."""
+    act = action(kind, Path(folder))
     print("ready", flush=True)
     for number in itertools.count(1):
         act(number)

@@ -8,10 +8,10 @@ import csv
 import json
 import os
 import random
-import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -22,7 +22,7 @@ from all_even.audio import decoded, sound_file
 from all_even.measure.recording.files import measure_file
 from all_even.session import store
 from tests.attack import hands, sessions, worker
-from tests.conftest import HUNG_S
+from tests.forked import Nursery, nursery
 
 FULL = os.environ.get("ALL_EVEN_ATTACK") == "full"
 ROOT = Path(__file__).parents[2]
@@ -69,20 +69,21 @@ def song(tmp_path_factory) -> Path:
     return folder
 
 
+@pytest.fixture(scope="module")
+def writers(song) -> Iterator[Nursery]:
+    environment = {**os.environ, "ALL_EVEN_HOME": str(song / "home")}
+    with nursery("tests.attack.killed", str(song), *WRITERS, environment=environment) as made:
+        yield made
+
+
 @pytest.mark.parametrize("kind", WRITERS)
-def test_kills_leave_whole_files(kind, song, record_property):
+def test_kills_leave_whole_files(kind, song, writers, record_property):
     before = worker.digest(song / "music")
     rng = random.Random(kind)
-    environment = {**os.environ, "ALL_EVEN_HOME": str(song / "home"), "PYTHONPATH": str(ROOT)}
     for _ in range(KILLS):
-        command = [sys.executable, "-m", "tests.attack.killed", kind, str(song)]
-        process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, cwd=ROOT)
-        assert process.stdout is not None
-        assert process.stdout.readline() == b"ready\n"
+        child = writers.born(kind, str(song))
         time.sleep(rng.uniform(0.0, 0.4))  # somewhere inside: the child writes without a pause
-        process.send_signal(signal.SIGKILL)
-        process.wait(HUNG_S)
-        process.stdout.close()
+        writers.kill(child)
         whole(song, kind)
     assert worker.digest(song / "music") == before
     left = [path for path in song.rglob("*.part") if path.is_file()]

@@ -21,9 +21,9 @@ NULL = 1e-6  # -120 dBFS
 
 
 @pytest.fixture(scope="module")
-def demo(demo_folder):
-    infos, _ = inspect_all(sound_paths(demo_folder))
-    session = new_session(demo_folder, infos)
+def demo(brief_demo):
+    infos, _ = inspect_all(sound_paths(brief_demo))
+    session = new_session(brief_demo, infos)
     sources = Sources()
     sources.update(session)
     return session, sources

@@ -124,17 +124,17 @@ def test_arrival_predicts_what_a_lane_alone_measures_in_the_mix(write, tmp_path,
         assert predicted == pytest.approx(measured, abs=0.05)
 
 
-def test_the_mix_of_the_demo_is_the_numpy_sum_of_its_files(demo_folder, home):
+def test_the_mix_of_the_demo_is_the_numpy_sum_of_its_files(brief_demo, home):
     """Defaults: faders 0 dB, centre, mono at -3 dB, stereo at 0 dB; all files of the session's rate."""
-    infos, _ = inspect_all(sound_paths(demo_folder))
-    session = new_session(demo_folder, infos)
+    infos, _ = inspect_all(sound_paths(brief_demo))
+    session = new_session(brief_demo, infos)
     session = edits.change_strips(session, [lane.id for lane in session.lanes if lane.file == "MANDO.wav"], mute=True)
     sources = Sources()
     sources.update(session)
     frames = 10 * RATE
     rendered = mixed(session, sources, start_frame=0, end_frame=frames)
     expected = np.zeros((frames, 2))
-    for path in sound_paths(demo_folder):
+    for path in sound_paths(brief_demo):
         if path.name != "MANDO.wav":
             samples = soundfile.read(path, always_2d=True)[0][:frames]
             expected += samples if samples.shape[1] == 2 else samples * math.sqrt(0.5)

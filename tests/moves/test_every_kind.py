@@ -19,10 +19,10 @@ KINDS = sorted(stages.kinds())
 
 
 @pytest.fixture(scope="module")
-def cases(demo_folder, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
+def cases(brief_demo, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
     """The first proposal of each kind, as it is to be made, and the state that it is for: of the demo, or of a folder
     in which one thing at the low end is wrong."""
-    demo = look_at(demo_folder)
+    demo = look_at(brief_demo)
     found: dict[str, tuple[Look, Proposal]] = {}
     states = [measured_again(demo, state) for state in states_for_every_kind(demo.session)]
     low = low_looks(tmp_path_factory.mktemp("low"))

@@ -16,8 +16,8 @@ def look(short_folder):
 
 
 @pytest.fixture
-def demo(demo_folder):
-    return look_at(demo_folder)
+def demo(brief_demo):
+    return look_at(brief_demo)
 
 
 def ids(proposals) -> list[str]:
@@ -86,8 +86,8 @@ def test_gathering_puts_sections_together_and_hides_what_is_silent(demo):
     assert "Lead voice comp" in names
 
 
-def test_a_declined_move_is_not_proposed_again_nor_tried(demo_folder):
-    demo = look_at(demo_folder, Pages())
+def test_a_declined_move_is_not_proposed_again_nor_tried(brief_demo):
+    demo = look_at(brief_demo, Pages())
     declined = edits.decline(demo.session, "gather.sections", "the order of the stage")
     declined = edits.decline(declined, "balance.all-even", "the rough mix is good")
     look = demo.at(declined)

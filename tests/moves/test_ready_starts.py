@@ -18,8 +18,8 @@ from tests.moves.looks import find, look_at, make, opened, result_of
 
 
 @pytest.fixture(scope="module")
-def look(demo_folder):
-    return look_at(demo_folder)
+def look(brief_demo):
+    return look_at(brief_demo)
 
 
 def made(look: Look, move_id: str) -> tuple[Look, object, float | None]:

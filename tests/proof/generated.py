@@ -1,11 +1,11 @@
-"""Thirty generated tunes measured once, seed by seed, for all proofs; what is judged is kept, files are not.
+"""Thirty generated tunes, or a share of them, measured once for all proofs; what is judged is kept, files are not.
 
 Detectors were tuned on seeds 0 to 9; what is reported is seeds 100 to 129.
 """
 
 import json
 import shutil
-from collections.abc import Iterator
+import tempfile
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -27,6 +27,8 @@ from all_even.moves.balance import all_even
 from all_even.session.new import inspect_all, new_session, sound_paths
 from all_even.session.roles import guess_role, is_held
 from all_even.session.song import Part, Song, find_song, onsets_s
+from tests.proof.draw import drawn
+from tests.proof.processes import in_processes
 
 SEEDS = range(100, 130)
 BARS = 10
@@ -50,9 +52,15 @@ class Tune:
     sounds: dict[str, np.ndarray] = field(repr=False)
 
 
-def tunes(folder: Path) -> Iterator[Tune]:
-    """Generates, measures and forgets one seed after another; a copy of a file is planted as a duplicate."""
-    for seed in SEEDS:
+def tunes() -> list[Tune]:
+    """The tunes that were drawn, in processes of their own."""
+    return in_processes(tune, drawn(SEEDS))
+
+
+def tune(seed: int) -> Tune:
+    """Generates, measures and forgets a tune; a copy of a file is planted as a duplicate."""
+    with tempfile.TemporaryDirectory(prefix="all-even-proof-") as name:
+        folder = Path(name)
         home = write_stems(folder / str(seed), seed=seed, bars=BARS)
         paths = sound_paths(home)
         by_index = dict(measure_files([(path, None) for path in paths]))
@@ -73,7 +81,7 @@ def tunes(folder: Path) -> Iterator[Tune]:
         }
         score = make_score(seed, bars=BARS)
         spread, peak = _made_even(home, paths, by_index)
-        yield Tune(
+        return Tune(
             score=score,
             truth=json.loads((home / "truth.json").read_text()),
             reports=reports,
@@ -88,7 +96,6 @@ def tunes(folder: Path) -> Iterator[Tune]:
             recordings=_recordings(home, score, sounds),
             sounds=sounds,
         )
-        shutil.rmtree(home)
 
 
 def _recordings(folder: Path, score: Score, sounds: dict[str, np.ndarray]) -> list[tuple[str, str, set[str]]]:

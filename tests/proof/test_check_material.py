@@ -9,6 +9,7 @@ from all_even.deliver.listening_copy import CEILING_DBTP
 from all_even.moves.check.figures import COST_DB
 from tests.proof import check_runs, sampled, share_runs
 from tests.proof.check_runs import Run
+from tests.proof.draw import beside, drawn, part_of
 from tests.proof.processes import in_processes
 
 pytestmark = pytest.mark.proof
@@ -18,11 +19,16 @@ GENRES = 6
 
 
 @pytest.fixture(scope="module")
-def runs(demo_folder) -> list[Run]:
+def every_run(demo_folder) -> list[Run]:
     wanted = [("folder", str(demo_folder)), *(("tune", str(seed)) for seed in SEEDS)]
     if sampled.PLAYER is not None and sampled.BANK.is_file():
         wanted += [("genre", name) for name in list(share_runs.GENRES)[:GENRES]]
-    return in_processes(check_runs.run_one, wanted)
+    return in_processes(check_runs.run_one, drawn(wanted))
+
+
+@pytest.fixture(scope="module")
+def runs(every_run, part) -> list[Run]:
+    return part_of(every_run, part)
 
 
 def test_what_is_offered_brings_back_3_and_costs_2_at_most(runs):
@@ -41,8 +47,8 @@ def test_what_is_offered_brings_back_3_and_costs_2_at_most(runs):
 
 
 def test_promises_are_kept(runs):
-    kept = [abs(move.found - move.promised) <= 1.0 for run in runs for move in run.moves]
-    assert sum(kept) >= 0.95 * len(kept)
+    off = [abs(move.found - move.promised) for run in runs for move in run.moves]
+    assert sum(value > 1.0 for value in off) <= beside(0.05, len(off))
 
 
 def test_copies_keep_all_limits_and_stay_under_the_ceiling(runs):

@@ -9,6 +9,7 @@ from all_even.demo.score import make_score
 from all_even.moves.ducking import find_ducks, methods
 from all_even.moves.ducking.fit import sketched
 from all_even.moves.low_end.duck import PROPOSED
+from tests.proof.draw import drawn
 
 pytestmark = pytest.mark.proof
 
@@ -21,7 +22,7 @@ NO_HOLE_DB = 0.5
 
 def test_the_fit_beats_the_default_on_every_pair(capsys):
     worse, lines = [], []
-    for seed in SEEDS:
+    for seed in drawn(SEEDS):
         studio = Studio(make_score(seed, bars=8))
         kick, bass = (0.5 * side / np.abs(side).max() for side in (studio.kick, studio.bass))
         end = 14 * sound.SAMPLE_RATE
@@ -41,8 +42,9 @@ def test_the_fit_beats_the_default_on_every_pair(capsys):
     gaps = np.array(lines)
     with capsys.disabled():
         print(
-            f"\nDucks of 30 pairs: gap {np.median(gaps[:, 0]):.2f} dB (median; at most {gaps[:, 0].max():.2f}), of the "
-            f"default at equal pile-up {np.median(gaps[:, 1]):.2f} ({gaps[:, 1].max():.2f}); "
+            f"\nDucks of {len(lines)} pairs: gap {np.median(gaps[:, 0]):.2f} dB "
+            f"(median; at most {gaps[:, 0].max():.2f}), of the default "
+            f"at equal pile-up {np.median(gaps[:, 1]):.2f} ({gaps[:, 1].max():.2f}); "
             f"smaller in {np.sum(gaps[:, 0] < gaps[:, 1])}; cost {np.median(gaps[:, 2]):.2f}, "
             f"unducked {np.median(gaps[:, 3]):.2f}. Not better: {worse or 'none'}"
         )
@@ -57,7 +59,7 @@ def test_the_fit_is_better_than_hand_settings_on_held_back_pairs(capsys):
     """500 settings of a keyed compressor as they are set by hand, on a grid of depth, attack and release; gap and
     pile-up together, and no hit at which the bass is not back."""
     better, total, both = 0, 0, []
-    for seed in HELD_BACK:
+    for seed in drawn(HELD_BACK):
         studio = Studio(make_score(seed, bars=8))
         kick, bass = (0.5 * side / np.abs(side).max() for side in (studio.kick, studio.bass))
         end = 14 * sound.SAMPLE_RATE
@@ -79,11 +81,11 @@ def test_the_fit_is_better_than_hand_settings_on_held_back_pairs(capsys):
         both.append(beaten)
     with capsys.disabled():
         print(
-            f"\nFit against {total} hand settings on {len(HELD_BACK)} held-back pairs: as good or better on gap and "
+            f"\nFit against {total} hand settings on {len(both)} held-back pairs: as good or better on gap and "
             "pile-up "
             f"together in {100.0 * better / total:.1f} %; settings better on both: {sum(both)}, in "
             f"{np.sum(np.array(both) > 0)}"
             " pairs."
         )
-    assert total == GRID * len(HELD_BACK)
+    assert total == GRID * len(both) > 0
     assert better >= 0.95 * total

@@ -11,6 +11,7 @@ import pytest
 
 from all_even.measure.dynamics import side_effects
 from tests.proof import dynamics_runs, sampled, share_runs, speech
+from tests.proof.draw import at_least, beside, drawn, part_of
 from tests.proof.dynamics_runs import Outcome, Run
 from tests.proof.processes import in_processes
 
@@ -23,13 +24,18 @@ WITHIN = {"even-out": 0.7, "attack": 0.5, "sustain": 0.5, "glue": 0.3}
 
 
 @pytest.fixture(scope="module")
-def runs(demo_folder) -> list[Run]:
+def every_run(demo_folder) -> list[Run]:
     wanted = [("folder", str(demo_folder)), *(("tune", str(seed)) for seed in SEEDS)]
     if BANK_IS_THERE:
         wanted += [("genre", name) for name in share_runs.GENRES]
     if speech.LIBRARY is not None:
         wanted += [("speech", language) for language in dynamics_runs.SAYINGS]
-    return in_processes(dynamics_runs.run_one, wanted)
+    return in_processes(dynamics_runs.run_one, drawn(wanted))
+
+
+@pytest.fixture(scope="module")
+def runs(every_run, part) -> list[Run]:
+    return part_of(every_run, part)
 
 
 @pytest.fixture(scope="module")
@@ -59,7 +65,7 @@ def test_every_promise_is_kept(outcomes, runs, capsys):
             assert off(one) <= (one.tolerance if within is None else within), (kind, one)
 
 
-def test_lines_come_out_as_even_as_was_aimed_for_and_keep_their_phrases(outcomes, capsys):
+def test_lines_come_out_as_even_as_was_aimed_for_and_keep_their_phrases(outcomes, part, capsys):
     found = [*outcomes["even-out"], *outcomes["even-out-twice"]]
     reached = [one for one in found if one.after <= one.aim * one.before + 0.05]
     ripples = [one.side.ripple_db for one in found if one.side.ripple_db is not None]
@@ -69,14 +75,14 @@ def test_lines_come_out_as_even_as_was_aimed_for_and_keep_their_phrases(outcomes
               f"{sum(one.aim < 0.61 for one in found)}), contour {min(contours):.2f} at least of {len(contours)} lines "
               f"with phrases, ripple {max(ripples):.0f} dB at most, noise up by "
               f"{np.median([one.side.noise_rise_db for one in found]):.1f} dB (median)")  # fmt: skip
-    assert len(outcomes["even-out"]) >= 20
-    assert len(reached) >= 0.9 * len(found)
+    assert len(outcomes["even-out"]) >= at_least(20, part)
+    assert len(found) - len(reached) <= beside(0.1, len(found))
     assert min(contours) > side_effects.CONTOUR_FLAG
     assert max(ripples) < side_effects.RIPPLE_FLAG_DB
 
 
-def test_lines_that_are_even_already_are_left_alone(runs):
-    assert sum(run.even_lines for run in runs) >= 20
+def test_lines_that_are_even_already_are_left_alone(runs, part):
+    assert sum(run.even_lines for run in runs) >= at_least(20, part)
     assert sum(run.even_lines_moved for run in runs) == 0
 
 

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.proof import rides_runs, sampled, share_runs, speech
+from tests.proof.draw import at_least, beside, drawn, part_of
 from tests.proof.processes import in_processes
 from tests.proof.rides_runs import Run
 
@@ -19,16 +20,21 @@ BANK_IS_THERE = sampled.PLAYER is not None and sampled.BANK.is_file()
 
 
 @pytest.fixture(scope="module")
-def runs() -> list[Run]:
+def every_run() -> list[Run]:
     wanted = [("tune", str(seed)) for seed in SEEDS]
     if BANK_IS_THERE:
         wanted += [("genre", name) for name in share_runs.GENRES]
     if speech.LIBRARY is not None:
         wanted += [("speech", language) for language in rides_runs.VOICES]
-    return [run for run in in_processes(rides_runs.run_one, wanted) if run.steps + run.even]
+    return in_processes(rides_runs.run_one, drawn(wanted))
 
 
-def test_steps_are_ridden_and_even_phrases_are_left(runs, capsys):
+@pytest.fixture(scope="module")
+def runs(every_run, part) -> list[Run]:
+    return [run for run in part_of(every_run, part) if run.steps + run.even]
+
+
+def test_steps_are_ridden_and_even_phrases_are_left(runs, part, capsys):
     steps, ridden = sum(run.steps for run in runs), sum(run.ridden for run in runs)
     even, falsely = sum(run.even for run in runs), sum(run.falsely for run in runs)
     with capsys.disabled():
@@ -37,12 +43,12 @@ def test_steps_are_ridden_and_even_phrases_are_left(runs, capsys):
             if run.ridden < run.steps or run.falsely:
                 told = f"{run.ridden} of {run.steps} steps, {run.falsely} of {run.even} even"
                 print(f"    {run.name}, {run.phrases} phrases: {told}")
-    assert steps >= 35
-    assert ridden >= 0.95 * steps
+    assert steps >= at_least(35, part)
+    assert steps - ridden <= beside(0.05, steps)
     # One in 48 is asked for. Under ten phrases what is usual is known too badly for that: a few more are let through.
     many = [run for run in runs if run.phrases >= MANY]
-    assert sum(run.falsely for run in many) <= sum(run.even for run in many) / 48
-    assert falsely <= 3.0 * even / 48
+    assert sum(run.falsely for run in many) <= beside(1 / 48, sum(run.even for run in many))
+    assert falsely <= beside(3 / 48, even)
 
 
 def test_the_spread_of_the_relation_is_halved(runs, capsys):
@@ -62,7 +68,7 @@ def test_the_worst_phrase_comes_out(runs, capsys):
     with capsys.disabled():
         before, after = (np.median([run.hidden[i] for run in made]) for i in (0, 1))
         print(f"\nWorst phrase hidden: {before:.2f} became {after:.2f} (medians), lower in {len(lower)} of {len(made)}")
-    assert len(lower) >= 0.9 * len(made)
+    assert len(made) - len(lower) <= beside(0.1, len(made))
 
 
 def test_every_promise_is_kept(runs, capsys):
@@ -73,12 +79,12 @@ def test_every_promise_is_kept(runs, capsys):
 
 
 @pytest.mark.skipif(speech.LIBRARY is None, reason="espeak-ng is not here")
-def test_no_breath_is_moved_further_than_its_neighbours(runs, capsys):
+def test_no_breath_is_moved_further_than_its_neighbours(runs, part, capsys):
     found = [one for run in runs for one in run.breaths_db]
     with capsys.disabled():
         most = max((change for change, _, _ in found), default=0.0)
         print(f"\nBreaths: {len(found)}, raised by {most:.1f} dB at most")
-    assert len(found) >= 20
+    assert len(found) >= at_least(20, part)
     for change, before, after in found:
         assert change <= max(before, after, 0.0) + 0.05
 

@@ -12,6 +12,7 @@ from all_even.engine.figures.pages import Pages
 from all_even.moves.share.places import Place, places
 from tests.moves.looks import look_at
 from tests.proof import sampled, share_runs
+from tests.proof.draw import drawn, part_of
 from tests.proof.processes import in_processes
 from tests.proof.share_runs import Run
 
@@ -23,11 +24,16 @@ BANK_IS_THERE = sampled.PLAYER is not None and sampled.BANK.is_file()
 
 
 @pytest.fixture(scope="module")
-def runs(demo_folder) -> list[Run]:
+def every_run(demo_folder) -> list[Run]:
     wanted = [("folder", str(demo_folder)), *(("tune", str(seed)) for seed in SEEDS)]
     if BANK_IS_THERE:
         wanted += [("genre", name) for name in share_runs.GENRES] + [("trio", str(seed)) for seed in TRIOS]
-    return in_processes(share_runs.run_one, wanted)
+    return in_processes(share_runs.run_one, drawn(wanted))
+
+
+@pytest.fixture(scope="module")
+def runs(every_run, part) -> list[Run]:
+    return part_of(every_run, part)
 
 
 @pytest.fixture(scope="module")

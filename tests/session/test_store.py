@@ -2,7 +2,6 @@
 
 import json
 import os
-import signal
 import subprocess
 import sys
 import time
@@ -16,6 +15,7 @@ from msgspec.structs import replace
 from all_even.session import checks, edits, store
 from all_even.session.model import FORMAT_VERSION, Folder, Lane, Session
 from all_even.session.store import Lock, SessionFileError, lane_path, load, save
+from tests.forked import nursery
 
 
 def session(lanes: int = 3, folder: str = "/music") -> Session:
@@ -59,36 +59,17 @@ def test_folders_move_with_the_session(tmp_path):
     assert load(tmp_path / "new" / "a.alleven").folders[0].path == str(tmp_path / "new" / "stems")
 
 
-KILLED = """
-import sys
-from pathlib import Path
-from all_even.session.model import Folder, Lane, Session
-from all_even.session.store import save
-lanes = tuple(Lane(id=f"lane-{i}", name="x" * 150, file=f"{i}.wav") for i in range(2000))
-print("ready", flush=True)
-count = 0
-while True:
-    count += 1
-    save(Session(name=f"save {count}", sample_rate=48000, folders=(Folder(path="/m"),), lanes=lanes), Path(sys.argv[1]))
-    if count == 1:
-        print("saved once", flush=True)
-"""
-
-
 def test_the_session_opens_after_20_kills_while_saving(tmp_path):
     path = tmp_path / "a.alleven"
     save(session(), path)
-    for attempt in range(20):
-        process = subprocess.Popen([sys.executable, "-c", KILLED, str(path)], stdout=subprocess.PIPE)
-        assert process.stdout is not None
-        assert process.stdout.readline() == b"ready\n"
-        if attempt == 0:
-            assert process.stdout.readline() == b"saved once\n"
-        time.sleep(0.01 + 0.013 * attempt)  # somewhere inside a save: the child saves without a pause
-        process.send_signal(signal.SIGKILL)
-        process.wait()
-        process.stdout.close()
-        assert load(path).sample_rate == 48_000
+    with nursery("tests.session.saver") as savers:
+        for attempt in range(20):
+            child = savers.born(str(path))
+            if attempt == 0:
+                assert savers.said() == "saved once"
+            time.sleep(0.01 + 0.013 * attempt)  # somewhere inside a save: the child saves without a pause
+            savers.kill(child)
+            assert load(path).sample_rate == 48_000
     assert load(path).name.startswith("save ")
 
 

@@ -46,6 +46,7 @@ def pieces() -> tuple[Piece, ...]:
         Piece("levels", ("measure.level",), _levels),
         Piece("pitch", ("measure.pitch.yin",), _pitch),
         Piece("playing", ("measure.pitch", "measure.time", "measure.faults"), _character),
+        Piece("gains", ("dsp.compressor_gain",), _gains),
         Piece("sharing", ("measure.sharing", "engine.sharing"), _sharing),
     ]
     # The short calls of the player come when everything can be measured.
@@ -73,7 +74,8 @@ def _mixing() -> None:
     for width in (2, 3):
         pcm.widen(np.frombuffer(bytes(12), dtype=np.uint8), width, np.zeros(12 // width, dtype=np.float32))
     for moving in (mixing.add_moving, brief(mixing.add_moving)):
-        moving(out, np.zeros((512, 2)), np.zeros((512, 2, 2)))
+        for kind in (np.float32, np.float64):
+            moving(out, np.zeros((512, 2), dtype=kind), np.zeros((512, 2, 2)))
     curve = Curve(np.array([0, 10]), np.array([0.0, 1.0]))
     for frames in (1, SHORT_FRAMES + 1):
         curve.between(0, frames)
@@ -83,10 +85,13 @@ def _mixing() -> None:
 
 def _demo() -> None:
     from all_even.demo import instruments
+    from all_even.demo.score import NoteEvent
 
     sound = np.zeros(64)
     instruments.high_pass(instruments.low_pass(sound, 1000.0), 100.0)
     instruments.resonate(sound, 300.0, 20.0, 3.0)
+    note = NoteEvent(start_s=0.0, length_s=0.001, pitch=60, velocity=1.0)
+    instruments.tones(sound, [note], partials=np.ones(2), t60_s=1.0, attack_s=0.001, release_s=0.001)
 
 
 def _levels() -> None:
@@ -118,6 +123,14 @@ def _character() -> None:
         meter = CharacterMeter(RATE, channels)
         meter.add(np.ascontiguousarray(np.repeat(sound[:, np.newaxis], channels, axis=1)))
         meter.result()
+
+
+def _gains() -> None:
+    from all_even.dsp import compressor_gain
+    from all_even.dsp.compressor import Compressor
+
+    station = Compressor()
+    compressor_gain.gain_db(compressor_gain.detector_power(np.zeros((64, 2), dtype=np.float32), RATE, station), RATE, station)
 
 
 def _sharing() -> None:

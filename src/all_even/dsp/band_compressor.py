@@ -147,6 +147,7 @@ class BandCompressor(Processor, frozen=True, kw_only=True, tag_field="kind", tag
             flat = coefficients[at : at + PER_BAND].copy()
             flat[6] = 0.0  # no range: only the look-ahead's delay
             flat[7] = 1.0
+            flat.setflags(write=False)
             compressing(delayed, NOTHING, NO_GAIN, flat, states[count * size :], position)
             block[:] = mix * bands.sum(axis=0) + (1.0 - mix) * delayed
         else:

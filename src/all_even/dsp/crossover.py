@@ -35,7 +35,9 @@ def sections(crossovers_hz: tuple[float, ...], sample_rate: int) -> Array:
         low = (k * k * norm, 2.0 * k * k * norm, k * k * norm, a1, a2)
         high = (norm, -2.0 * norm, norm, a1, a2)
         found.append((low, high, (a2, a1, 1.0, a1, a2)))
-    return np.array(found).reshape(-1, SECTIONS, 5)
+    result = np.array(found).reshape(-1, SECTIONS, 5)
+    result.setflags(write=False)  # as all coefficients are: one kind of array, compiled once
+    return result
 
 
 def ring_s(crossovers_hz: tuple[float, ...]) -> float:

@@ -244,11 +244,13 @@ class Single:
         if self.state is None:
             self.state = np.zeros(self.processor.state_size(self.sample_rate))
             self.history = np.zeros(self.processor.history_size(self.sample_rate))
+        c = coefficients_of(self.processor, self.sample_rate) if self.coefficients is None else self.coefficients
+        c.setflags(write=False)  # as in a plan: one kind of array, for which kernels are compiled once
         self.processor.process(
             out,
             NOTHING if key is None else key,
             NO_GAIN if gain is None else gain,
-            coefficients_of(self.processor, self.sample_rate) if self.coefficients is None else self.coefficients,
+            c,
             self.state,
             self.position,
             False,

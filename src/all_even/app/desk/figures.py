@@ -115,7 +115,7 @@ class DeskFigures:
             self.first_looks.pop(lane_id, None)
 
     def measure_lanes(self) -> None:
-        """Measures every lane that is not measured yet."""
+        """Measures every lane that is not measured yet; meanwhile the files are opened, so that they can be played."""
         session = self._desk.session
         wanted = [lane for lane in session.lanes if lane.id not in self.reports]
 
@@ -156,7 +156,8 @@ class DeskFigures:
                 self.reports[lane_id] = found
                 self._desk.lane_measured.emit(lane_id)
 
-        self._desk.start("measure", job, lambda _none: self.open_sources(), partial)
+        self._desk.start("measure", job, lambda _none: self.renew(), partial)
+        self.open_sources()
 
     def open_sources(self) -> None:
         """Opens the files for playing."""
@@ -184,7 +185,7 @@ class DeskFigures:
             self._desk.ears.send_loop()
             self.renew()
 
-        self._desk.start("sources", job, done)
+        self._desk.start("sources", job, done, line="quick")
 
     def keep_on_disk(self) -> None:
         """Keeps what was heard of the session, for the next time it is opened."""

@@ -76,24 +76,25 @@ class DeskMoves:
                 continue
             report.send(("result", (entry.serial, result)))
             look = look.at(edits.record_result(look.session, entry.serial, result))
-        todo = list(stages.STAGES)
-        first = next((stage for stage in todo if stage.key == self._desk.stage), None)
-        if first is not None:
-            todo.remove(first)
+        visible, todo = self.in_turn()
+        for first in visible:
             for found in _proposals_so_far(look, first, tuple(self.open.get(first.key, ()))):
                 report.send(("moves", {first.key: found}))
             report.send(("looked", first.key))
             report.send(("remarks", {first.key: _remarks(look, first)}))
         report.send(("accounts", making.accounts(look, metrics)))
         for stage in todo:
-            if stage.lazy:
-                continue
             report.send(("moves", {stage.key: _proposals(look, stage)}))
             report.send(("remarks", {stage.key: _remarks(look, stage)}))
         known = {stage.key: stage for stage in stages.STAGES}
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
         grounds = {key: digest(sorted(rests_on(look, known[key].grounds).items())) for key in ticked}
         report.send(("ticks", {key: grounds[key] == ticked[key] for key in ticked}))
+
+    def in_turn(self) -> "tuple[list[Stage], list[Stage]]":
+        """What is looked through: the visible stage, then all others."""
+        visible = [stage for stage in stages.STAGES if stage.key == self._desk.stage]
+        return visible, [stage for stage in stages.STAGES if stage not in visible and not stage.lazy]
 
     def look_at_names(self) -> None:
         """What can be proposed before anything is measured: from names, roles, order and routing alone."""

@@ -25,7 +25,7 @@ COARSE = 8
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Part:
     """A sound to be worked on, as it is before. hits_s: of a struck part, or of the kick where the part is a sum;
     is_sum: a bus or the mix."""

@@ -14,11 +14,13 @@
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from all_even.dsp import compressor_gain
 from all_even.dsp.compressor import Compressor
 from all_even.dsp.limiter import Limiter
 from all_even.dsp.parameter import Parameter, number, signed
@@ -93,8 +95,19 @@ def stretch(found: Part) -> Part:
 
 def gains_of(found: Part, station: Compressor) -> Array:
     """Means of 10 ms of the gain that a station applies, dB."""
-    _, gain_db = behind(found.signal.samples, found.signal.sample_rate, [station])
-    return side_effects.gain_hops(gain_db, found.signal.sample_rate)
+    rate = found.signal.sample_rate
+    if not compressor_gain.is_simple(station):
+        return side_effects.gain_hops(behind(found.signal.samples, rate, [station])[1], rate)
+    key = station.key_high_pass_hz, station.key_low_pass_hz
+    powers = _POWERS.setdefault(found, {})
+    power = powers.get(key)
+    if power is None:
+        power = powers[key] = compressor_gain.detector_power(found.signal.samples, rate, station)
+    return side_effects.gain_hops(compressor_gain.gain_db(power, rate, station), rate)
+
+
+_POWERS: "WeakKeyDictionary[Part, dict[tuple[float, float], Array]]" = WeakKeyDictionary()
+"""What a detector hears of a part, by its filters: while the part is there."""
 
 
 def in_loud_passages_db(found: Part, gains: Array) -> float:

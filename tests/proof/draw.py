@@ -1,0 +1,39 @@
+"""What a proof looks at: everything, or a share that the date draws.
+
+`make proof` takes one of `SHARES` shares of each proof's songs, another one each day; `ALL_EVEN_SHARE=2` repeats a draw
+(its number stands in the head of the run). `make proof-all` takes all songs, and asks of each share by itself, too,
+what it asks of the whole: so that no day's draw fails by luck.
+"""
+
+import os
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import TypeVar
+
+A = TypeVar("A")
+SHARES = 4
+WHOLE = "all"
+CHOSEN = os.environ.setdefault("ALL_EVEN_SHARE", str(datetime.now(UTC).date().toordinal() % SHARES))
+"""Set once by the process that starts: its workers draw the same. A number, or `all`."""
+PARTS: tuple[str, ...] = (CHOSEN,) if CHOSEN != WHOLE else (WHOLE, *map(str, range(SHARES)))
+"""What is judged: the share that was drawn; or everything, and each share."""
+
+
+def drawn(wanted: Sequence[A]) -> list[A]:
+    """Those that are looked at."""
+    return list(wanted) if CHOSEN == WHOLE else list(wanted[int(CHOSEN) :: SHARES])
+
+
+def part_of(found: Sequence[A], part: str) -> list[A]:
+    """What came of one of `PARTS`. found: of all that were drawn, in order."""
+    return list(found) if part == CHOSEN else list(found[int(part) :: SHARES])
+
+
+def at_least(count: int, part: str) -> int:
+    """How many have to be there at least: in a share as many as it has at any rate."""
+    return count if part == WHOLE else max(1, count // (2 * SHARES))
+
+
+def beside(share: float, count: int) -> int:
+    """How many of `count` may be beside: so large a share of many, one of few."""
+    return max(1, int(share * count))

@@ -1,0 +1,19 @@
+"""Saves a large session again and again until it is killed; for `tests.forked`."""
+
+from pathlib import Path
+
+from all_even.session.model import Folder, Lane, Session
+from all_even.session.store import save
+
+LANES = tuple(Lane(id=f"lane-{i}", name="x" * 150, file=f"{i}.wav") for i in range(2000))
+
+
+def work(path: str) -> None:
+    print("ready", flush=True)
+    count = 0
+    while True:
+        count += 1
+        made = Session(name=f"save {count}", sample_rate=48_000, folders=(Folder(path="/m"),), lanes=LANES)
+        save(made, Path(path))
+        if count == 1:
+            print("saved once", flush=True)
