@@ -101,6 +101,12 @@ def short_folder() -> Path:
     return _once("short", lambda folder: _tune(folder, seed=7, tracks=12, bars=4))
 
 
+@pytest.fixture(scope="session")
+def six_bars() -> Path:
+    """The same tune a little longer, for what needs more notes."""
+    return _once("six bars", lambda folder: _tune(folder, seed=7, tracks=12, bars=6))
+
+
 @pytest.fixture
 def write(tmp_path: Path) -> Callable[..., Path]:
     """Writes samples as a sound file and returns its path."""

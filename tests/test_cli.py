@@ -163,11 +163,11 @@ def test_the_rate_is_the_files(capsys, write):
     assert track["duration_s"] == pytest.approx(RATE / 44_100, abs=1e-4)
 
 
-def test_measure_tells_pairs_tempo_and_what_tracks_play(capsys, short_folder):
-    result = json.loads(run(capsys, "measure", short_folder, "--json")[1])
+def test_measure_tells_pairs_tempo_and_what_tracks_play(capsys, six_bars):
+    result = json.loads(run(capsys, "measure", six_bars, "--json")[1])
     tracks = {Path(track["file"]).name: track for track in result["tracks"]}
     kick, bass = tracks["01_KIK IN.wav"], tracks.get("BASS_DI.wav")
-    truth = json.loads((short_folder / "truth.json").read_text())
+    truth = json.loads((six_bars / "truth.json").read_text())
     assert result["tempo_bpm"] == pytest.approx(truth["tempo_bpm"], abs=0.1)
     assert kick["fundamental_hz"] == pytest.approx(truth["kick"]["fundamental_hz"], rel=0.006)
     assert len(kick["onsets_s"]) == len(truth["kick"]["onsets_s"])
@@ -178,7 +178,7 @@ def test_measure_tells_pairs_tempo_and_what_tracks_play(capsys, short_folder):
     offsets = {(Path(p["a"]).name, Path(p["b"]).name): p["value"] for p in result["pairs"] if p["kind"] == "offset"}
     wanted = truth["faults"]["kick_out_delay_ms"]
     assert offsets["01_KIK IN.wav", "02_kik_out.wav"] == pytest.approx(wanted, abs=0.1)
-    assert "BPM" in run(capsys, "measure", short_folder)[1]
+    assert "BPM" in run(capsys, "measure", six_bars)[1]
 
 
 def test_duck_ranks_methods_and_controls(capsys, short_folder):

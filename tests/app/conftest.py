@@ -53,6 +53,20 @@ class Rig:
         if self.looks_at == VISIBLE and self.desk.is_open and self.desk.idle:
             self.desk.figures.renew()
 
+    def open_at(self, stage: str, folder: Path) -> None:
+        """A folder opened and looked through at one stage; from then on the window looks for no moves."""
+        self.looks_at = NO_STAGE
+        self.open(folder)
+        self.desk.set_stage(stage)
+        self.look()
+        self.looks_at = NO_STAGE
+
+    def look(self) -> None:
+        """Looks for the moves of the visible stage, from now on after each change."""
+        self.looks_at = VISIBLE
+        self.desk.figures.renew()
+        self.measured()
+
     def everywhere(self) -> None:
         """Looks for moves of all stages, as the program does."""
         self.looks_at = EVERYWHERE

@@ -20,12 +20,14 @@ from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
 from all_even.session import chain_edits, edits
 from all_even.session.model import MIX, NOWHERE
+from tests.app.conftest import NO_STAGE
 from tests.conftest import RATE
 
 
 @pytest.fixture
 def routed(opened):
-    """The stage Buses with a group of the first two lanes."""
+    """The stage Buses with a group of the first two lanes; no moves are looked for."""
+    opened.looks_at = NO_STAGE
     opened.desk.set_stage("buses")
     lanes = [lane.id for lane in opened.desk.session.lanes]
     opened.desk.select((lanes[0], lanes[1]))
@@ -201,7 +203,7 @@ def test_groups_convert_and_dissolve_without_changing_the_mix(routed):
 def test_ready_starts_are_made_heard_of_in_the_ledger_and_undone(routed):
     desk = routed.desk
     desk.set_stage("dynamics")
-    routed.wait(lambda: any(move.kind == "dynamics.glue" for move in desk.moves.at("dynamics")))
+    routed.look()
     desk.moves.apply(next(move for move in desk.moves.at("dynamics") if move.kind == "dynamics.glue"))
     routed.wait(lambda: bool(desk.session.mix.chain))
     desk.set_stage("buses")

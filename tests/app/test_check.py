@@ -13,6 +13,7 @@ from all_even.engine.elsewhere.systems import SYSTEMS
 from all_even.measure.sharing.translation import VANISHES
 from all_even.session import edits, store
 from all_even.session.new import inspect_all, new_session, sound_paths
+from tests.app.conftest import NO_STAGE
 from tests.engine.elsewhere.test_references import references
 from tests.moves import check_sessions
 from tests.moves.space_sessions import by_role
@@ -26,9 +27,7 @@ def song(one_window, tmp_path_factory):
     """A song whose bass vanishes on a phone, opened once for all tests here."""
     folder = check_sessions.song(tmp_path_factory.mktemp("check") / "song")
     one_window.reset()
-    one_window.open(folder)
-    one_window.desk.set_stage("check")
-    one_window.measured()
+    one_window.open_at("check", folder)
     one_window.as_it_was = one_window.desk.session
     yield one_window
     one_window.reset()
@@ -37,7 +36,7 @@ def song(one_window, tmp_path_factory):
 @pytest.fixture
 def rig(song):
     """As it was opened, on the stage."""
-    desk = song.desk
+    desk, song.looks_at = song.desk, NO_STAGE
     song.window.leave_page()
     desk.ears.hear_now()
     desk.player.stop()

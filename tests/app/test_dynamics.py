@@ -17,6 +17,7 @@ from all_even.dsp.processor import settings
 from all_even.measure.dynamics.side_effects import SideEffects
 from all_even.session import chain_edits
 from all_even.session.model import MIX
+from tests.app.conftest import NO_STAGE
 from tests.moves import dynamic_sessions
 
 
@@ -25,9 +26,7 @@ def song(one_window, tmp_path_factory):
     """Lines of uneven notes, opened and measured once for all tests here."""
     folder = dynamic_sessions.uneven(tmp_path_factory.mktemp("dynamics") / "song")
     one_window.reset()
-    one_window.open(folder)
-    one_window.desk.set_stage("dynamics")
-    one_window.measured()
+    one_window.open_at("dynamics", folder)
     yield one_window
     one_window.reset()
 
@@ -35,7 +34,7 @@ def song(one_window, tmp_path_factory):
 @pytest.fixture
 def opened(song):
     """As it was opened: what a test before did is taken back."""
-    desk = song.desk
+    desk, song.looks_at = song.desk, NO_STAGE
     while desk.undo_text is not None:
         desk.undo()
     desk.set_stage("dynamics")

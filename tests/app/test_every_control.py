@@ -110,6 +110,7 @@ def overlaps(rig, screen: str) -> list[str]:
     return wrong
 
 
+@pytest.mark.slow  # it waits for the pictures of every stage, and paints each of them some twenty times
 @pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
 def test_every_control_is_named_explained_large_enough_and_whole(rig, request, size):
     """On the demo; at 200 % on the short tune, whose measures come sooner."""
@@ -184,6 +185,7 @@ def test_every_station_opens_into_a_panel_that_is_whole(opened):
     assert sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own)) == []
 
 
+@pytest.mark.slow  # the same once more
 def test_every_control_is_whole_at_200_percent():
     """The scale is the process's: the walk at the smallest size runs in one of its own."""
     if AT_200_PERCENT:

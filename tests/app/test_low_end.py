@@ -8,6 +8,7 @@ from all_even.app.stages.low_end.bench import LowEndBench
 from all_even.session import store
 from all_even.session.hits import is_kick
 from all_even.session.model import NOWHERE
+from tests.app.conftest import NO_STAGE
 from tests.moves import low_sessions
 
 
@@ -17,9 +18,7 @@ def song(one_window, tmp_path_factory):
     folder = low_sessions.colliding(tmp_path_factory.mktemp("low") / "song")
     low_sessions.write(folder, {"Hi-hat": low_sessions.treble()}, peak=0.1)
     one_window.reset()
-    one_window.open(folder)
-    one_window.desk.set_stage("low-end")
-    one_window.measured()
+    one_window.open_at("low-end", folder)
     yield one_window
     one_window.reset()
 
@@ -27,7 +26,7 @@ def song(one_window, tmp_path_factory):
 @pytest.fixture
 def low(song):
     """As it was opened: what a test before did is taken back."""
-    desk = song.desk
+    desk, song.looks_at = song.desk, NO_STAGE
     while desk.undo_text is not None:
         desk.undo()
     desk.select(())

@@ -23,11 +23,12 @@ def cards(rig) -> dict[str, MoveCard]:
 
 
 @pytest.fixture
-def balance(opened):
-    opened.desk.set_stage("balance")
-    opened.measured()
-    opened.settle_paint()
-    return opened
+def balance(rig, six_bars):
+    rig.open(six_bars)
+    rig.desk.set_stage("balance")
+    rig.measured()
+    rig.settle_paint()
+    return rig
 
 
 def made(rig, move_id: str):
@@ -163,6 +164,7 @@ def test_a_rule_that_stumbles_costs_only_its_own_proposals(balance, monkeypatch)
         raise ZeroDivisionError
 
     object.__setattr__(trim.KIND, "propose", breaks)
+    balance.everywhere()
     try:
         desk = balance.desk
         desk.edit(lambda s: edits.set_trim(s, 3.0))

@@ -13,6 +13,7 @@ from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import LEVEL
 from all_even.session import chain_edits, edits, ride_edits, song_map, store
 from all_even.session.model import SectionMark
+from tests.app.conftest import NO_STAGE
 from tests.app.test_buses import drag
 from tests.moves import rides_sessions
 from tests.moves.rides_sessions import CHORUS_S, END_S, WORDS_S
@@ -24,10 +25,10 @@ def song(one_window, tmp_path_factory):
     """A song with planted words, opened and measured once for all tests here."""
     folder = rides_sessions.song(tmp_path_factory.mktemp("rides") / "song")
     one_window.reset()
-    one_window.open(folder)
+    one_window.open_at("rides", folder)
     one_window.desk.edit(rides_sessions.told)
-    one_window.desk.set_stage("rides")
-    one_window.measured()
+    one_window.look()
+    one_window.looks_at = NO_STAGE
     one_window.as_it_was = one_window.desk.session
     yield one_window
     one_window.reset()
@@ -36,7 +37,7 @@ def song(one_window, tmp_path_factory):
 @pytest.fixture
 def rig(song):
     """As it was opened: what a test before did is taken back; the lead is selected."""
-    desk = song.desk
+    desk, song.looks_at = song.desk, NO_STAGE
     desk.player.stop()
     found = bench(song)
     found.recorder.switch(False, "", "")

@@ -15,6 +15,7 @@ from all_even.dsp.convolution import Convolution
 from all_even.dsp.echo import Echo, note_ms
 from all_even.dsp.reverb import STARTS
 from all_even.session import chain_edits, edits, space
+from tests.app.conftest import NO_STAGE
 from tests.app.test_buses import drag
 from tests.moves import space_sessions
 from tests.moves.space_sessions import ALL, CUT, by_role, with_return
@@ -25,9 +26,7 @@ def song(one_window, tmp_path_factory):
     """A dry song, opened and measured once for all tests here."""
     folder = space_sessions.song(tmp_path_factory.mktemp("space") / "song")
     one_window.reset()
-    one_window.open(folder)
-    one_window.desk.set_stage("space")
-    one_window.measured()
+    one_window.open_at("space", folder)
     yield one_window
     one_window.reset()
 
@@ -35,7 +34,7 @@ def song(one_window, tmp_path_factory):
 @pytest.fixture
 def dry(song):
     """As it was opened: what a test before did is taken back."""
-    desk = song.desk
+    desk, song.looks_at = song.desk, NO_STAGE
     while desk.undo_text is not None:
         desk.undo()
     desk.set_stage("space")

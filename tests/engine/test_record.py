@@ -97,9 +97,9 @@ def test_references_are_listed_once_and_what_is_gone_is_passed_over(finished, ho
     assert references.known() == []
 
 
-def test_a_first_look_says_nothing_that_the_whole_file_does_not(brief_demo):
+def test_a_first_look_says_nothing_that_the_whole_file_does_not(demo_folder):
     seen = 0
-    for path in sorted(brief_demo.glob("*.wav")):
+    for path in sorted(demo_folder.glob("*.wav")):
         early = {finding.kind for finding in first_look(path)}
         assert early <= {finding.kind for finding in findings(measure_file(path))}
         seen += len(early)

@@ -18,8 +18,8 @@ from tests.moves.looks import find, look_at, make, opened, result_of, states_for
 
 
 @pytest.fixture(scope="module")
-def demo(brief_demo):
-    return look_at(brief_demo)
+def demo(demo_folder):
+    return look_at(demo_folder)
 
 
 @pytest.fixture(scope="module")

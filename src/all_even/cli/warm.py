@@ -130,7 +130,8 @@ def _gains() -> None:
     from all_even.dsp.compressor import Compressor
 
     station = Compressor()
-    compressor_gain.gain_db(compressor_gain.detector_power(np.zeros((64, 2), dtype=np.float32), RATE, station), RATE, station)
+    power = compressor_gain.detector_power(np.zeros((64, 2), dtype=np.float32), RATE, station)
+    compressor_gain.gain_db(power, RATE, station)
 
 
 def _sharing() -> None:

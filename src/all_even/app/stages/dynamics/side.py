@@ -46,12 +46,11 @@ def sentence(found: "Movement | None", works: str) -> str:
     """What is to be said of a strip in one line."""
     if found is None:
         return "Being measured …"
-    if not works and found.is_sum:
-        return "Nothing works on its level."
     if not works:
         spread = found.spread_before_db
-        apart = "" if spread is None else f" {len(found.units)} notes, words or hits, {number(spread)} dB apart."
-        return f"Nothing works on its level.{apart}"
+        if found.is_sum or spread is None:
+            return "Nothing works on its level."
+        return f"{len(found.units)} notes, words or hits, {number(spread)} dB apart."
     over = [mark.name.lower() for mark in marks(found.side) if mark.over]
     return f"{works}{': look at ' + ', '.join(over) if over else ', no side effect over its limit'}."
 

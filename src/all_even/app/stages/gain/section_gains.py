@@ -54,7 +54,7 @@ class SectionGains(Drawing):
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         quiet = theme.colour("quiet")
         if not self._sections:
-            text = "No sections are known: mark them on the song strip."
+            text = "Mark sections on the song strip."
             paint.text(painter, plot, text, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
             return
         self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0, 12.0), -RANGE_DB, RANGE_DB)
