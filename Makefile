@@ -29,8 +29,8 @@ attack: $(STAMP)
 	ALL_EVEN_ATTACK=full $(BIN)/python -m pytest -n auto tests/attack
 
 # The player of recorded instruments, the speaker and the desktop's tools are for the proofs only; where they can't be had, they
-# skip and say so. Two modules at a time; what they print stands at the end. Of each proof's songs a share that the date draws
-# (ALL_EVEN_SHARE=2 repeats one); all of them in `proof-all`.
+# skip and say so. Two modules at a time; what they print stands at the end. The date of the last commit draws a share of each
+# proof's songs (ALL_EVEN_SHARE=2 draws that one); all of them in `proof-all`.
 proof: $(STAMP) proof-packages
 	$(BIN)/python -m pytest -m proof -n 2 --dist loadscope --no-loadscope-reorder -rP tests
 

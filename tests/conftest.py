@@ -2,11 +2,13 @@
 
 import contextlib
 import fcntl
+import hashlib
 import os
 import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -19,8 +21,27 @@ from all_even import kernels
 os.environ.setdefault("NUMBA_CACHE_DIR", kernels.cache_dir())
 HUNG_S = float(os.environ.get("ALL_EVEN_PATIENCE_S", "600"))
 """Tests wait for events; this long only against a real hang, on a machine however slow."""
+
+
+def _kept() -> Path:
+    """Tunes that were generated and files that were measured by these very sources, also by runs before this one."""
+    digest = hashlib.blake2b(digest_size=8)
+    for path in sorted(Path(kernels.__file__).parent.rglob("*.py")):
+        digest.update(path.read_bytes())
+    folder = Path(os.environ["NUMBA_CACHE_DIR"]).parents[1] / "tests" / digest.hexdigest()
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / ".used").touch()
+    for other in folder.parent.iterdir():
+        if other != folder and (other / ".used").stat().st_mtime < time.time() - KEPT_S:
+            shutil.rmtree(other, ignore_errors=True)
+    return folder
+
+
+KEPT_S = 3600.0
 _HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
-# All workers of a run share one home, with the demo and its measures; so do runs that a test starts by itself.
+# All workers of a run share one home; so do runs that a test starts by itself. Its caches outlive it.
+if "ALL_EVEN_LENT_HOME" not in os.environ:
+    (Path(_HOME.name) / "cache").symlink_to(_kept())
 os.environ["ALL_EVEN_HOME"] = os.environ.setdefault("ALL_EVEN_LENT_HOME", _HOME.name)
 
 import numpy as np  # noqa: E402
@@ -69,10 +90,11 @@ def public_folder() -> Iterator[Path]:
 
 def _once(name: str, make: Callable[[Path], Path]) -> Path:
     """A folder that all workers share: made by the one that needs it first; the others wait for it."""
-    home = Path(os.environ["ALL_EVEN_LENT_HOME"])
-    with (home / f"{name}.lock").open("w") as lock:
+    made = Path(os.environ["ALL_EVEN_LENT_HOME"]) / "cache" / "tunes"
+    made.mkdir(exist_ok=True)
+    with (made / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        return make(home / name)
+        return make(made / name)
 
 
 def _tune(folder: Path, **options: int) -> Path:

@@ -91,6 +91,7 @@ def few(short_folder, tmp_path) -> Path:
     return folder
 
 
+@pytest.mark.slow  # every move of every stage, twice
 def test_all_moves_made_leave_nothing_to_gain(capsys, few, tmp_path):
     session = tmp_path / "a.alleven"
     run(capsys, "new", few, "-o", session)
@@ -461,6 +462,7 @@ def test_figures_tell_words_and_sections(capsys, short_folder):
         assert all(word["start_s"] < word["end_s"] and 0.0 <= word["hidden"] <= 1.0 for word in line["words"])
 
 
+@pytest.mark.slow  # everything that leaves is written once
 def test_check_copy_deliver_and_notes(capsys, short_folder, tmp_path):
     session = tmp_path / "a.alleven"
     assert run(capsys, "new", short_folder, "-o", session)[0] == 0
@@ -484,3 +486,28 @@ def test_check_copy_deliver_and_notes(capsys, short_folder, tmp_path):
     assert "settled" in run(capsys, "notes", session, "--settle", "1")[1]
     assert "no note 9" in refused(capsys, "notes", session, "--settle", "9")
     assert run(capsys, "recall", session, "-o", tmp_path / "page.pdf", "--console")[0] == 0
+
+
+def test_the_benchmark_tells_what_it_has_and_goes_on_when_a_part_fails(capsys, monkeypatch):
+    from all_even.cli import benchmarks
+    from all_even.cli.benchmarks import processors
+    from all_even.cli.benchmarks.benchmark import Benchmark
+
+    def breaks(folder):
+        yield Benchmark("measured before it broke", 12.0, None, None, 1, "one")
+        raise TimeoutError("the window did not become ready")
+
+    monkeypatch.setattr(processors, "duck", breaks)
+    monkeypatch.setattr(processors, "dynamics", lambda folder: iter([Benchmark("another", 3.0, "a peer", 2.0, 1, "")]))
+    monkeypatch.setattr(benchmarks.run, "PARTS", {"duck": "processors.duck", "dynamics": "processors.dynamics"})
+    status, out, err = run(capsys, "bench")
+    assert status == 1
+    assert [line.partition(":")[0] for line in out.splitlines()] == ["measured before it broke", "another"]
+    assert "duck" in err
+    assert "the window did not become ready" in err
+    status, out, _ = run(capsys, "bench", "--only", "dynamics", "--json")
+    assert status == 0
+    (figure,) = json.loads(out)
+    assert (figure["name"], figure["realtime_factor"], figure["failed"]) == ("another", 3.0, False)
+    with pytest.raises(SystemExit):
+        cli.main(["bench", "--only", "nothing"])

@@ -1,6 +1,7 @@
 """Compiled kernels on disk: damaged files are made again, other users kept out, a full disk no matter."""
 
 import os
+import shutil
 import stat
 import subprocess
 import sys
@@ -25,10 +26,17 @@ def run(home: Path, code: str = LITTLE, **extra: str) -> subprocess.CompletedPro
     return subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, timeout=HUNG_S)
 
 
+@pytest.fixture(scope="module")
+def compiled_once(tmp_path_factory) -> Path:
+    home = tmp_path_factory.mktemp("kernels") / "home"
+    assert run(home).stdout.startswith("1.99")
+    return home
+
+
 @pytest.fixture
-def warm_home(tmp_path) -> Path:
-    assert run(tmp_path / "home").stdout.startswith("1.99")
-    return tmp_path / "home"
+def warm_home(compiled_once, tmp_path) -> Path:
+    """A home with compiled kernels, of this test alone."""
+    return Path(shutil.copytree(compiled_once, tmp_path / "home"))
 
 
 def files(home: Path) -> list[Path]:

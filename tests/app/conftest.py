@@ -140,7 +140,6 @@ def rig(one_window, tmp_path, monkeypatch) -> Rig:
     Measures of files are shared between tests.
     """
     shared = Path(os.environ["ALL_EVEN_LENT_HOME"]) / "cache"
-    shared.mkdir(exist_ok=True)
     home = tmp_path / "home"  # that of the fixture `home`; whole before anybody can write there
     home.mkdir()
     (home / "cache").symlink_to(shared)

@@ -200,6 +200,7 @@ def test_groups_convert_and_dissolve_without_changing_the_mix(routed):
     np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
 
 
+@pytest.mark.slow  # glue is fitted to every group and the mix
 def test_ready_starts_are_made_heard_of_in_the_ledger_and_undone(routed):
     desk = routed.desk
     desk.set_stage("dynamics")

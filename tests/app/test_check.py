@@ -269,6 +269,7 @@ def test_open_faults_are_shown_first(one_window, tmp_path):
     one_window.reset()
 
 
+@pytest.mark.slow  # everything that leaves is written once
 def test_the_copy_the_delivery_and_the_sheets_are_written_from_the_window(one_window, tmp_path):
     one_window.reset()
     one_window.open(check_sessions.song(tmp_path / "song"))

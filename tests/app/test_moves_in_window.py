@@ -22,13 +22,16 @@ def cards(rig) -> dict[str, MoveCard]:
     return {card.move_.id: card for card in rig.window.workbench.side.moves.widget().findChildren(MoveCard)}
 
 
-@pytest.fixture
-def balance(rig, six_bars):
-    rig.open(six_bars)
+def at_balance(rig):
     rig.desk.set_stage("balance")
     rig.measured()
     rig.settle_paint()
     return rig
+
+
+@pytest.fixture
+def balance(opened):
+    return at_balance(opened)
 
 
 def made(rig, move_id: str):
@@ -42,7 +45,9 @@ def apply(rig, stage: str, move_id: str) -> None:
     rig.wait(lambda: len(rig.desk.session.ledger) > count)
 
 
-def test_a_move_is_heard_while_it_is_held_as_loud_as_without(balance):
+def test_a_move_is_heard_while_it_is_held_as_loud_as_without(rig, six_bars):
+    rig.open(six_bars)
+    balance = at_balance(rig)
     desk, card = balance.desk, cards(balance)["balance.trim"]
     before, plan = desk.session, desk.player._wish.plan
     QTest.mousePress(card.hear, Qt.MouseButton.LeftButton)

@@ -35,6 +35,7 @@ ACTIONS = 4_500 if FULL else 200
 """Of each pair of hands."""
 
 
+@pytest.mark.slow  # on a new machine it compiles kernels that check every index
 @pytest.mark.parametrize("part", range(PARTS))
 @pytest.mark.parametrize("kind", CASES)
 def test_broken_files_are_refused_or_work(kind, part, tmp_path, record_property):
@@ -125,6 +126,7 @@ def whole(song: Path, kind: str) -> None:
             os.environ["ALL_EVEN_HOME"] = kept
 
 
+@pytest.mark.slow  # two hundred actions in a window of its own
 @pytest.mark.parametrize("seed", range(HANDS))
 def test_random_hands_break_nothing(seed, tmp_path, record_property):
     """In a process of its own: what they do there is told by its seed and its number."""

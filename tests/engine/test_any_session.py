@@ -2,6 +2,7 @@
 
 import msgspec
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -19,6 +20,7 @@ def rendered(plan, start=0, **options):
     return np.concatenate(blocks) if blocks else np.zeros((0, 2))
 
 
+@pytest.mark.slow  # sessions of every kind of processor, block by block
 @settings(max_examples=25, deadline=None)
 @given(any_session(), st.lists(st.integers(1, 700), min_size=30, max_size=30))
 def test_small_blocks_as_in_the_player_equal_the_offline_render(session, sizes):

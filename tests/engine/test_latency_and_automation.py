@@ -179,6 +179,40 @@ def test_a_curve_is_level_outside_its_points_and_knows_when_it_stands_still():
     assert made.still(200, 500)
 
 
+def values_by_numpy(curve: automation.Curve, now: np.ndarray) -> np.ndarray:
+    """As its docstring says, by NumPy: straight between points, level outside, of two at one frame the later."""
+    after = np.searchsorted(curve.frames, now, side="right")
+    left, right = np.maximum(0, after - 1), np.minimum(len(curve.frames) - 1, after)
+    width = curve.frames[right] - curve.frames[left]
+    part = np.where(width > 0, np.clip((now - curve.frames[left]) / np.maximum(1, width), 0.0, 1.0), 0.0)
+    return curve.values[left] + part * (curve.values[right] - curve.values[left])
+
+
+@pytest.mark.parametrize("count", [1, 2, 7, 300])
+def test_a_curve_is_what_its_points_say_at_any_frames_in_any_order(count):
+    rng = np.random.default_rng(count)
+    frames = np.sort(rng.integers(0, 40_000, count))
+    frames[count // 2 :: 5] = frames[count // 2]  # steps
+    curve = automation.Curve(np.sort(frames), rng.normal(-12.0, 6.0, count))
+    for now in (np.arange(-50, 41_000), np.arange(17, 42_000, 480), rng.integers(-100, 41_000, 9_000)):
+        np.testing.assert_array_equal(curve.values_at(now), values_by_numpy(curve, now))
+
+
+@pytest.mark.parametrize(("channels", "pan_curve"), [(1, None), (2, None), (1, True), (2, True)])
+def test_gains_that_rest_are_those_of_every_frame(channels, pan_curve):
+    """Where a level and a pan hold, one matrix stands for all frames; where one moves, none does."""
+    frames = np.array([0, 1000, 20_000, 21_000, 40_000])
+    level = automation.Curve(frames, np.array([-3.0, -9.7, -9.7, 2.3, 2.3]))
+    pans = automation.Curve(frames, np.array([0.0, 0.31, 0.31, 0.31, 0.31])) if pan_curve else None
+    moving = automation.MovingGains(channels, "-3 dB", -1.7, (level,), 0.2, pans, -1.0)
+    resting = moving.resting(1_000, 18_000)
+    assert resting.shape == (channels, 2)
+    every = moving.between(1_000, 18_000)
+    np.testing.assert_array_equal(every, np.broadcast_to(resting, every.shape))
+    assert moving.resting(19_900, 200) is None
+    assert moving.resting(0, 512) is None
+
+
 def test_a_bypass_can_be_compared_at_equal_loudness():
     session = chain_edits.add_station(session_of(1), "l0", Gain(gain_db=6.0, bypass=True, matched_db=6.0))
     sounds = {"l0": Memory(np.full((2_000, 1), 0.1))}

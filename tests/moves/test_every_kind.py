@@ -74,6 +74,7 @@ def made(look, move: Proposal) -> History:
     return history
 
 
+@pytest.mark.slow  # the first one of this file proposes all kinds of moves on all states
 def test_it_is_data(move):
     assert msgspec.json.decode(msgspec.json.encode(move), type=Proposal) == move
     assert move.title

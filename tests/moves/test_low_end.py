@@ -134,6 +134,7 @@ def test_another_way_takes_the_place_of_the_first(colliding):
     assert len(session.shapes) == 1
 
 
+@pytest.mark.slow  # all ways to duck, fitted with three sets of weights
 def test_the_weights_turn_the_fit(colliding):
     """Smoother climbs more slowly. (The window's test asks for more kick over the bass, which is deeper.)"""
     smooth, tight = (colliding.at(edits.set_work(colliding.session, duck_smooth=x)) for x in (1.0, -1.0))

@@ -1,19 +1,31 @@
 """What a proof looks at: everything, or a share that the date draws.
 
-`make proof` takes one of `SHARES` shares of each proof's songs, another one each day; `ALL_EVEN_SHARE=2` repeats a draw
-(its number stands in the head of the run). `make proof-all` takes all songs, and asks of each share by itself, too,
-what it asks of the whole: so that no day's draw fails by luck.
+`make proof` takes one of `SHARES` shares of each proof's songs, by the date of the last commit: the same sources draw
+the same, the next day's another one. The share stands in the head of the run, and `ALL_EVEN_SHARE=2` draws it anywhere.
+`make proof-all` takes all songs, and asks of each share by itself, too, what it asks of the whole: so that no draw
+fails by luck.
 """
 
 import os
+import subprocess
 from collections.abc import Sequence
-from datetime import UTC, datetime
+from datetime import date
+from pathlib import Path
 from typing import TypeVar
 
 A = TypeVar("A")
 SHARES = 4
 WHOLE = "all"
-CHOSEN = os.environ.setdefault("ALL_EVEN_SHARE", str(datetime.now(UTC).date().toordinal() % SHARES))
+
+
+def drawing_day() -> date:
+    """Of the last commit; without a history, today."""
+    command = ["git", "log", "-1", "--format=%cs"]
+    told = subprocess.run(command, cwd=Path(__file__).parent, capture_output=True, text=True)
+    return date.fromisoformat(told.stdout.strip()) if told.returncode == 0 and told.stdout.strip() else date.today()
+
+
+CHOSEN = os.environ.setdefault("ALL_EVEN_SHARE", str(drawing_day().toordinal() % SHARES))
 """Set once by the process that starts: its workers draw the same. A number, or `all`."""
 PARTS: tuple[str, ...] = (CHOSEN,) if CHOSEN != WHOLE else (WHOLE, *map(str, range(SHARES)))
 """What is judged: the share that was drawn; or everything, and each share."""
