@@ -15,12 +15,16 @@ from pathlib import Path
 # The real window, painted in memory: the same with and without a screen.
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
-# Compiled kernels are kept between runs (they are keyed by the sources); everything else is new.
-from all_even import kernels
+# Compiled kernels, tunes and measures are kept between runs (keyed by the sources); everything else is new.
+from all_even import kernels, places
 
 os.environ.setdefault("NUMBA_CACHE_DIR", kernels.cache_dir())
 HUNG_S = float(os.environ.get("ALL_EVEN_PATIENCE_S", "600"))
 """Tests wait for events; this long only against a real hang, on a machine however slow."""
+
+
+KEPT_S = 3600.0
+"""What other versions left goes after an hour."""
 
 
 def _kept() -> Path:
@@ -28,16 +32,16 @@ def _kept() -> Path:
     digest = hashlib.blake2b(digest_size=8)
     for path in sorted(Path(kernels.__file__).parent.rglob("*.py")):
         digest.update(path.read_bytes())
-    folder = Path(os.environ["NUMBA_CACHE_DIR"]).parents[1] / "tests" / digest.hexdigest()
+    folder = places.cache_folder("tests") / digest.hexdigest()
     folder.mkdir(parents=True, exist_ok=True)
-    (folder / ".used").touch()
+    os.utime(folder)
     for other in folder.parent.iterdir():
-        if other != folder and (other / ".used").stat().st_mtime < time.time() - KEPT_S:
-            shutil.rmtree(other, ignore_errors=True)
+        with contextlib.suppress(OSError):
+            if other != folder and other.stat().st_mtime < time.time() - KEPT_S:
+                shutil.rmtree(other, ignore_errors=True)
     return folder
 
 
-KEPT_S = 3600.0
 _HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
 # All workers of a run share one home; so do runs that a test starts by itself. Its caches outlive it.
 if "ALL_EVEN_LENT_HOME" not in os.environ:
