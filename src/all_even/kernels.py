@@ -16,7 +16,7 @@ import tempfile
 import time
 import types
 from collections.abc import Callable
-from functools import cached_property
+from functools import cache, cached_property
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
@@ -141,15 +141,22 @@ class Brief(Kernel):
         return _compiled(entry, nogil=False)
 
 
-def _compiled(function: Callable[..., Any], **options: Any) -> Callable[..., Any]:
-    """Machine code for the argument types it meets, kept on disk."""
-    if "NUMBA_CACHE_DIR" not in os.environ:
-        os.environ["NUMBA_CACHE_DIR"] = cache_dir()
+@cache
+def _compiler() -> tuple[Any, Any]:
+    """The compiler and our files for it. Read in once: later loops do not wait for who reads in another library."""
     with late.LOCK:
         import numba
 
         from all_even import kernel_files
 
+        return numba, kernel_files
+
+
+def _compiled(function: Callable[..., Any], **options: Any) -> Callable[..., Any]:
+    """Machine code for the argument types it meets, kept on disk."""
+    if "NUMBA_CACHE_DIR" not in os.environ:
+        os.environ["NUMBA_CACHE_DIR"] = cache_dir()
+    numba, kernel_files = _compiler()
     made = numba.njit(cache=True, error_model="numpy", boundscheck=checks_bounds(), **options)(function)
     kernel_files.check_sums(made)
     return cast(Callable[..., Any], made)

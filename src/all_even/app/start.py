@@ -99,6 +99,8 @@ def preload() -> threading.Thread:
         for name in LIBRARIES:
             with late.LOCK:
                 importlib.import_module(name)
+            if name == "numba" and kernels.is_warm():
+                _read_in_what_plays()
         from all_even import stages
         from all_even.app.stages import VIEWS
 
@@ -111,6 +113,20 @@ def preload() -> threading.Thread:
     thread = threading.Thread(target=read_in, name="preload", daemon=True)
     thread.start()
     return thread
+
+
+def _read_in_what_plays() -> None:
+    """The compiled loops with which every song begins: the first press of Play does not wait for the disk."""
+    import numpy as np
+
+    from all_even.engine import mixing
+    from all_even.kernels import brief
+
+    out = np.zeros((1, 2))
+    for kind in (np.float32, np.float64):
+        mixing.add_lane_brief(out, np.zeros((1, 2), dtype=kind), np.zeros((2, 2)), True)
+    brief(mixing.largest_gain)(np.zeros(1))
+    mixing.ProtectiveCeiling(48_000)(out)
 
 
 def share_time() -> None:

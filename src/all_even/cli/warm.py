@@ -23,7 +23,7 @@ from all_even import kernels
 
 UNUSED_S = 30 * 86_400.0
 RATE = 48_000
-NICE = 5
+NICE = 15
 """The window and what it opens go first."""
 
 
