@@ -61,7 +61,7 @@ def pytest_configure(config: pytest.Config) -> None:
     if hasattr(config, "workerinput") or config.option.collectonly or kernels.is_warm():
         return
     print("Compiling the kernels once for all tests: one to three minutes ...", flush=True)
-    subprocess.run([sys.executable, "-m", "all_even.cli.warm"], check=True)
+    subprocess.run([sys.executable, "-m", "all_even.cli.warm"], check=True, stdout=subprocess.DEVNULL)
 
 
 @pytest.fixture

@@ -10,7 +10,6 @@ from all_even import texts
 from all_even.app import fields, paint, theme
 from all_even.app.stages.dynamics.body import figures, paint_change
 from all_even.app.stages.dynamics.marks import GAP, SIDE, Mark, marks, sentences
-from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
     from all_even.measure.dynamics.movement import Movement
@@ -47,10 +46,7 @@ def sentence(found: "Movement | None", works: str) -> str:
     if found is None:
         return "Being measured …"
     if not works:
-        spread = found.spread_before_db
-        if found.is_sum or spread is None:
-            return "Nothing works on its level."
-        return f"{len(found.units)} notes, words or hits, {number(spread)} dB apart."
+        return "Nothing works on its level." if found.is_sum else f"{len(found.units)} notes, words or hits."
     over = [mark.name.lower() for mark in marks(found.side) if mark.over]
     return f"{works}{': look at ' + ', '.join(over) if over else ', no side effect over its limit'}."
 
