@@ -31,7 +31,7 @@ class Nursery:
     def said(self) -> str:
         """The next line of the nursery or its child."""
         assert self._process.stdout is not None
-        return self._process.stdout.readline().strip()
+        return self._process.stdout.readline().strip()  # nothing at its end only: it says no empty lines
 
     def born(self, *arguments: str) -> int:
         """A child that has said `ready`: the number of its process."""
@@ -43,10 +43,13 @@ class Nursery:
         return number
 
     def kill(self, number: int) -> None:
-        """In the middle of whatever it does; waits until it is gone."""
+        """In the middle of whatever it does, half a line it was saying included; waits until it is gone."""
         os.kill(number, signal.SIGKILL)
-        while self.said() != "gone":
-            pass
+        while True:
+            line = self.said()
+            assert line, "the nursery itself is gone"
+            if line.endswith("gone"):
+                return
 
     def close(self) -> None:
         self._process.kill()

@@ -117,6 +117,8 @@ class Rig:
         if window.workbench is not None:
             window.workbench.side.setCurrentIndex(0)
             window.workbench.lanes.hidden_button.setChecked(False)
+            if window.workbench.head.transport.follow.isChecked():
+                window.workbench.head.transport.follow.click()
         window.start_page.refresh()
         window.activateWindow()
         self.settle_paint()
