@@ -1,9 +1,9 @@
 """What each test costs, in processor seconds of its worker and of the programs it started.
 
-Seconds on a clock depend on what else the machine does; processor seconds hardly. The ten dearest tests and files are
-printed at the end. A test over `LIMIT_S` without the mark `slow` fails the run, so that it stays quick; so does one
-before which fixtures were made for over `FIXTURES_S` (many tests share them, the first one pays). Files are handed
-out the dearest first, so that all workers end together.
+Seconds on a clock depend on what else the machine does; processor seconds less. The ten dearest tests and files are
+printed at the end. A test over `LIMIT_S` without the mark `slow` is told, and so is one before which fixtures were made
+for over `FIXTURES_S` (many tests share them, the first one pays); over `SWING` times that it fails the run, so that it
+stays quick. Files are handed out the dearest first, so that all workers end together.
 """
 
 import json
@@ -16,6 +16,9 @@ from pathlib import Path
 import pytest
 
 LIMIT_S, FIXTURES_S = 10.0, 40.0
+SWING = 3.0
+"""The same loop takes up to three times as long on a machine that others use as well: what is over a limit is told, and
+fails the run only where no swing explains it."""
 COSTS = Path(__file__).with_name("costs.json")
 """Processor seconds by file, of some run before this one."""
 WORKER = "PYTEST_XDIST_WORKER"
@@ -46,6 +49,7 @@ class Budget:
         self.last = processor_s()
         self.spent: dict[str, float] = defaultdict(float)
         self.over: dict[str, float] = {}
+        self.failed = False
 
     def pytest_runtest_logstart(self) -> None:
         self.last = processor_s()
@@ -64,8 +68,10 @@ class Budget:
         told = dict(report.user_properties)
         spent = told.get("processor_s", 0.0)
         self.spent[report.nodeid] += spent
-        if "slow" not in told and spent > (FIXTURES_S if report.when == "setup" else LIMIT_S):
+        limit = FIXTURES_S if report.when == "setup" else LIMIT_S
+        if "slow" not in told and spent > limit:
             self.over[report.nodeid] = spent
+            self.failed |= spent > SWING * limit
 
     def pytest_terminal_summary(self, terminalreporter: pytest.TerminalReporter) -> None:
         files = by_file(self.spent)
@@ -79,7 +85,7 @@ class Budget:
             terminalreporter.write_line(told, red=True)
 
     def pytest_sessionfinish(self, session: pytest.Session) -> None:
-        if self.over and not os.environ.get(WORKER) and session.exitstatus == pytest.ExitCode.OK:
+        if self.failed and not os.environ.get(WORKER) and session.exitstatus == pytest.ExitCode.OK:
             session.exitstatus = pytest.ExitCode.TESTS_FAILED
 
 

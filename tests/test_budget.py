@@ -2,7 +2,7 @@
 
 from types import SimpleNamespace
 
-from tests.budget import FIXTURES_S, LIMIT_S, Budget, by_file, dearest
+from tests.budget import FIXTURES_S, LIMIT_S, SWING, Budget, by_file, dearest
 from tests.proof import draw
 
 
@@ -17,7 +17,7 @@ def test_the_dearest_come_first():
     assert by_file(spent) == {"a.py": 3.5, "b.py": 3.0}
 
 
-def test_a_test_over_its_limit_fails_the_run_unless_it_is_marked():
+def test_a_test_over_its_limit_is_told_unless_it_is_marked_and_far_over_it_fails_the_run():
     budget = Budget()
     budget.pytest_runtest_logreport(report("call", LIMIT_S - 0.1))
     assert not budget.over
@@ -25,6 +25,9 @@ def test_a_test_over_its_limit_fails_the_run_unless_it_is_marked():
     assert not budget.over
     budget.pytest_runtest_logreport(report("call", LIMIT_S + 0.1))
     assert list(budget.over) == ["tests/a.py::test_x"]
+    assert not budget.failed
+    budget.pytest_runtest_logreport(report("call", SWING * LIMIT_S + 0.1))
+    assert budget.failed
 
 
 def test_fixtures_have_a_limit_of_their_own():
