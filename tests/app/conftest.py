@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtWidgets import QApplication
 
+from all_even.app import theme
 from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
@@ -107,7 +108,8 @@ class Rig:
         desk.close_session()
         window.close_session()
         window.pages.setCurrentWidget(window.start_page)
-        window.apply_theme("day")
+        if theme.current().name != "day":
+            window.apply_theme("day")
         window.resize(1280, 800)
         desk.set_stage("gather")
         if desk.ears.known_player is not None:

@@ -48,3 +48,10 @@ def test_other_settings_share_what_the_detector_hears(sound):
 @pytest.mark.parametrize("change", [{"level": "RMS"}, {"link": 50.0}, {"lookahead_ms": 2.0}, {"listen": True}])
 def test_what_needs_more_is_not_simple(change):
     assert not is_simple(replace(Compressor(), **change))
+
+
+def test_means_are_those_of_neighbouring_frames(sound):
+    station, whole = SETTINGS["usual"], sound[:50_003]  # no multiple of six, and across the pieces it works in
+    power = detector_power(whole, RATE, station)
+    plain = gain_db(power, RATE, station)[: 6 * (len(whole) // 6)].reshape(-1, 6)
+    np.testing.assert_allclose(gain_db(power, RATE, station, every=6), plain.mean(axis=1), rtol=0.0, atol=1e-12)

@@ -1,5 +1,7 @@
 """Sounds with known hits, tails, pitches and notes, made from numbers for the measures that judge."""
 
+from functools import lru_cache
+
 import numpy as np
 
 RATE = 48_000
@@ -46,12 +48,13 @@ def placed(sound: np.ndarray, times_s, seconds: float, levels=None) -> np.ndarra
     return out
 
 
-def overtones(time: np.ndarray, hz: float, highest_hz: float, slope: float, *, bent: bool = False) -> np.ndarray:
+@lru_cache(maxsize=64)  # a line plays the same few notes again and again
+def overtones(frames: int, hz: float, highest_hz: float, slope: float, *, bent: bool = False) -> np.ndarray:
     """All harmonics up to a frequency, each falling with its number; one sine each, by powers of one rotation.
 
     bent: the phases rise with the square of the number, which keeps the peak low.
     """
-    turn = np.exp(2j * np.pi * hz * time)
+    turn = np.exp(2j * np.pi * hz * np.arange(frames) / RATE)
     total = np.zeros_like(turn)
     for k in range(int(highest_hz / hz) - 1, 0, -1):
         total += np.exp(1j * k * k * bent) / k**slope
@@ -64,7 +67,7 @@ def plucked(notes, seconds: float, *, slope: float = 1.2, gap_s: float = 0.04) -
     out = np.zeros(round(seconds * RATE))
     for start, length, hz in notes:
         time = np.arange(round((length - gap_s) * RATE)) / RATE
-        tone = overtones(time, hz, 3500.0, slope)
+        tone = overtones(len(time), hz, 3500.0, slope)
         envelope = np.minimum(1.0, time / 0.004) * np.minimum(1.0, (time[-1] - time) / 0.03) * np.exp(-time / 1.5)
         at = round(start * RATE)
         part = (tone * envelope)[: len(out) - at]

@@ -20,7 +20,7 @@ def held(notes, slope: float = 1.0, highest_hz: float = 9000.0, seconds: float =
     out = np.zeros(round(seconds * RATE))
     for start, length, hz in notes:
         time = np.arange(round(length * RATE)) / RATE
-        tone = overtones(time, hz, highest_hz, slope, bent=True)
+        tone = overtones(len(time), hz, highest_hz, slope, bent=True)
         envelope = np.minimum(1.0, time / 0.03) * np.minimum(1.0, (time[-1] - time) / 0.05)
         at = round(start * RATE)
         part = (tone * np.maximum(envelope, 0.0))[: len(out) - at]

@@ -176,6 +176,27 @@ def test_two_equal_powers_pile_up_3_db_and_nothing_ducked_leaves_no_gap():
     assert sound.ripple_db is None
 
 
+def test_figures_are_those_of_the_definition_hit_by_hit(meeting):
+    """The formulas of the module's first lines, in plain NumPy."""
+    m, gain_db = meeting, np.minimum(0.0, 9.0 * np.sin(np.arange(len(meeting.key_power)) / 60.0) - 2.0)
+    ducked = m.target_power * 10.0 ** (gain_db / 10.0)
+    excess = 10.0 * np.log10((m.key_power + ducked) / np.maximum(m.key_power, m.target_power))
+    excess[~m.active] = 0.0
+    hits = [slice(first, last) for first, last in zip(m.first, m.last, strict=True)]
+    ratios = [m.key_power[i:t].sum() / ducked[i:t].sum() for i, t in zip(m.first, m.tail, strict=True)]
+    late = [
+        hit.stop - max(hit.start, *(t + 1 for t in range(hit.start, hit.stop) if gain_db[t] < -0.5)) for hit in hits
+    ]
+    found = duck.low_figures(meeting, gain_db)
+    assert found.gap_db == pytest.approx(np.median([max(0.0, (-excess[hit]).max()) for hit in hits]))
+    assert found.gap_ms == pytest.approx(np.median([np.count_nonzero(excess[hit] < -3.0) for hit in hits]))
+    assert found.kick_over_bass_db == pytest.approx(np.median(10.0 * np.log10(ratios)))
+    assert found.depth_db == pytest.approx(np.median([-gain_db[hit].min() for hit in hits]))
+    assert found.recovery_margin_ms == pytest.approx(np.median(late))
+    assert found.unrecovered_hits == sum(gain_db[hit.stop - 1] < -0.5 for hit in hits) > 0
+    assert duck.cost(meeting, gain_db) == (found.cost, found.unrecovered_hits)
+
+
 def test_a_step_of_gain_on_a_bass_clicks_and_a_smooth_one_does_not():
     bass = 0.5 * np.sin(2 * np.pi * 55.0 * np.arange(4 * RATE) / RATE + 1.0)
     silent_click = 1e-3 * placed(kick(54.0, 100.0), [0.5, 1.5, 2.5, 3.5], 4.0)

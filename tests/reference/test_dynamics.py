@@ -169,6 +169,32 @@ def test_the_ceiling_holds_between_the_samples(name, lookahead_ms):
     assert 20 * math.log10(peak) > -9.0
 
 
+@pytest.mark.parametrize("size", [RATE, 77])
+def test_the_gain_of_the_limiter_is_that_of_its_definition(size):
+    """In plain NumPy: peak of four points a frame, held over the look-ahead, let go by one pole, averaged."""
+    sound = 0.5 * np.random.default_rng(3).standard_normal((RATE // 4, 2)) * np.linspace(0.1, 1.5, RATE // 4)[:, None]
+    limiter = Limiter(ceiling_db=-6.0, lookahead_ms=2.0, release_ms=20.0)
+    run, found = Single(limiter, RATE), np.zeros(len(sound))
+    for at in range(0, len(sound), size):
+        run(sound[at : at + size], None, found[at : at + size])
+    time = np.arange(-12, 12) + 1.0
+    points = [sound]
+    for part in (0.25, 0.5, 0.75):
+        taps = np.sinc(time - part) * np.i0(7.0 * np.sqrt(1.0 - ((time - part) / 12.0) ** 2)) / np.i0(7.0)
+        points.append(np.stack([np.convolve(side, taps[::-1])[12 : 12 + len(sound)] for side in sound.T], axis=1))
+    between = np.abs(np.array(points)).max(axis=(0, 2))
+    top = np.maximum(between, np.append(np.abs(sound).max(axis=1)[1:], 0.0))
+    missing = np.maximum(0.0, 1.0 - amplitude(-6.0 - 0.05) / np.maximum(top, 1e-9))
+    held = np.array([missing[max(0, i - 95) : i + 1].max() for i in range(len(sound))])
+    share, released = math.exp(-1.0 / (0.020 * RATE)), np.zeros(len(sound) + 96)
+    for i, most in enumerate(held):
+        released[96 + i] = max(most, share * released[95 + i] + (1.0 - share) * most)
+    average = np.convolve(released, np.ones(96) / 96.0)[96 : 96 + len(sound)]
+    late = 12  # frames until the middle of the interpolator has come by
+    np.testing.assert_allclose(found[late:], 20.0 * np.log10(1.0 - average[:-late]), atol=1e-6)
+    assert found.min() < -6.0
+
+
 def test_the_limiter_leaves_what_is_under_the_ceiling_alone():
     sound = 0.3 * np.random.default_rng(2).uniform(-1, 1, (5000, 2))
     limiter = Limiter(ceiling_db=-1.0)

@@ -31,10 +31,11 @@ def detector_power(samples: Samples, sample_rate: int, station: Compressor) -> A
     return power
 
 
-def gain_db(power: Array, sample_rate: int, station: Compressor) -> Array:
-    """(frames,): the gain that a simple compressor applies, dB. power: from `detector_power` with its filters."""
-    gain = np.empty(len(power))
-    _reduce(power, coefficients_of(station, sample_rate), np.zeros(4), gain)
+def gain_db(power: Array, sample_rate: int, station: Compressor, every: int = 1) -> Array:
+    """(frames // every,): the gain that a simple compressor applies, dB, as means of so many frames. power: from
+    `detector_power` with its filters."""
+    gain = np.zeros(len(power) // every)
+    _reduce(power, coefficients_of(station, sample_rate), np.zeros(4), every, gain)
     return gain
 
 
@@ -57,10 +58,19 @@ def _detect(block, no_key, c, state, power):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _reduce(power, c, state, gain):  # type: ignore[no-untyped-def]
+def _reduce(power, c, state, every, gain):  # type: ignore[no-untyped-def]
+    summed, held, at = 0.0, 0, 0
     for start in range(0, len(power), CHUNK):
         part = power[start : start + CHUNK].copy()
         wanted_reduction(part, c)
         smooth_reduction(part, c, state)
+        if every == 1:
+            for i in range(len(part)):
+                gain[start + i] = -part[i]
+            continue
         for i in range(len(part)):
-            gain[start + i] = -part[i]
+            summed += part[i]
+            held += 1
+            if held == every:
+                gain[at] = -summed / every
+                summed, held, at = 0.0, 0, at + 1

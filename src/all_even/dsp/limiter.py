@@ -24,6 +24,8 @@ TAPS = 24
 KAISER_BETA = 7.0
 MARGIN_DB = 0.05
 FACTOR = 4
+RUN = 64
+"""Frames that are worked on together."""
 
 
 def phases() -> Array:
@@ -100,60 +102,113 @@ def _limit(block, key, gain, c, state, position):  # type: ignore[no-untyped-def
     length = inside(state[5], size + 1)
     now = float(inside(state[0], 1e15))
     clean(block)
-    for i in range(frames):
-        peak = 0.0
-        for channel in range(channels):
-            x = before * block[i, channel]
-            block[i, channel] = x
-            h = past + channel * TAPS
-            loudest = 0.0
-            for k in range(TAPS - 1):
-                state[h + k] = state[h + k + 1]
-                loudest = max(loudest, abs(state[h + k]))
-            state[h + TAPS - 1] = x
-            loudest = max(loudest, abs(x))
-            peak = max(peak, abs(state[h + TAPS // 2 - 1]), abs(state[h + TAPS // 2]))
-            if loudest * 2.5 > ceiling:
-                for phase in range(3):
-                    y = 0.0
-                    for k in range(TAPS):
-                        y += taps[phase * TAPS + k] * state[h + k]
-                    peak = max(peak, abs(y))
-        missing = 1.0 - ceiling / peak if peak > ceiling else 0.0
-        # Sliding maximum of the missing gain: a queue that only falls; places in `queue` and after.
-        while length > 0:
-            last = (head + length - 1) % size
-            if state[queue + last] > missing:
-                break
-            length -= 1
-        last = (head + length) % size
-        state[queue + last] = missing
-        state[queue + size + last] = now
-        length += 1
-        while length > 1 and now - state[queue + size + head] >= window:
-            head = (head + 1) % size
-            length -= 1
-        most = state[queue + head]
-        released = max(most, release * released + (1.0 - release) * most)
-        if released < 1e-12:
-            released = 0.0
-        ring = average + int(now % window)
-        state[ring] = released
-        total = 0.0
-        if released > 0.0 or state[3] > 0.0:
-            for k in range(window):
-                total += state[average + k]
-        state[3] = total
-        g = 1.0 - total / window
-        if len(gain) > 0:
-            gain[i] = 20.0 * np.log10(g)
-        for channel in range(channels):
-            s = delay + 2 * place + channel
-            y = state[s]
-            state[s] = block[i, channel]
-            block[i, channel] = y * g
-        place += 1
-        if place == latency:
-            place = 0
-        now += 1.0
+    peaks, totals = np.empty(RUN), np.empty(RUN)
+    for start in range(0, frames, RUN):
+        part = block[start : start + RUN]
+        for i in range(len(part)):
+            for channel in range(channels):
+                part[i, channel] = before * part[i, channel]
+        _true_peaks(part, taps, ceiling, state[past : past + 2 * TAPS].reshape((2, TAPS)), peaks)
+        began = now
+        for i in range(len(part)):
+            missing = 1.0 - ceiling / peaks[i] if peaks[i] > ceiling else 0.0
+            # Sliding maximum of the missing gain: a queue that only falls; places in `queue` and after.
+            while length > 0:
+                last = (head + length - 1) % size
+                if state[queue + last] > missing:
+                    break
+                length -= 1
+            last = (head + length) % size
+            state[queue + last] = missing
+            state[queue + size + last] = now
+            length += 1
+            while length > 1 and now - state[queue + size + head] >= window:
+                head = (head + 1) % size
+                length -= 1
+            most = state[queue + head]
+            released = max(most, release * released + (1.0 - release) * most)
+            if released < 1e-12:
+                released = 0.0
+            totals[i] = released
+            now += 1.0
+        state[3] = _summed(state[average : average + window], int(began % window), totals[: len(part)], state[3])
+        for i in range(len(part)):
+            g = 1.0 - totals[i] / window
+            if len(gain) > 0:
+                gain[start + i] = 20.0 * np.log10(g)
+            for channel in range(channels):
+                s = delay + 2 * place + channel
+                y = state[s]
+                state[s] = part[i, channel]
+                part[i, channel] = y * g
+            place = place + 1 if place + 1 < latency else 0
     state[0], state[1], state[2], state[4], state[5] = now, place, released, head, length
+
+
+@kernel
+def _true_peaks(part, taps, ceiling, past, peaks):  # type: ignore[no-untyped-def]
+    """The highest of each frame and of the three points after the frame in the middle of the last `TAPS`. past: (2,
+    TAPS), the frames before, then those of this part."""
+    frames, channels = part.shape
+    peaks[:] = 0.0
+    line, loudest, between = np.empty(TAPS - 1 + RUN), np.empty(RUN), np.empty(RUN)
+    for channel in range(channels):
+        for k in range(TAPS - 1):
+            line[k] = past[channel, k + 1]
+        for i in range(frames):
+            line[TAPS - 1 + i] = part[i, channel]
+        loudest[:] = 0.0
+        top = 0.0
+        for k in range(TAPS):
+            shifted = line[k : k + frames]
+            for i in range(frames):
+                loudest[i] = max(loudest[i], abs(shifted[i]))
+        for i in range(frames):
+            peaks[i] = max(peaks[i], abs(line[TAPS // 2 - 1 + i]), abs(line[TAPS // 2 + i]))
+            top = max(top, loudest[i])
+        if top * 2.5 > ceiling:
+            for phase in range(FACTOR - 1):
+                between[:] = 0.0
+                for k in range(TAPS):
+                    tap, shifted = taps[phase * TAPS + k], line[k : k + frames]
+                    for i in range(frames):
+                        between[i] += tap * shifted[i]
+                for i in range(frames):
+                    if loudest[i] * 2.5 > ceiling:
+                        peaks[i] = max(peaks[i], abs(between[i]))
+        for k in range(TAPS):
+            past[channel, k] = line[frames - 1 + k]
+
+
+@kernel
+def _summed(ring, place, values, last):  # type: ignore[no-untyped-def]
+    """In place of the values the sums of the ring as each of them has been put into it, from `place` on. last: the sum
+    before them; returns that after them. Four sums at a time: each is a chain of additions for itself."""
+    window, done = len(ring), 0
+    while done < len(values):
+        count = min(4, window, len(values) - done)
+        new = values[done : done + count]
+        if last == 0.0 and new.max() == 0.0:
+            for j in range(count):
+                ring[(place + j) % window] = 0.0
+        else:
+            one, two, three, four = 0.0, 0.0, 0.0, 0.0
+            for k in range(window):
+                j = k - place if k >= place else k - place + window
+                held = ring[k]
+                if j < count:
+                    one += new[0] if j == 0 else held
+                    two += new[j] if j <= 1 else held
+                    three += new[j] if j <= 2 else held
+                    four += new[j]
+                    ring[k] = new[j]
+                else:
+                    one += held
+                    two += held
+                    three += held
+                    four += held
+            for j in range(count):
+                new[j] = one if j == 0 else (two if j == 1 else (three if j == 2 else four))
+            last = new[count - 1]
+        place, done = (place + count) % window, done + count
+    return last

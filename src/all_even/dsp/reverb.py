@@ -280,13 +280,16 @@ def _enter(part, c, place, before, diffusers, sides):  # type: ignore[no-untyped
             ring = diffusers[DIFFUSERS * side + j]
             to = place % len(ring)
             read = (place - int(c[HEAD + DIFFUSERS * side + j])) % len(ring)
-            for i in range(frames):
-                old = ring[read]
-                new = sides[side, i] + c[1] * old
-                sides[side, i] = old - c[1] * new
-                ring[to] = quiet(new)
-                to = to + 1 if to + 1 < len(ring) else 0
-                read = read + 1 if read + 1 < len(ring) else 0
+            done = 0
+            while done < frames:
+                run = min(frames - done, len(ring) - to, len(ring) - read)
+                sound, held, kept = sides[side, done : done + run], ring[read : read + run], ring[to : to + run]
+                for i in range(run):
+                    old = held[i]
+                    new = sound[i] + c[1] * old
+                    sound[i] = old - c[1] * new
+                    kept[i] = quiet(new)
+                done, to, read = done + run, (to + run) % len(ring), (read + run) % len(ring)
         to = place % before.shape[1]
         for i in range(frames):
             before[side, to] = sides[side, i]
@@ -297,35 +300,71 @@ def _enter(part, c, place, before, diffusers, sides):  # type: ignore[no-untyped
 def _leave_lines(c, at, place, lines, state, out):  # type: ignore[no-untyped-def]
     """What comes out of each line, read between the frames, and damped. at: song frame."""
     depth, step = c[7], c[8]
-    offset = at % GRID_FRAMES
-    size = lines.shape[1]
+    offset, frames, size = at % GRID_FRAMES, out.shape[1], lines.shape[1]
+    base = place % size
+    around = np.empty(GRID_FRAMES + 3)
     for k in range(LINES):
         q = LINE + PER_LINE * k
         pace = step * (1.0 + 0.083 * k)
         from_ = depth * np.sin(pace * (at - offset) + 2.399963 * k)
         slope = (depth * np.sin(pace * (at - offset + GRID_FRAMES) + 2.399963 * k) - from_) / GRID_FRAMES
-        x1, y1, x2, y2 = state[4 * k], state[4 * k + 1], state[4 * k + 2], state[4 * k + 3]
-        ring = lines[k]
-        for i in range(out.shape[1]):
-            delay = c[q] + from_ + slope * (offset + i)
-            whole = int(delay)
-            f = delay - whole
-            now = (place + i - whole) % size
-            after = now + 1 if now + 1 < size else 0
-            once = now - 1 if now > 0 else size - 1
-            twice = once - 1 if once > 0 else size - 1
-            early, late = f * (f - 1.0) / 6.0, (f + 1.0) * (f - 2.0) / 2.0
-            x = c[q + 1] * (
-                (late * (f - 1.0)) * ring[now]
-                - (late * f) * ring[once]
-                + (early * (f + 1.0)) * ring[twice]
-                - (early * (f - 2.0)) * ring[after]
-            )
-            y = c[q + 2] * x + c[q + 3] * x1 - c[q + 4] * y1
-            z = c[q + 5] * y + c[q + 6] * x2 - c[q + 7] * y2
-            x1, y1, x2, y2 = x, y, y, z
-            out[k, i] = z
-        state[4 * k], state[4 * k + 1], state[4 * k + 2], state[4 * k + 3] = quiet(x1), quiet(y1), quiet(x2), quiet(y2)
+        ring, row, gain = lines[k], out[k], c[q + 1]
+        whole = int(c[q] + from_ + slope * offset)
+        if whole == int(c[q] + from_ + slope * (offset + frames - 1)):  # all from frames that stand side by side
+            first = (base - whole - 2) % size
+            if first + frames + 3 <= size:
+                near = ring[first : first + frames + 3]
+            else:
+                for i in range(frames + 3):
+                    around[i] = ring[(first + i) % size]
+                near = around[: frames + 3]
+            for i in range(frames):
+                f = c[q] + from_ + slope * (offset + i) - whole
+                row[i] = gain * _between(f, near[i], near[i + 1], near[i + 2], near[i + 3])
+        else:
+            for i in range(frames):
+                delay = c[q] + from_ + slope * (offset + i)
+                whole = int(delay)
+                now = base + i - whole
+                twice, once, after = (now - 2) % size, (now - 1) % size, (now + 1) % size
+                row[i] = gain * _between(delay - whole, ring[twice], ring[once], ring[now % size], ring[after])
+    read = np.empty((frames, LINES))
+    for k in range(LINES):
+        for i in range(frames):
+            read[i, k] = out[k, i]
+    _damp(c, state, read)
+    for k in range(LINES):
+        for i in range(frames):
+            out[k, i] = read[i, k]
+
+
+@kernel
+def _between(f, twice, once, now, after):  # type: ignore[no-untyped-def]
+    """The curve through four frames, f frames before `now`: Lagrange's of the third order."""
+    early, late = f * (f - 1.0) / 6.0, (f + 1.0) * (f - 2.0) / 2.0
+    return (late * (f - 1.0)) * now - (late * f) * once + (early * (f + 1.0)) * twice - (early * (f - 2.0)) * after
+
+
+@kernel
+def _damp(c, state, read):  # type: ignore[no-untyped-def]
+    """The two shelves of each line, in place, all lines at once. read: (frames, LINES)."""
+    shelves = np.empty((6, LINES))
+    last = np.empty((4, LINES))
+    for k in range(LINES):
+        for j in range(6):
+            shelves[j, k] = c[LINE + PER_LINE * k + 2 + j]
+        for j in range(4):
+            last[j, k] = state[4 * k + j]
+    for i in range(len(read)):
+        for k in range(LINES):
+            x = read[i, k]
+            y = shelves[0, k] * x + shelves[1, k] * last[0, k] - shelves[2, k] * last[1, k]
+            z = shelves[3, k] * y + shelves[4, k] * last[2, k] - shelves[5, k] * last[3, k]
+            last[0, k], last[1, k], last[2, k], last[3, k] = x, y, y, z
+            read[i, k] = z
+    for k in range(LINES):
+        for j in range(4):
+            state[4 * k + j] = quiet(last[j, k])
 
 
 @kernel
@@ -347,18 +386,22 @@ def _feed_back(c, place, before, lines, out):  # type: ignore[no-untyped-def]
     while half >= 1:
         for start in range(0, LINES, 2 * half):
             for k in range(start, start + half):
+                one, other = out[k], out[k + half]
                 for i in range(frames):
-                    upper, lower = out[k, i], out[k + half, i]
-                    out[k, i], out[k + half, i] = upper + lower, upper - lower
+                    upper, lower = one[i], other[i]
+                    one[i], other[i] = upper + lower, upper - lower
         half //= 2
     for k in range(LINES):
         into = c[LINE + PER_LINE * k + 10]
         source, ring = before[k % 2], lines[k]
         to, read = place % len(ring), (place - int(c[0])) % len(source)
-        for i in range(frames):
-            ring[to] = quiet(0.25 * out[k, i] + into * source[read])
-            to = to + 1 if to + 1 < len(ring) else 0
-            read = read + 1 if read + 1 < len(source) else 0
+        done = 0
+        while done < frames:
+            run = min(frames - done, len(ring) - to, len(source) - read)
+            row, heard, kept = out[k, done : done + run], source[read : read + run], ring[to : to + run]
+            for i in range(run):
+                kept[i] = quiet(0.25 * row[i] + into * heard[i])
+            done, to, read = done + run, (to + run) % len(ring), (read + run) % len(source)
 
 
 @kernel
@@ -370,9 +413,12 @@ def _reflect(c, place, before, sides):  # type: ignore[no-untyped-def]
             tap = TAPS + 2 * side * EARLY_TAPS + t
             gain = c[2] * c[tap + EARLY_TAPS]
             read = (place - int(c[0]) - int(c[tap])) % len(source)
-            for i in range(sides.shape[1]):
-                sides[side, i] += gain * source[read]
-                read = read + 1 if read + 1 < len(source) else 0
+            first = min(sides.shape[1], len(source) - read)
+            heard, near, later = source[read : read + first], sides[side, :first], sides[side, first:]
+            for i in range(first):
+                near[i] += gain * heard[i]
+            for i in range(len(later)):
+                later[i] += gain * source[i]
 
 
 @kernel

@@ -44,11 +44,12 @@ def analytic_band(
     return np.asarray(scipy.fft.ifft(both)[: -(-len(sound) // every)])
 
 
-def above(sound: Array, frequency_hz: float, sample_rate: int) -> Array:
-    """What of (frames,) lies over a frequency: a high-pass, forwards and backwards."""
-    size = scipy.fft.next_fast_len(len(sound) + round(RING_S * sample_rate), real=True)
+def above(sound: Array, frequency_hz: float, sample_rate: int, ring_s: float = RING_S) -> Array:
+    """What of (..., frames) lies over a frequency: a high-pass, forwards and backwards. ring_s: silence behind it."""
+    frames = sound.shape[-1]
+    size = scipy.fft.next_fast_len(frames + round(ring_s * sample_rate), real=True)
     spectrum = scipy.fft.rfft(sound, size)
-    w = np.tan(np.pi * np.minimum(np.arange(len(spectrum)) / size, 0.4999))
+    w = np.tan(np.pi * np.minimum(np.arange(spectrum.shape[-1]) / size, 0.4999))
     edge = np.tan(np.pi * frequency_hz / sample_rate)
     spectrum *= w**4 / (w**4 + edge**4)
-    return np.asarray(scipy.fft.irfft(spectrum, size)[: len(sound)])
+    return np.asarray(scipy.fft.irfft(spectrum, size)[..., :frames])

@@ -16,6 +16,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from all_even.kernels import kernel
 from all_even.late import scipy
 from all_even.measure.zero_phase import above, analytic_band
 
@@ -31,6 +32,8 @@ ACTIVE_DB = 25.0
 GAP_DB = 3.0
 REDUCED_DB = 0.5
 """A gain reduction over this counts as not recovered."""
+DB_PER_NEPER = 10.0 / np.log(10.0)
+"""Of a power."""
 BEFORE_HIT_S = 0.006
 """The end of a hit: so long before the next, since shapes step back a moment before it."""
 NORMAL_SHARE = 0.75
@@ -38,6 +41,8 @@ NORMAL_SHARE = 0.75
 RIPPLE_SMOOTH_S, RIPPLE_SKIP_S, RIPPLE_FROM_DB = 0.025, 0.015, 1.0
 RIPPLE_FLAG_DB, RIPPLE_CLEAN_DB = -22.0, -25.0
 CLICK_HZ, CLICK_FROM_S, CLICK_TO_S = 1_000.0, -0.004, 0.012
+CLICK_RINGS_S = 0.03
+"""After which a filter at that frequency is silent to the last bit."""
 CLICK_RE_TARGET_DB, CLICK_RE_KEY_DB = -40.0, -15.0
 NOT_NEEDED = 0.5
 """Unducked cost under which kick and bass do not meet."""
@@ -76,13 +81,27 @@ class Meeting:
 
     @cached_property
     def key_treble(self) -> Array:
-        """What of the key lies over 1 kHz, zero-phase."""
-        return above(self.key, CLICK_HZ, self.sample_rate)
+        """What of the key lies over 1 kHz, zero-phase, near its hits, (hits, frames)."""
+        return self.treble(self.key)
 
     @cached_property
     def target_treble(self) -> Array:
-        """What of the target lies over 1 kHz, zero-phase."""
-        return above(self.target, CLICK_HZ, self.sample_rate)
+        """The same of the target."""
+        return self.treble(self.target)
+
+    def treble(self, sound: Array) -> Array:
+        """What of a sound lies over 1 kHz, zero-phase, from 4 ms before to 12 ms after each hit, (hits, frames)."""
+        rings = round(CLICK_RINGS_S * self.sample_rate)
+        return above(self.near(sound, rings), CLICK_HZ, self.sample_rate, CLICK_RINGS_S)[:, rings:-rings]
+
+    def near(self, sound: Array, beyond: int = 0) -> Array:
+        """A sound from 4 ms before to 12 ms after each hit, and so many frames beyond, (hits, frames); silent where
+        there is none."""
+        rate = self.sample_rate
+        before, after = round(-CLICK_FROM_S * rate) + beyond, round(CLICK_TO_S * rate) + beyond
+        starts = np.round(self.first * (rate / RATE)).astype(np.int64)
+        padded = np.pad(sound, (before, after))
+        return np.asarray(padded[starts[:, np.newaxis] + np.arange(before + after)])
 
     @cached_property
     def normal(self) -> NDArray[np.bool_]:
@@ -108,10 +127,6 @@ class Meeting:
         np.add.at(inside, self.first, 1.0)
         np.add.at(inside, self.last, -1.0)
         return np.flatnonzero((np.cumsum(inside)[:-1] > 0.0) & self.active)
-
-    @cached_property
-    def frame_numbers(self) -> Array:
-        return np.arange(len(self.key_power), dtype=np.float64)
 
 
 def meet(key: Array, target: Array, sample_rate: int, hits_s: Sequence[float], tail_ms: float) -> Meeting:
@@ -174,67 +189,143 @@ def low_figures(
     """gain_db: of the duck at 1 kHz, 0 or negative. powers: of the bass without and with the duck, where it does
     not take the whole band down alike; both behind the same crossover, whose delay is not the duck's doing. kbr_db,
     smooth: what the cost asks for: depth, and -1 (tight, up to a short pump) to 1 (soft, up to a long one)."""
+    found = _followed(meeting, gain_db, powers)
+    kbr = _median(found.kick_over_bass_db)
+    return LowFigures(
+        gap_db=_median(found.gap_db),
+        gap_ms=_median(found.gap_ms),
+        kick_over_bass_db=kbr,
+        pile_up_db=float(10.0 * np.log10(1.0 + 10.0 ** (-kbr / 10.0))),
+        depth_db=_median(found.depth_db),
+        depth_spread_db=float(np.ptp(np.percentile(found.depth_db, (10, 90)))),
+        recovery_margin_ms=_median(found.margin[meeting.normal]) * 1000.0 / RATE,
+        unrecovered_hits=found.unrecovered_hits,
+        cost=_cost(meeting, found, kbr_db, smooth),
+    )
+
+
+def cost(
+    meeting: Meeting,
+    gain_db: Array,
+    *,
+    powers: tuple[Array, Array] | None = None,
+    kbr_db: float = KBR_DB,
+    smooth: float = 0.0,
+) -> tuple[float, int]:
+    """The cost of a duck and its unrecovered hits, as in `low_figures`: all that a fit asks of each trial."""
+    found = _followed(meeting, gain_db, powers)
+    return _cost(meeting, found, kbr_db, smooth), found.unrecovered_hits
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Followed:
+    """A duck hit by hit, (hits,); margin: frames between its end and the next hit; climb_db_s: how quickly it goes down
+    again while the hit sounds; back: frames on its way between a tenth and nine tenths of its depth. over, under,
+    reduction_db: mean squares of E on either side of 0, and the mean of the reduction."""
+
+    gap_db: Array
+    gap_ms: Array
+    kick_over_bass_db: Array
+    depth_db: Array
+    margin: Array
+    climb_db_s: Array
+    back: Array
+    unrecovered_hits: int
+    over: float
+    under: float
+    reduction_db: float
+
+
+def _followed(meeting: Meeting, gain_db: Array, powers: tuple[Array, Array] | None) -> _Followed:
     m, count = meeting, len(meeting.key_power)
     if not len(m.first):
         raise ValueError("a duck is judged between two hits at least")
     reduction = np.maximum(0.0, -_fitted(gain_db, count))
     if powers is None:
-        bass, ducked = m.target_power, m.target_power * np.exp(reduction * (-np.log(10.0) / 10.0))
+        ducked, louder_db = m.target_power * np.exp(reduction * (-np.log(10.0) / 10.0)), m.louder_db
     else:
         bass, ducked = _fitted(powers[0], count), _fitted(powers[1], count)
-    louder_db = m.louder_db if powers is None else 10.0 * np.log10(np.maximum(m.key_power, bass) + 1e-20)
-    excess = np.where(m.active, 10.0 * np.log10(m.key_power + ducked + 1e-20) - louder_db, 0.0)
-    first, last, tail, normal = m.first, m.last, m.tail, m.normal
-    edges = np.stack((first, last), axis=1).ravel()
+        louder_db = 10.0 * np.log10(np.maximum(m.key_power, bass) + 1e-20)
+    skip = np.minimum(m.first + round(RIPPLE_SKIP_S * RATE), m.last)
+    hits, sums = np.zeros((7, len(m.first))), np.zeros(2)
+    _follow(m.key_power, ducked, louder_db, m.active, reduction, m.first, m.last, m.tail, skip, m.counted, hits, sums)
+    gap, hollow, energy, depth, late, climbed, back = hits
+    unrecovered = reduction[m.last - 1] > REDUCED_DB
+    over, under = sums / max(1, len(m.counted))
+    return _Followed(
+        gap_db=gap,
+        gap_ms=hollow * (1000.0 / RATE),
+        kick_over_bass_db=10.0 * np.log10((m.key_energy + 1e-20) / (energy + 1e-20)),
+        depth_db=depth,
+        margin=np.maximum(0.0, m.last - np.maximum(late + 1.0, m.first)),
+        climb_db_s=climbed / np.maximum(0.02, (m.last - skip) / RATE),
+        back=back,
+        unrecovered_hits=int(np.count_nonzero(unrecovered & m.normal)),
+        over=float(over),
+        under=float(under),
+        reduction_db=float(np.mean(reduction)),
+    )
 
-    def per_hit(ufunc: np.ufunc, x: Array) -> Array:
-        """Over each hit. The last edge may be the end of the arrays, which reduceat does not know."""
-        return np.asarray(ufunc.reduceat(np.append(x, 0.0), edges)[::2])
 
-    gap = np.maximum(0.0, per_hit(np.maximum, -excess))
-    hollow = per_hit(np.add, (excess < -GAP_DB).astype(np.float64)) * 1000.0 / RATE
-    ducked_sum = np.concatenate(([0.0], np.cumsum(ducked)))
-    ratio = 10.0 * np.log10((m.key_energy + 1e-20) / (ducked_sum[tail] - ducked_sum[first] + 1e-20))
-    depth = np.maximum(0.0, per_hit(np.maximum, reduction))
-    late = np.where(reduction > REDUCED_DB, m.frame_numbers, -1.0)
-    margin = np.maximum(0.0, last - np.maximum(per_hit(np.maximum, late) + 1.0, first))
-    unrecovered = reduction[last - 1] > REDUCED_DB
-    distance = (last - first).astype(np.float64)
-    judged = excess[m.counted]
-    over, under = np.maximum(judged, 0.0), np.maximum(-judged, 0.0)
-    size = max(1, len(judged))
-    climbed = np.concatenate(([0.0], np.cumsum(np.maximum(0.0, np.diff(reduction, prepend=reduction[:1])))))
-    skip = np.minimum(first + round(RIPPLE_SKIP_S * RATE), last)
-    upward = (climbed[last] - climbed[skip]) / np.maximum(0.02, (last - skip) / RATE)
-    kbr = float(np.median(ratio))
-    shortfall = max(0.0, kbr_db - kbr)
-    late_share = np.maximum(0.0, 1.0 - margin / np.maximum(1.0, RECOVERY_SHARE * distance))
+def _cost(m: Meeting, found: _Followed, kbr_db: float, smooth: float) -> float:
+    distance = (m.last - m.first).astype(np.float64)
+    shortfall = max(0.0, kbr_db - _median(found.kick_over_bass_db))
+    late_share = np.maximum(0.0, 1.0 - found.margin / np.maximum(1.0, RECOVERY_SHARE * distance))
     forgiven = FORGIVEN**-smooth
-    cost = (
-        float(np.sum(over**2)) / size
-        + forgiven * float(np.sum(under**2)) / size
+    total = (
+        found.over
+        + forgiven * found.under
         + 0.02 * shortfall**2
-        + 4.0 * float(np.mean(late_share[normal]))
-        + 2.0 * max(0.0, (float(np.mean(upward)) - STEEPEST_DB_S) / STEEPEST_DB_S)
-        + 0.05 * float(np.mean(reduction))
-        + forgiven * GAP_WEIGHT * min(GAP_MOST_DB, float(np.median(gap))) ** 2
+        + 4.0 * float(np.mean(late_share[m.normal]))
+        + 2.0 * max(0.0, (float(np.mean(found.climb_db_s)) - STEEPEST_DB_S) / STEEPEST_DB_S)
+        + 0.05 * found.reduction_db
+        + forgiven * GAP_WEIGHT * min(GAP_MOST_DB, _median(found.gap_db)) ** 2
     )
     if smooth:
-        hit = np.clip(np.searchsorted(first, m.frame_numbers, side="right") - 1, 0, len(first) - 1)
-        between = (reduction > 0.1 * depth[hit]) & (reduction < 0.9 * depth[hit])
-        back = float(np.median(per_hit(np.add, between.astype(np.float64)) / np.maximum(1.0, SMOOTH_SHARE * distance)))
-        cost += SMOOTH_WEIGHT * abs(smooth) * (1.0 - min(1.0, back) if smooth > 0.0 else min(1.0, back))
-    return LowFigures(
-        gap_db=float(np.median(gap)),
-        gap_ms=float(np.median(hollow)),
-        kick_over_bass_db=kbr,
-        pile_up_db=float(10.0 * np.log10(1.0 + 10.0 ** (-kbr / 10.0))),
-        depth_db=float(np.median(depth)),
-        depth_spread_db=float(np.ptp(np.percentile(depth, (10, 90)))),
-        recovery_margin_ms=float(np.median(margin[normal])) * 1000.0 / RATE,
-        unrecovered_hits=int(np.count_nonzero(unrecovered & normal)),
-        cost=cost,
-    )
+        back = _median(found.back / np.maximum(1.0, SMOOTH_SHARE * distance))
+        total += SMOOTH_WEIGHT * abs(smooth) * (1.0 - min(1.0, back) if smooth > 0.0 else min(1.0, back))
+    return total
+
+
+def _median(x: Array) -> float:
+    """Of a few numbers; NumPy's own takes its time about the case of many."""
+    ordered = np.sort(x)
+    return float(0.5 * (ordered[(len(x) - 1) // 2] + ordered[len(x) // 2]))
+
+
+@kernel
+def _follow(key, ducked, louder_db, active, reduction, first, last, tail, skip, counted, hits, sums):  # type: ignore[no-untyped-def]
+    """hits: rows by hit: deepest hole, dB; frames of hole; energy of the bass up to the tail; depth, dB; last reduced
+    frame; dB climbed; frames on the way back. sums: of the squares over and under 0."""
+    excess = np.zeros(len(key))
+    for t in range(len(key)):
+        if active[t]:
+            excess[t] = DB_PER_NEPER * np.log(key[t] + ducked[t] + 1e-20) - louder_db[t]
+    for h in range(len(first)):
+        hole, hollow, depth, late = 0.0, 0.0, 0.0, -1.0
+        for t in range(first[h], last[h]):
+            hole = max(hole, -excess[t])
+            if excess[t] < -GAP_DB:
+                hollow += 1.0
+            depth = max(depth, reduction[t])
+            if reduction[t] > REDUCED_DB:
+                late = float(t)
+        energy, climbed, back = 0.0, 0.0, 0.0
+        for t in range(first[h], tail[h]):
+            energy += ducked[t]
+        for t in range(max(1, skip[h]), last[h]):
+            climbed += max(0.0, reduction[t] - reduction[t - 1])
+        for t in range(first[h], last[h]):
+            if 0.1 * depth < reduction[t] < 0.9 * depth:
+                back += 1.0
+        hits[0, h], hits[1, h], hits[2, h], hits[3, h] = hole, hollow, energy, depth
+        hits[4, h], hits[5, h], hits[6, h] = late, climbed, back
+    for i in range(len(counted)):
+        e = excess[counted[i]]
+        if e > 0.0:
+            sums[0] += e * e
+        else:
+            sums[1] += e * e
 
 
 def _fitted(x: Array, count: int) -> Array:
@@ -245,7 +336,7 @@ def _fitted(x: Array, count: int) -> Array:
 def per_millisecond(gain_db: Array, sample_rate: int) -> Array:
     """Gain in dB at full rate, as the mean power gain of each millisecond."""
     edges = np.round(np.arange(int(len(gain_db) * RATE / sample_rate) + 1) * sample_rate / RATE).astype(int)
-    power = np.concatenate(([0.0], np.cumsum(10.0 ** (gain_db / 10.0))))
+    power = np.concatenate(([0.0], np.cumsum(np.exp(gain_db / DB_PER_NEPER))))
     means = np.diff(power[edges]) / np.maximum(1, np.diff(edges))
     return np.asarray(10.0 * np.log10(np.maximum(means, 1e-12)))
 
@@ -281,22 +372,21 @@ def sound_figures(meeting: Meeting, ducked: Array, gain_db: Array) -> SoundFigur
     """ducked: the bass after the duck; gain_db: what the duck applied, both (frames,) at full rate."""
     m, rate = meeting, meeting.sample_rate
     count = min(len(ducked), len(m.target), len(gain_db))
-    bass, gain = m.target[:count], 10.0 ** (gain_db[:count] / 20.0)
+    bass, gain = m.target[:count], np.exp(gain_db[:count] * (0.5 / DB_PER_NEPER))
     ripple = ripple_db(bass, gain_db[:count], rate, m.hits_s)
     clicks, re_key, peaks = [], [], []
-    stepped = above(gain * bass, CLICK_HZ, rate) - gain * m.target_treble[:count]
-    for first, last in zip(m.first, m.last, strict=True):
+    stepped = m.treble(gain * bass) - m.near(gain) * m.target_treble
+    energies, key_energies = (np.sum(treble**2, axis=1) for treble in (stepped, m.key_treble))
+    for first, last, energy, own_treble in zip(m.first, m.last, energies, key_energies, strict=True):
         start, stop = round(first * rate / RATE), min(count, round(last * rate / RATE))
         near = slice(max(0, start + round(CLICK_FROM_S * rate)), min(count, start + round(CLICK_TO_S * rate)))
         if near.stop - near.start < 8 or stop <= start:
             continue
-        energy = float(np.sum(stepped[near] ** 2))
         own = float(np.mean(bass[near] ** 2)) * 0.001 * rate
-        own_treble = float(np.sum(m.key_treble[near] ** 2))
         if own > 0.0:
-            clicks.append(10.0 * np.log10(max(energy, 1e-20) / own))
+            clicks.append(10.0 * np.log10(max(float(energy), 1e-20) / own))
         if own_treble > 1e-12:
-            re_key.append(10.0 * np.log10(max(energy, 1e-20) / own_treble))
+            re_key.append(10.0 * np.log10(max(float(energy), 1e-20) / own_treble))
         alone = float(np.abs(m.key[start:stop]).max())
         if alone > 0.0:
             peaks.append(20.0 * np.log10(float(np.abs(m.key[start:stop] + ducked[start:stop]).max()) / alone))
@@ -313,7 +403,7 @@ def ripple_db(sound: Array, gain_db: Array, rate: int, hits_s: Sequence[float] =
 
     sound, gain_db: (frames,) at one rate; counted where the gain is under -1 dB, without the first 15 ms of hits.
     """
-    gain = 10.0 ** (gain_db / 20.0)
+    gain = np.exp(gain_db * (0.5 / DB_PER_NEPER))
     smooth = _smooth_box(gain, round(RIPPLE_SMOOTH_S * rate))
     reduced = gain_db < -RIPPLE_FROM_DB
     for hit in hits_s:

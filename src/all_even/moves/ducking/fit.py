@@ -8,9 +8,7 @@ that fills the beat) the nearest is given and said to be so.
 """
 
 import itertools
-import os
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -38,7 +36,6 @@ FEWEST_HITS = 3
 PLAIN = {"depth_db": 5.0, "attack_ms": 10.0, "release_ms": 100.0}
 DEFAULT = {"attack_ms": 10.0, "release_ms": 100.0}
 LONGEST_S = 600.0
-WORKERS = min(4, os.cpu_count() or 2)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -131,8 +128,7 @@ def find_ducks(
     nothing = np.zeros(len(meeting.key_power))
     unducked = duck.low_figures(meeting, nothing, kbr_db=kbr_db, smooth=smooth)
     wanted = [method for method in methods.METHODS if only is None or method.name in only]
-    with ThreadPoolExecutor(WORKERS) as pool:  # the kernels let go of the interpreter
-        fitted = list(pool.map(lambda method: fit(method, prepared, kbr_db=kbr_db, smooth=smooth, stop=stop), wanted))
+    fitted = [fit(method, prepared, kbr_db=kbr_db, smooth=smooth, stop=stop) for method in wanted]
     proposed = [one for one in fitted if not one.effect_only] or fitted
     pile_up = min(proposed, key=lambda one: one.rank).low.pile_up_db if proposed else unducked.pile_up_db
     everything = [*fitted, *_controls(prepared, unducked, pile_up, kbr_db, smooth)]
@@ -167,8 +163,10 @@ def fit(
         stop()
         numbers = {knob.name: float(knob.unscaled(share)) for knob, share in zip(knobs, shares, strict=True)}
         outside = float(np.sum(np.maximum(0.0, np.abs(shares - 0.5) - 0.5)))
-        low = sketched(method, sketch, numbers | fixed, kbr_db, smooth)
-        return low.cost + UNRECOVERED_COST * low.unrecovered_hits / len(sketch.meeting.first) + 100.0 * outside
+        gain = method.gain_db(sketch, numbers | fixed)
+        powers = method.powers(sketch, gain)
+        found, unrecovered = duck.cost(sketch.meeting, gain, powers=powers, kbr_db=kbr_db, smooth=smooth)
+        return found + UNRECOVERED_COST * unrecovered / len(sketch.meeting.first) + 100.0 * outside
 
     starts = itertools.product(*(np.linspace(0.0, 1.0, knob.coarse) for knob in knobs))
     opening = methods.beginning(sketch, COARSE_HITS)

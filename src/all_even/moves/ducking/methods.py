@@ -14,12 +14,12 @@ import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp import crossover
+from all_even.dsp import compressor_gain, crossover
 from all_even.dsp.band_compressor import BandCompressor
 from all_even.dsp.clicks import click_track
-from all_even.dsp.compressor import Compressor, smooth_reduction, wanted_reduction
+from all_even.dsp.compressor import Compressor
 from all_even.dsp.ducker import Ducker
-from all_even.dsp.processor import Key, Single, coefficients_of
+from all_even.dsp.processor import Key, Single
 from all_even.dsp.shaped import DuckShape
 from all_even.late import scipy
 from all_even.measure.sharing import duck
@@ -227,14 +227,7 @@ def _compressed(key: str) -> Callable[[Sketch, Parameters], Array]:
 
 def compressed_gain_db(station: Compressor, squares: Array) -> Array:
     """What a compressor does to a sound, at 1 kHz. squares: of what it listens to, at 6 kHz (`listening`)."""
-    coefficients = coefficients_of(station, SKETCH_RATE)
-    # The two halves of the engine's compressor that make its gain; the sound itself is not needed here.
-    reduction = squares.copy()
-    wanted_reduction(reduction, coefficients)
-    smooth_reduction(reduction, coefficients, np.zeros(station.state_size(SKETCH_RATE))[:4])
-    step = SKETCH_RATE // duck.RATE
-    count = len(reduction) // step
-    return np.asarray(-reduction[: count * step].reshape(count, step).mean(axis=1))
+    return compressor_gain.gain_db(squares, SKETCH_RATE, station, every=SKETCH_RATE // duck.RATE)
 
 
 def listening(method: str, sound: Array, sample_rate: int) -> Array:

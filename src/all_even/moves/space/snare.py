@@ -23,7 +23,9 @@ from all_even.session import chain_edits, routing, space
 from all_even.session.model import Bus, Proposal, Session
 
 DROP_DB, SHORT_OF_DB = 20.0, 3.0
-STEPS, TRIAL_S = 6, 12.0
+TRIAL_S = 12.0
+PLACES, GUESSES = 64, 3
+"""Decay times that are looked at: so many, each 2 % longer than the one before. Guesses before the rest is halved."""
 SHORTEST_S = 0.2
 LASTS = Parameter("Decay time", "s", SHORTEST_S, 6.0, 1.0, 3.0, decimals=2, scale="log")
 
@@ -34,15 +36,18 @@ def ends_at_kick_s(look: Look, reverb: Reverb, chain: Callable[[Reverb], tuple[P
     found = spaces.wall(look)
     assert found is not None
     rule_s = max(SHORTEST_S, decay_for_drop_s(found.typical_s, reverb.predelay_ms / 1000.0, DROP_DB))
-    low, high = max(SHORTEST_S, 0.4 * rule_s), 1.4 * rule_s
-    for _ in range(STEPS):
-        middle = math.sqrt(low * high)
-        drop = spaces.drop_db(look, "", chain(replace(reverb, decay_s=middle)), longest_s=TRIAL_S)
-        if drop is not None and drop >= DROP_DB:
-            low = middle
-        else:
-            high = middle
-    return round(math.sqrt(low * high), 2)
+    shortest, ratio = max(SHORTEST_S, 0.4 * rule_s), 1.4 * rule_s / max(SHORTEST_S, 0.4 * rule_s)
+    low, high, step = 0, PLACES, 0
+    guess = round(PLACES * math.log(rule_s / shortest) / math.log(ratio))
+    while high - low > 1:
+        guess = min(high - 1, max(low + 1, guess if step < GUESSES else (low + high) // 2))
+        time_s = shortest * ratio ** (guess / PLACES)
+        drop = spaces.drop_db(look, "", chain(replace(reverb, decay_s=time_s)), longest_s=TRIAL_S)
+        low, high = (guess, high) if drop is not None and drop >= DROP_DB else (low, guess)
+        # A room of twice the time drops by half as much.
+        aim_s = time_s * max(0.1, drop or 0.0) / DROP_DB
+        guess, step = math.floor(PLACES * math.log(aim_s / shortest) / math.log(ratio)), step + 1
+    return round(shortest * ratio ** ((low + 0.5) / PLACES), 2)
 
 
 def propose(look: Look) -> list[Proposal]:
