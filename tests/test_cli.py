@@ -463,9 +463,9 @@ def test_figures_tell_words_and_sections(capsys, short_folder):
 
 
 @pytest.mark.slow  # everything that leaves is written once
-def test_check_copy_deliver_and_notes(capsys, short_folder, tmp_path):
+def test_check_copy_deliver_and_notes(capsys, few, short_folder, tmp_path):
     session = tmp_path / "a.alleven"
-    assert run(capsys, "new", short_folder, "-o", session)[0] == 0
+    assert run(capsys, "new", few, "-o", session)[0] == 0
     status, out, told = run(capsys, "check", session, "--reference", short_folder / "truth.json", "--json")
     assert status == 0
     assert "truth.json" in told

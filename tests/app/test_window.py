@@ -69,7 +69,7 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
 
     QTest.keyClick(window, Qt.Key.Key_F3)
     rig.wait(lambda: desk.stage == "balance" and bool(desk.moves.at("balance")))
-    rig.settle_paint()
+    rig.carded()
     QTest.mouseClick(card(rig, "balance.all-even").apply, Qt.MouseButton.LeftButton)
     rig.measured()
     made = [entry for entry in desk.session.ledger if entry.move]

@@ -26,6 +26,8 @@ MOST_TASTES = 3
 """More matters of taste than these stand folded together behind one line."""
 MOMENT_S = 0.012
 """So long cards are made without a pause for what else is waiting."""
+SOON_MS = 40
+"""What arrives within so long is shown together."""
 Step = Callable[[], object]
 
 
@@ -44,15 +46,22 @@ class MovesTab(QScrollArea):
         """Reasons that were being typed on cards that are to be made anew."""
         self._steps: list[Step] = []
         self._more = timer(self, 0, self._build, once=True)
+        self._soon = timer(self, SOON_MS, self.refresh, once=True)
         self.setWidgetResizable(True)
         self.setAccessibleName("Moves of this stage")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        for signal in (desk.moves_changed, desk.mix_measured, desk.song_changed):
+        for signal in (desk.mix_measured, desk.song_changed):
             signal.connect(self.refresh)
+        # Moves and measured lanes come one after another: their cards are made together.
+        for arriving in (desk.moves_changed, desk.lane_measured):
+            arriving.connect(self._refresh_soon)
         desk.opened.connect(self._on_opened)
-        desk.lane_measured.connect(lambda _lane: self.refresh())
         desk.stage_changed.connect(lambda _stage: self.refresh())
         desk.changed.connect(self._on_changed)
+
+    def _refresh_soon(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start()
 
     def _on_opened(self) -> None:
         self._changing.clear()
@@ -136,7 +145,7 @@ class MovesTab(QScrollArea):
     @property
     def building(self) -> bool:
         """Whether cards are still to come."""
-        return bool(self._steps)
+        return bool(self._steps) or self._soon.isActive()
 
     def _build(self) -> None:
         """Makes cards for a moment; the next ones when what else is waiting was done."""
