@@ -42,11 +42,12 @@ def _kept() -> Path:
     return folder
 
 
-_HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
 # All workers of a run share one home; so do runs that a test starts by itself. Its caches outlive it.
 if "ALL_EVEN_LENT_HOME" not in os.environ:
+    _HOME = tempfile.TemporaryDirectory(prefix="all-even-tests-")
     (Path(_HOME.name) / "cache").symlink_to(_kept())
-os.environ["ALL_EVEN_HOME"] = os.environ.setdefault("ALL_EVEN_LENT_HOME", _HOME.name)
+    os.environ["ALL_EVEN_LENT_HOME"] = _HOME.name
+os.environ["ALL_EVEN_HOME"] = os.environ["ALL_EVEN_LENT_HOME"]
 
 import numpy as np  # noqa: E402
 import pytest  # noqa: E402

@@ -19,15 +19,13 @@ from msgspec.structs import replace
 from all_even import stages
 from all_even.audio.device import SimulatedDevice
 from all_even.audio.writing import write_sound
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass
+from all_even.cli.benchmarks.full_strip import BUSES, bus_compressor, full_lane
 from all_even.engine.figures.book import Book
 from all_even.engine.figures.kept import KeptSounds
 from all_even.engine.flow import Flow
 from all_even.engine.sources import Sources
 from all_even.session import edits
-from all_even.session.model import Bus, Folder, Lane, Send, Session
+from all_even.session.model import Bus, Folder, Session
 
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
@@ -47,28 +45,9 @@ def many_lanes(folder: Path, lanes: int = LANES, song_s: float = SONG_S) -> Sess
     swell = np.abs(np.sin(np.arange(frames) / RATE * 0.7))
     sound = (0.1 * swell * rng.standard_normal(frames)).astype(np.float32)[:, np.newaxis]
     write_sound(folder / "one.wav", [sound], sample_rate=RATE, channels=1)
-    bands = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
-    buses = tuple(
-        Bus(id=f"bus{i}", name=f"Bus {i}", chain=(Compressor(id=f"b{i}", threshold_db=-24.0),)) for i in range(4)
-    )
+    buses = tuple(Bus(id=bus_id, name=f"Bus {i}", chain=(bus_compressor(i),)) for i, bus_id in enumerate(BUSES))
     roles = ("kick", "snare top", "bass DI", "guitar", "piano", "trumpet", "violin", "lead voice")
-    found = tuple(
-        Lane(
-            id=f"lane{i}",
-            name=f"Lane {i}",
-            file="one.wav",
-            role=roles[i % len(roles)],
-            level_db=-24.0,
-            destination=f"bus{i % 2}",
-            sends=(Send(to="bus2", level_db=-12.0), Send(to="bus3", level_db=-18.0)),
-            chain=(
-                HighPass(id=f"h{i}", frequency_hz=60.0),
-                Equaliser(id=f"e{i}", bands=bands),
-                Compressor(id=f"c{i}", threshold_db=-30.0, ratio=3.0),
-            ),
-        )
-        for i in range(lanes)
-    )
+    found = tuple(full_lane(i, "one.wav", level_db=-24.0, role=roles[i % len(roles)]) for i in range(lanes))
     return Session(name="Many", sample_rate=RATE, folders=(Folder(path=str(folder)),), lanes=found, buses=buses)
 
 

@@ -12,15 +12,13 @@ from msgspec.structs import replace
 from all_even.audio.device import SimulatedDevice
 from all_even.audio.sound_file import Samples
 from all_even.cli.benchmarks.benchmark import RATE, SECONDS, TRACKS, Benchmark, wall_time
+from all_even.cli.benchmarks.full_strip import BUSES, bus_compressor, full_lane
 from all_even.cli.benchmarks.sounds import InMemory, music
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass
 from all_even.dsp.reverb import STARTS
 from all_even.engine.planning import make_plan
 from all_even.engine.playing.player import Player
 from all_even.engine.render import WORKERS, render
-from all_even.session.model import Bus, Lane, Send, Session
+from all_even.session.model import Bus, Session
 
 PLAYED, PLAYED_S = 48, 20.0
 REVERBS = (STARTS["room"], STARTS["hall"])
@@ -84,36 +82,19 @@ def play(_folder: Path) -> Iterator[Benchmark]:
 
 def strip_session(tracks: int = TRACKS, *, reverbs: bool = True) -> Session:
     """The session of the strip benchmark: two groups and two returns (with a reverb each), all compressed."""
-    bands = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
     buses = tuple(
         Bus(
-            id=f"bus{index}",
+            id=bus_id,
             name=f"Bus {index}",
             use="group" if index < 2 else "return",
             chain=(
                 *((replace(REVERBS[index - 2], id=f"r{index}"),) if reverbs and index > 1 else ()),
-                Compressor(id=f"b{index}", threshold_db=-24.0),
+                bus_compressor(index),
             ),
         )
-        for index in range(4)
+        for index, bus_id in enumerate(BUSES)
     )
-    lanes = tuple(
-        Lane(
-            id=f"lane{index}",
-            name=f"Lane {index}",
-            file="none.wav",
-            level_db=-12.0,
-            pan=(index % 24 - 12) / 24.0,
-            destination=f"bus{index % 2}",
-            sends=(Send(to="bus2", level_db=-12.0), Send(to="bus3", level_db=-18.0)),
-            chain=(
-                HighPass(id=f"h{index}", frequency_hz=60.0),
-                Equaliser(id=f"e{index}", bands=bands),
-                Compressor(id=f"c{index}", threshold_db=-30.0, ratio=3.0),
-            ),
-        )
-        for index in range(tracks)
-    )
+    lanes = tuple(full_lane(index, "none.wav", level_db=-12.0, pan=(index % 24 - 12) / 24.0) for index in range(tracks))
     return Session(name="Strips", sample_rate=RATE, lanes=lanes, buses=buses)
 
 
