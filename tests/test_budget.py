@@ -2,6 +2,8 @@
 
 from types import SimpleNamespace
 
+import numpy as np
+
 from tests.budget import FIXTURES_S, LIMIT_S, SWING, Budget, by_file, dearest
 from tests.proof import draw
 
@@ -50,7 +52,18 @@ def test_the_shares_of_a_proof_are_all_of_it_and_no_song_twice(monkeypatch):
 
 
 def test_few_may_have_one_beside_and_many_a_share():
-    assert draw.beside(0.1, 5) == 1
-    assert draw.beside(0.1, 40) == 4
+    assert draw.beside(0.1, 5, draw.WHOLE) == 1
+    assert draw.beside(0.1, 40, draw.WHOLE) == 4
     assert draw.at_least(20, draw.WHOLE) == 20
     assert 1 <= draw.at_least(20, "0") <= 20 // draw.SHARES
+
+
+def test_nearly_every_draw_of_what_just_holds_holds_and_of_twice_as_many_most_do_not():
+    rng = np.random.default_rng(31)
+
+    def failing(share: float) -> float:
+        draws = [rng.permutation(np.arange(400) < share * 400)[:100].sum() for _ in range(2000)]
+        return float(np.mean(np.array(draws) > draw.beside(0.1, 100, "0")))
+
+    assert failing(0.1) < 0.05
+    assert failing(0.2) > 0.7

@@ -6,6 +6,7 @@ the same, the next day's another one. The share stands in the head of the run, a
 fails by luck.
 """
 
+import math
 import os
 import subprocess
 from collections.abc import Sequence
@@ -46,6 +47,8 @@ def at_least(count: int, part: str) -> int:
     return count if part == WHOLE else max(1, count // (2 * SHARES))
 
 
-def beside(share: float, count: int) -> int:
-    """How many of `count` may be beside: so large a share of many, one of few."""
-    return max(1, int(share * count))
+def beside(share: float, count: int, part: str) -> int:
+    """How many of `count` may be beside: so large a share of all, one of few. Of a drawn part two standard deviations
+    more than it has on average: what holds for the whole then holds for nearly every draw of it."""
+    usual = share * count
+    return max(1, int(usual if part == WHOLE else usual + 2.0 * math.sqrt(usual)))

@@ -46,9 +46,9 @@ def test_what_is_offered_brings_back_3_and_costs_2_at_most(runs):
         assert move.costs_db <= COST_DB + 0.3, (name, move)
 
 
-def test_promises_are_kept(runs):
+def test_promises_are_kept(runs, part):
     off = [abs(move.found - move.promised) for run in runs for move in run.moves]
-    assert sum(value > 1.0 for value in off) <= beside(0.05, len(off))
+    assert sum(value > 1.0 for value in off) <= beside(0.05, len(off), part)
 
 
 def test_copies_keep_all_limits_and_stay_under_the_ceiling(runs):

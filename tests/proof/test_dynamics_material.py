@@ -76,7 +76,7 @@ def test_lines_come_out_as_even_as_was_aimed_for_and_keep_their_phrases(outcomes
               f"with phrases, ripple {max(ripples):.0f} dB at most, noise up by "
               f"{np.median([one.side.noise_rise_db for one in found]):.1f} dB (median)")  # fmt: skip
     assert len(outcomes["even-out"]) >= at_least(20, part)
-    assert len(found) - len(reached) <= beside(0.1, len(found))
+    assert len(found) - len(reached) <= beside(0.1, len(found), part)
     assert min(contours) > side_effects.CONTOUR_FLAG
     assert max(ripples) < side_effects.RIPPLE_FLAG_DB
 

@@ -66,7 +66,7 @@ def said(capsys, text: str) -> None:
         print(text)
 
 
-def test_planted_faults_are_found_and_none_invented(material, capsys):
+def test_planted_faults_are_found_and_none_invented(material, part, capsys):
     missed, invented, count, reverberant = [], [], 0, 0
     for tune in material:
         for name, found in tune.kinds.items():
@@ -88,14 +88,14 @@ def test_planted_faults_are_found_and_none_invented(material, capsys):
         f"\nAll even: spread afterwards at most {max(spreads):.2f} LU, "
         f"mix peak {min(peaks):.2f} to {max(peaks):.2f} dBFS.",
     )
-    assert len(missed) <= beside(MOST_MISSED, planted)
-    assert len(invented) <= beside(MOST_INVENTED, count)
+    assert len(missed) <= beside(MOST_MISSED, planted, part)
+    assert len(invented) <= beside(MOST_INVENTED, count, part)
     assert max(spreads) < 1.0
     assert min(peaks) > -6.0
     assert max(peaks) < -3.0
 
 
-def test_faults_of_recordings_are_found_one_by_one(material, capsys):
+def test_faults_of_recordings_are_found_one_by_one(material, part, capsys):
     """Dropouts of 2 to 20 ms, hum at -62 to -48 dBFS, cuts, dead and inverted sides: seven in every tune."""
     missed, invented, count = [], [], 0
     for tune in material:
@@ -104,8 +104,8 @@ def test_faults_of_recordings_are_found_one_by_one(material, capsys):
             missed += [(tune.score.seed, what)] if kind not in told else []
             invented += [(tune.score.seed, what, other) for other in told - {kind}]
     said(capsys, f"\nRecordings: {count} faults, missed {missed or 'none'}, invented {invented or 'none'}.")
-    assert len(missed) <= MOST_MISSED * count
-    assert len(invented) <= MOST_MISSED * count
+    assert len(missed) <= beside(MOST_MISSED, count, part)
+    assert len(invented) <= beside(MOST_MISSED, count, part)
 
 
 def test_hits_have_precision_and_recall_of_0_98(material, capsys):
@@ -267,10 +267,10 @@ def test_the_sub_reads_as_out_of_tune_as_it_is(material, capsys):
     assert max(off) < 3.0
 
 
-def test_the_hot_bass_note_stands_out_by_name(material, capsys):
+def test_the_hot_bass_note_stands_out_by_name(material, part, capsys):
     named = 0
     for tune in material:
         even = tune.reports["BASS_DI.wav"].character.evenness
         named += any(note.midi == tune.score.hot_bass_pitch and note.difference_db > 0 for note in even.outstanding)
     said(capsys, f"\nThe bass note that is too loud is named in {named} of {len(material)} lines.")
-    assert named >= 0.8 * len(material)
+    assert len(material) - named <= beside(0.2, len(material), part)

@@ -128,7 +128,7 @@ def promises(runs: list[tuple[Run, Run]]) -> list[tuple[str, Proposal, float | N
     return [(whole.name, *item) for whole, _ in runs for item in whole.made if item[0].expected is not None]
 
 
-def test_promises_hold_within_30_percent_or_their_tolerance(runs, capsys):
+def test_promises_hold_within_30_percent_or_their_tolerance(runs, part, capsys):
     kept, worst = 0, (0.0, "")
     lines: dict[str, list[float]] = {}
     told = promises(runs)
@@ -147,10 +147,10 @@ def test_promises_hold_within_30_percent_or_their_tolerance(runs, capsys):
         print(f"\nLow end: {kept} of {len(told)} promises kept; worst of the clearings {worst[1]}")
         for kind, offs in lines.items():
             print(f"  {kind}: {len(offs)} made, off by {np.median(offs):.3f} (median), {np.max(offs):.3f} at most")
-    assert len(told) - kept <= beside(0.05, len(told))
+    assert len(told) - kept <= beside(0.05, len(told), part)
 
 
-def test_the_default_list_clears_and_nothing_is_covered_more(runs, capsys):
+def test_the_default_list_clears_and_nothing_is_covered_more(runs, part, capsys):
     def change(field_name: str, one: Run) -> float | None:
         a, b = getattr(one.before, field_name), getattr(one.after, field_name)
         return None if a is None or b is None else b - a
@@ -180,10 +180,10 @@ def test_the_default_list_clears_and_nothing_is_covered_more(runs, capsys):
     # What is printed is the worst; one song in ten may be beside.
     assert np.median(focus) > 0.0
     assert min(focus) >= -0.03
-    assert sum(gain <= 0.0 for gain in loud) <= beside(0.1, len(loud))
+    assert sum(gain <= 0.0 for gain in loud) <= beside(0.1, len(loud), part)
     assert np.median(beats) > 0.0
-    assert sum(net < 0.9 * bottom.WORTH_DB for _, net in nets) <= beside(0.1, len(nets))
-    assert sum(more > COVERED for more in masked) <= beside(0.1, len(masked))
+    assert sum(net < 0.9 * bottom.WORTH_DB for _, net in nets) <= beside(0.1, len(nets), part)
+    assert sum(more > COVERED for more in masked) <= beside(0.1, len(masked), part)
 
 
 def test_where_kick_and_bass_do_not_collide_nothing_is_proposed(tmp_path, capsys):

@@ -44,11 +44,11 @@ def test_steps_are_ridden_and_even_phrases_are_left(runs, part, capsys):
                 told = f"{run.ridden} of {run.steps} steps, {run.falsely} of {run.even} even"
                 print(f"    {run.name}, {run.phrases} phrases: {told}")
     assert steps >= at_least(35, part)
-    assert steps - ridden <= beside(0.05, steps)
+    assert steps - ridden <= beside(0.05, steps, part)
     # One in 48 is asked for. Under ten phrases what is usual is known too badly for that: a few more are let through.
     many = [run for run in runs if run.phrases >= MANY]
-    assert sum(run.falsely for run in many) <= beside(1 / 48, sum(run.even for run in many))
-    assert falsely <= beside(3 / 48, even)
+    assert sum(run.falsely for run in many) <= beside(1 / 48, sum(run.even for run in many), part)
+    assert falsely <= beside(3 / 48, even, part)
 
 
 def test_the_spread_of_the_relation_is_halved(runs, capsys):
@@ -62,13 +62,13 @@ def test_the_spread_of_the_relation_is_halved(runs, capsys):
     assert np.median(ratios) <= 0.5
 
 
-def test_the_worst_phrase_comes_out(runs, capsys):
+def test_the_worst_phrase_comes_out(runs, part, capsys):
     made = [run for run in runs if run.promised_db is not None]
     lower = [run for run in made if run.hidden[1] < run.hidden[0]]
     with capsys.disabled():
         before, after = (np.median([run.hidden[i] for run in made]) for i in (0, 1))
         print(f"\nWorst phrase hidden: {before:.2f} became {after:.2f} (medians), lower in {len(lower)} of {len(made)}")
-    assert len(made) - len(lower) <= beside(0.1, len(made))
+    assert len(made) - len(lower) <= beside(0.1, len(made), part)
 
 
 def test_every_promise_is_kept(runs, capsys):

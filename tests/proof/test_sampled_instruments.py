@@ -23,7 +23,7 @@ from all_even.measure.time.tempo import Train, find_tempo
 from all_even.measure.time.traces import trace_samples
 from all_even.moves.balance.lopsided import between_sides_lu
 from tests.moves.looks import find, look_at, make, opened, result_of
-from tests.proof.draw import beside
+from tests.proof.draw import WHOLE, beside
 from tests.proof.sampled import BANK, BASSES, PLAYER, RATE, SECOND_BANK, Event, make_song, play, play_kit, recorded_kits
 
 pytestmark = [
@@ -182,7 +182,7 @@ def test_tempo_and_bars_of_recorded_drums(songs, capsys):
             f"in {len(songs)} songs."
         )
     assert max(off_bpm) < 0.1
-    assert sum(off >= 20.0 for off in off_ms) <= beside(0.1, len(songs))
+    assert sum(off >= 20.0 for off in off_ms) <= beside(0.1, len(songs), WHOLE)
 
 
 HELD = {

@@ -46,7 +46,7 @@ def off(one: Outcome) -> float:
     return abs((one.after if one.after is not None else 99.0) - (one.expected or 0.0))
 
 
-def test_every_promise_is_kept(outcomes, runs, capsys):
+def test_every_promise_is_kept(outcomes, runs, part, capsys):
     with capsys.disabled():
         print(f"\n{len(runs)} sessions.")
         for kind, found in sorted(outcomes.items()):
@@ -55,10 +55,10 @@ def test_every_promise_is_kept(outcomes, runs, capsys):
     broken = [(one.kind, one.name, one.expected, one.after) for found in outcomes.values() for one in found
               if off(one) > one.tolerance]  # fmt: skip
     count = sum(len(found) for found in outcomes.values())
-    assert len(broken) <= beside(0.03, count), broken
+    assert len(broken) <= beside(0.03, count, part), broken
 
 
-def test_returns_stand_where_they_are_just_missed_and_drown_nothing(runs, capsys):
+def test_returns_stand_where_they_are_just_missed_and_drown_nothing(runs, part, capsys):
     found = [one for run in runs for one in run.placed]
     hidden = [100.0 * one.lead_hidden for one in found if one.lead_hidden is not None]
     low = [one.low_added_db for one in found if one.low_added_db is not None]
@@ -71,7 +71,7 @@ def test_returns_stand_where_they_are_just_missed_and_drown_nothing(runs, capsys
               f"{min(one.decay_s for one in found):.2f} to {max(one.decay_s for one in found):.2f} s.")  # fmt: skip
     assert all(abs(one.covered - 0.97) <= 0.01 for one in found)
     assert max(low) <= 0.3
-    assert sum(value > 2.0 for value in hidden) <= beside(0.1, len(hidden))
+    assert sum(value > 2.0 for value in hidden) <= beside(0.1, len(hidden), part)
 
 
 def test_the_snares_room_ends_at_the_next_kick(outcomes, part, capsys):
@@ -81,16 +81,16 @@ def test_the_snares_room_ends_at_the_next_kick(outcomes, part, capsys):
         print(f"\n{len(found)} halls shortened: down by {np.median(after):.1f} dB (median) at the kick, "
               f"{min(after):.1f} to {max(after):.1f}; before {np.median(before):.1f}.")  # fmt: skip
     assert len(found) >= at_least(10, part)
-    assert sum(abs(value - 20.0) > 3.0 for value in after) <= beside(0.1, len(after))
+    assert sum(abs(value - 20.0) > 3.0 for value in after) <= beside(0.1, len(after), part)
 
 
-def test_depth_is_predicted(runs, capsys):
+def test_depth_is_predicted(runs, part, capsys):
     pairs = [(a - b, role) for run in runs for a, b, role in run.depths]
     errors = np.array([error for error, _ in pairs])
     with capsys.disabled():
         print(f"\nDepth of {len(pairs)} lanes: off by {np.median(np.abs(errors)):.2f} dB (median), "
               f"{np.percentile(np.abs(errors), 90):.2f} (90 %), {np.abs(errors).max():.2f} at most.")  # fmt: skip
-    assert np.sum(np.abs(errors) > 1.5) <= beside(0.1, len(errors))
+    assert np.sum(np.abs(errors) > 1.5) <= beside(0.1, len(errors), part)
 
 
 def test_the_rule_for_the_drop(runs, capsys):
