@@ -259,14 +259,26 @@ def _reverberate(block, key, gain, c, state, position, history):  # type: ignore
         frames = min(GRID_FRAMES - at % GRID_FRAMES, len(block) - done)
         part = block[done : done + frames]
         place = int(state[0]) if 0.0 <= state[0] < 4e15 else 0
-        _enter(part, c, place, before, diffusers, sides[:, :frames])
-        _leave_lines(c, at, place, lines, state[FIXED_STATE:], out[:, :frames])
-        _mix_out(c, out[:, :frames], sides[:, :frames])
-        _feed_back(c, place, before, lines, out[:, :frames])
-        _reflect(c, place, before, sides[:, :frames])
-        _finish(part, c, state, sides[:, :frames])
+        _enter(part, c, place, before, diffusers, sides)
+        _leave_lines(c, at, place, lines, state[FIXED_STATE:], out, frames)
+        _mix_out(c, out, sides, frames)
+        _feed_back(c, place, before, lines, out, frames)
+        _reflect(c, place, before, sides, frames)
+        _finish(part, c, state, sides)
         state[0] = place + frames
         done += frames
+
+
+@kernel
+def _back(place, frames, size):  # type: ignore[no-untyped-def]
+    """The place so far behind another in a ring, at most once around."""
+    return place - frames if place >= frames else place - frames + size
+
+
+@kernel
+def _onwards(place, frames, size):  # type: ignore[no-untyped-def]
+    """The place after a run that ends with the ring at the latest."""
+    return place + frames if place + frames < size else 0
 
 
 @kernel
@@ -279,7 +291,7 @@ def _enter(part, c, place, before, diffusers, sides):  # type: ignore[no-untyped
         for j in range(DIFFUSERS):
             ring = diffusers[DIFFUSERS * side + j]
             to = place % len(ring)
-            read = (place - int(c[HEAD + DIFFUSERS * side + j])) % len(ring)
+            read = _back(to, int(c[HEAD + DIFFUSERS * side + j]), len(ring))
             done = 0
             while done < frames:
                 run = min(frames - done, len(ring) - to, len(ring) - read)
@@ -289,7 +301,7 @@ def _enter(part, c, place, before, diffusers, sides):  # type: ignore[no-untyped
                     new = sound[i] + c[1] * old
                     sound[i] = old - c[1] * new
                     kept[i] = quiet(new)
-                done, to, read = done + run, (to + run) % len(ring), (read + run) % len(ring)
+                done, to, read = done + run, _onwards(to, run, len(ring)), _onwards(read, run, len(ring))
         to = place % before.shape[1]
         for i in range(frames):
             before[side, to] = sides[side, i]
@@ -297,10 +309,10 @@ def _enter(part, c, place, before, diffusers, sides):  # type: ignore[no-untyped
 
 
 @kernel
-def _leave_lines(c, at, place, lines, state, out):  # type: ignore[no-untyped-def]
+def _leave_lines(c, at, place, lines, state, out, frames):  # type: ignore[no-untyped-def]
     """What comes out of each line, read between the frames, and damped. at: song frame."""
     depth, step = c[7], c[8]
-    offset, frames, size = at % GRID_FRAMES, out.shape[1], lines.shape[1]
+    offset, size = at % GRID_FRAMES, lines.shape[1]
     base = place % size
     around = np.empty(GRID_FRAMES + 3)
     for k in range(LINES):
@@ -308,26 +320,26 @@ def _leave_lines(c, at, place, lines, state, out):  # type: ignore[no-untyped-de
         pace = step * (1.0 + 0.083 * k)
         from_ = depth * np.sin(pace * (at - offset) + 2.399963 * k)
         slope = (depth * np.sin(pace * (at - offset + GRID_FRAMES) + 2.399963 * k) - from_) / GRID_FRAMES
-        ring, row, gain = lines[k], out[k], c[q + 1]
-        whole = int(c[q] + from_ + slope * offset)
-        if whole == int(c[q] + from_ + slope * (offset + frames - 1)):  # all from frames that stand side by side
-            first = (base - whole - 2) % size
-            if first + frames + 3 <= size:
-                near = ring[first : first + frames + 3]
+        ring, length, gain = lines[k], c[q], c[q + 1]
+        done = 0
+        while done < frames:  # runs read from frames that stand side by side
+            start = offset + done
+            whole = int(length + from_ + slope * start)
+            run = frames - done
+            while int(length + from_ + slope * (start + run - 1)) != whole:
+                run -= 1
+            first = (base + done - whole - 2) % size
+            if first + run + 3 <= size:
+                near = ring[first : first + run + 3]
             else:
-                for i in range(frames + 3):
+                for i in range(run + 3):
                     around[i] = ring[(first + i) % size]
-                near = around[: frames + 3]
-            for i in range(frames):
-                f = c[q] + from_ + slope * (offset + i) - whole
+                near = around[: run + 3]
+            row = out[k, done : done + run]
+            for i in range(run):
+                f = length + from_ + slope * (start + i) - whole
                 row[i] = gain * _between(f, near[i], near[i + 1], near[i + 2], near[i + 3])
-        else:
-            for i in range(frames):
-                delay = c[q] + from_ + slope * (offset + i)
-                whole = int(delay)
-                now = base + i - whole
-                twice, once, after = (now - 2) % size, (now - 1) % size, (now + 1) % size
-                row[i] = gain * _between(delay - whole, ring[twice], ring[once], ring[now % size], ring[after])
+            done += run
     read = np.empty((frames, LINES))
     for k in range(LINES):
         for i in range(frames):
@@ -368,21 +380,20 @@ def _damp(c, state, read):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _mix_out(c, out, sides):  # type: ignore[no-untyped-def]
+def _mix_out(c, out, sides, frames):  # type: ignore[no-untyped-def]
     """The tail of both sides, from all lines."""
     sides[:] = 0.0
     for k in range(LINES):
         left, right = c[3] * c[LINE + PER_LINE * k + 8], c[3] * c[LINE + PER_LINE * k + 9]
-        for i in range(out.shape[1]):
+        for i in range(frames):
             sides[0, i] += left * out[k, i]
             sides[1, i] += right * out[k, i]
 
 
 @kernel
-def _feed_back(c, place, before, lines, out):  # type: ignore[no-untyped-def]
+def _feed_back(c, place, before, lines, out, frames):  # type: ignore[no-untyped-def]
     """Each line gets a sixteenth of the energy of all, and what comes out of the pre-delay: even lines the left."""
-    frames = out.shape[1]
-    half = LINES // 2
+    base, half = place % lines.shape[1], LINES // 2
     while half >= 1:
         for start in range(0, LINES, 2 * half):
             for k in range(start, start + half):
@@ -391,30 +402,32 @@ def _feed_back(c, place, before, lines, out):  # type: ignore[no-untyped-def]
                     upper, lower = one[i], other[i]
                     one[i], other[i] = upper + lower, upper - lower
         half //= 2
+    first = (place - int(c[0])) % before.shape[1]
     for k in range(LINES):
         into = c[LINE + PER_LINE * k + 10]
         source, ring = before[k % 2], lines[k]
-        to, read = place % len(ring), (place - int(c[0])) % len(source)
+        to, read = base, first
         done = 0
         while done < frames:
             run = min(frames - done, len(ring) - to, len(source) - read)
             row, heard, kept = out[k, done : done + run], source[read : read + run], ring[to : to + run]
             for i in range(run):
                 kept[i] = quiet(0.25 * row[i] + into * heard[i])
-            done, to, read = done + run, (to + run) % len(ring), (read + run) % len(source)
+            done, to, read = done + run, _onwards(to, run, len(ring)), _onwards(read, run, len(source))
 
 
 @kernel
-def _reflect(c, place, before, sides):  # type: ignore[no-untyped-def]
+def _reflect(c, place, before, sides, frames):  # type: ignore[no-untyped-def]
     """Adds the early reflections."""
+    last = (place - int(c[0])) % before.shape[1]
     for side in range(2):
         source = before[side]
         for t in range(EARLY_TAPS):
             tap = TAPS + 2 * side * EARLY_TAPS + t
             gain = c[2] * c[tap + EARLY_TAPS]
-            read = (place - int(c[0]) - int(c[tap])) % len(source)
-            first = min(sides.shape[1], len(source) - read)
-            heard, near, later = source[read : read + first], sides[side, :first], sides[side, first:]
+            read = _back(last, int(c[tap]), len(source))
+            first = min(frames, len(source) - read)
+            heard, near, later = source[read : read + first], sides[side, :first], sides[side, first:frames]
             for i in range(first):
                 near[i] += gain * heard[i]
             for i in range(len(later)):

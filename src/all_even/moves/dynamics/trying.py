@@ -100,12 +100,13 @@ def try_out(found: Part, stations: Sequence[Processor]) -> Tried:
 
 def matched(found: Part, stations: Sequence[Processor]) -> Tried:
     """The same with a make-up in the last that gives back the loudness that was taken."""
-    plain = try_out(found, stations)
-    last, louder = stations[-1], plain.movement.side.louder_lu
-    if louder is None or not isinstance(last, Compressor | TransientShaper):
-        return plain
-    makeup_db = float(np.clip(round(last.makeup_db - louder, 1), -LONGEST_MAKEUP_DB, LONGEST_MAKEUP_DB))
-    return try_out(found, (*stations[:-1], replace(last, makeup_db=makeup_db)))
+    last = stations[-1]
+    if isinstance(last, Compressor | TransientShaper):
+        plain, before = through(found.signal, stations)[0].lufs, found.signal.lufs
+        if plain is not None and before is not None:
+            makeup_db = float(np.clip(round(last.makeup_db - (plain - before), 1), -LONGEST_MAKEUP_DB, LONGEST_MAKEUP_DB))
+            stations = (*stations[:-1], replace(last, makeup_db=makeup_db))
+    return try_out(found, stations)
 
 
 def solved(
