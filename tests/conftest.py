@@ -65,6 +65,12 @@ def pytest_configure(config: pytest.Config) -> None:
     subprocess.run([sys.executable, "-m", "all_even.cli.warm"], check=True, stdout=subprocess.DEVNULL)
 
 
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_auto_num_workers(config: pytest.Config) -> int:
+    """One more than there are cores: tests also wait, for a clock, a sound server, a killed child."""
+    return (os.cpu_count() or 1) + 1
+
+
 @pytest.fixture
 def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """Caches and data folders of this test alone."""

@@ -3,7 +3,10 @@
 import subprocess
 import sys
 
+import numpy as np
 import pytest
+
+from all_even.measure.recording import cache, character, track
 
 SCRIPT = """
 import sys, threading
@@ -23,19 +26,7 @@ for thread in threads:
     thread.join()
 print("whole")
 """
-MEASURES = (
-    """
-import numpy as np
-from all_even.measure.recording import cache, character, track
-measured = track.Measurement(8000, 1)
-measured.add(np.ones((8000, 1), dtype=np.float32))
-playing = character.CharacterMeter(8000, 1)
-playing.add(np.ones((8000, 1), dtype=np.float32))
-found, envelope = playing.result()
-cache.save("a", measured.result(), found, envelope)
-""",
-    """assert cache.load("a") is not None""",
-)
+MEASURES = ("from all_even.measure.recording import cache", """assert cache.load("a") is not None""")
 STATIONS = (
     """
 from all_even.dsp.reverb import Reverb
@@ -45,9 +36,17 @@ from all_even.session import chain_edits
 )
 
 
+def save_measures(key: str) -> None:
+    measured, playing = track.Measurement(8000, 1), character.CharacterMeter(8000, 1)
+    for meter in (measured, playing):
+        meter.add(np.ones((8000, 1), dtype=np.float32))
+    cache.save(key, measured.result(), *playing.result())
+
+
 @pytest.mark.parametrize("case", [MEASURES, STATIONS], ids=["measures", "stations"])
 def test_the_first_reads_are_safe_in_many_threads_at_once(case, home):
     """Without a decoder made beforehand two of three processes that read measures crashed."""
+    save_measures("a")
     script = SCRIPT.format(prepare=case[0], act=case[1])
     for _ in range(3):
         told = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True)

@@ -104,7 +104,8 @@ def matched(found: Part, stations: Sequence[Processor]) -> Tried:
     if isinstance(last, Compressor | TransientShaper):
         plain, before = through(found.signal, stations)[0].lufs, found.signal.lufs
         if plain is not None and before is not None:
-            makeup_db = float(np.clip(round(last.makeup_db - (plain - before), 1), -LONGEST_MAKEUP_DB, LONGEST_MAKEUP_DB))
+            wanted_db = round(last.makeup_db - (plain - before), 1)
+            makeup_db = float(np.clip(wanted_db, -LONGEST_MAKEUP_DB, LONGEST_MAKEUP_DB))
             stations = (*stations[:-1], replace(last, makeup_db=makeup_db))
     return try_out(found, stations)
 
