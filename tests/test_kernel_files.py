@@ -82,11 +82,13 @@ def test_kernels_run_where_they_can_not_be_kept(warm_home):
     assert told.stderr == ""
 
 
-def test_a_cache_home_that_is_a_file_is_no_obstacle(tmp_path):
+def test_a_cache_home_that_is_a_file_is_no_obstacle_and_nothing_is_left_elsewhere(tmp_path):
     (tmp_path / "home").write_text("a file")
-    told = run(tmp_path / "home")
+    (tmp_path / "elsewhere").mkdir()
+    told = run(tmp_path / "home", TMPDIR=str(tmp_path / "elsewhere"))
     assert told.stdout.startswith("1.99")
     assert told.stderr == ""
+    assert list((tmp_path / "elsewhere").iterdir()) == []
 
 
 def test_a_warm_mark_of_another_version_does_not_stop_warming(home, monkeypatch):

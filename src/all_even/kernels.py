@@ -12,7 +12,6 @@ instead of a write into foreign memory: for tests, in a cache of their own.
 import hashlib
 import os
 import stat
-import tempfile
 import time
 import types
 from collections.abc import Callable
@@ -58,7 +57,7 @@ def cache_dir() -> str:
         (folder / ".writable").touch()
         return str(folder)
     except OSError:
-        return tempfile.mkdtemp(prefix="all-even-kernels-")
+        return str(places.temporary_folder("kernels"))
 
 
 def is_warm() -> bool:

@@ -22,7 +22,12 @@ def cache_folder(name: str) -> Path:
     try:
         return _folder("cache", platformdirs.user_cache_dir("all-even"), name)
     except OSError:
-        return _instead(os.environ.get("ALL_EVEN_HOME", ""), name)
+        return temporary_folder(name)
+
+
+def temporary_folder(name: str) -> Path:
+    """One for each name while the program runs, and gone with it."""
+    return Path(_temporary(os.environ.get("ALL_EVEN_HOME", ""), name).name)
 
 
 def data_folder(name: str) -> Path:
@@ -61,6 +66,6 @@ def _folder(kind: str, default: str, name: str) -> Path:
 
 
 @cache
-def _instead(home: str, name: str) -> Path:
-    """One temporary folder for each name while the program runs. home: tells the homes of tests apart."""
-    return Path(tempfile.mkdtemp(prefix=f"all-even-{name or 'cache'}-"))
+def _temporary(home: str, name: str) -> tempfile.TemporaryDirectory[str]:
+    """home: tells the homes of tests apart."""
+    return tempfile.TemporaryDirectory(prefix=f"all-even-{name or 'cache'}-", ignore_cleanup_errors=True)

@@ -50,7 +50,7 @@ def contribution_x(left: float, width: float, lu: float) -> float:
 def print_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
     left, width = columns.boxes["bar"]
     quiet = theme.colour("quiet")
-    paint.text(painter, QRectF(left, header.top() + 1, width, 16), "Loudness of the lane under that of the mix",
+    paint.text(painter, QRectF(left, header.top() + 1, width, 16), "Loudness under the mix",
                size=theme.SMALL, colour=quiet)  # fmt: skip
     for tick in CONTRIBUTION_TICKS:
         x = contribution_x(left, width, tick)
