@@ -18,6 +18,7 @@ from all_even.app.desk import Desk
 from all_even.app.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
+from all_even.session.model import Session
 from tests.conftest import HUNG_S
 
 EVERYWHERE, VISIBLE, NO_STAGE = "everywhere", "the visible stage", "no stage"
@@ -100,6 +101,15 @@ class Rig:
         self.window.open_path(path)
         self.wait(lambda: self.desk.is_open and not self.desk.work.busy("open"))
         self.measured()
+
+    def back_to(self, at_base: Callable[[Session], bool], reopen: Callable[[], None]) -> None:
+        """What tests before did is taken back; opened anew where that is no longer possible."""
+        desk = self.desk
+        while desk.is_open and not at_base(desk.session) and desk.undo_text is not None:
+            desk.undo()
+        if not desk.is_open or not at_base(desk.session):
+            self.reset()
+            reopen()
 
     def reset(self) -> None:
         """Back to the start page, with a player and a device of its own."""

@@ -315,6 +315,20 @@ def test_bands_of_a_band_compressor_are_added_dropped_and_moved(routed):
     assert "Drop band" not in {b.text() for b in panel.findChildren(QPushButton) if b.isVisible()}
 
 
+def test_another_station_opens_at_its_first_band(routed):
+    desk, panel = routed.desk, routed.window.workbench.bench.of("buses").station
+    first, second = (lane.id for lane in desk.session.lanes[2:4])
+    for lane in (first, second):
+        desk.edit(lambda s, to=lane: chain_edits.add_station(s, to, BandCompressor()))
+    shown = {}
+    for lane, band in ((first, "Band 2"), (second, "Band 1")):
+        desk.select((lane,))
+        shown[lane] = [b.accessibleName() for b in panel.findChildren(QPushButton) if b.isChecked()]
+        next(b for b in panel.findChildren(QPushButton) if b.accessibleName() == band).click()
+    assert "Band 1" in shown[second]
+    assert "Band 2" not in shown[second]
+
+
 def test_shares_in_the_lanes_are_those_of_the_bench(routed):
     """One figure for one thing: loudness at the bus less the loudness of its sum."""
     desk = routed.desk

@@ -28,27 +28,28 @@ def song(one_window, tmp_path_factory):
     folder = check_sessions.song(tmp_path_factory.mktemp("check") / "song")
     one_window.reset()
     one_window.open_at("check", folder)
-    one_window.as_it_was = one_window.desk.session
-    yield one_window
+    yield one_window, folder, one_window.desk.session
     one_window.reset()
 
 
 @pytest.fixture
 def rig(song):
     """As it was opened, on the stage."""
-    desk, song.looks_at = song.desk, NO_STAGE
-    song.window.leave_page()
+    rig, folder, base = song
+    desk, rig.looks_at = rig.desk, NO_STAGE
+    rig.window.leave_page()
     desk.ears.hear_now()
     desk.player.stop()
-    base = song.as_it_was
-    while (desk.session.lanes, desk.session.references, desk.session.notes) != (base.lanes, (), ()):
-        desk.undo()
+    rig.back_to(
+        lambda now: (now.lanes, now.references, now.notes) == (base.lanes, (), ()),
+        lambda: rig.open_at("check", folder),
+    )
     desk.set_stage("check")
-    bench(song).shown.choose("phone")
-    bench(song).show_view(0)
+    bench(rig).shown.choose("phone")
+    bench(rig).show_view(0)
     desk.select((by_role(desk.session, "bass DI"),))
-    shown(song)
-    return song
+    shown(rig)
+    return rig
 
 
 def bench(rig) -> CheckBench:

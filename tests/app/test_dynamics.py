@@ -239,6 +239,7 @@ def test_a_crushed_copy_of_the_selection_is_a_move_in_the_ledger(opened):
     assert entry.result.value == pytest.approx(entry.move.expected, abs=entry.move.tolerance)
     desk.undo()
     assert desk.session.buses == ()
+    assert set(shown(opened).shown.movements) == {*(item.id for item in desk.session.lanes), MIX}
 
 
 def test_matters_of_taste_are_folded_and_no_open_work(opened):

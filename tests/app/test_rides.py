@@ -25,33 +25,39 @@ def song(one_window, tmp_path_factory):
     """A song with planted words, opened and measured once for all tests here."""
     folder = rides_sessions.song(tmp_path_factory.mktemp("rides") / "song")
     one_window.reset()
-    one_window.open_at("rides", folder)
-    one_window.desk.edit(rides_sessions.told)
-    one_window.look()
-    one_window.looks_at = NO_STAGE
-    one_window.as_it_was = one_window.desk.session
-    yield one_window
+    open_told(one_window, folder)
+    yield one_window, folder, one_window.desk.session
     one_window.reset()
+
+
+def open_told(rig, folder) -> None:
+    """Opened, with what is known of the song, and looked through."""
+    rig.open_at("rides", folder)
+    rig.desk.edit(rides_sessions.told)
+    rig.look()
+    rig.looks_at = NO_STAGE
 
 
 @pytest.fixture
 def rig(song):
     """As it was opened: what a test before did is taken back; the lead is selected."""
-    desk, song.looks_at = song.desk, NO_STAGE
+    rig, folder, base = song
+    desk, rig.looks_at = rig.desk, NO_STAGE
     desk.player.stop()
-    found = bench(song)
-    found.recorder.switch(False, "", "")
-    base = song.as_it_was
-    while (desk.session.lanes, desk.session.song) != (base.lanes, base.song):
-        desk.undo()
+    bench(rig).recorder.switch(False, "", "")
+    rig.back_to(
+        lambda now: (now.lanes, now.song) == (base.lanes, base.song),
+        lambda: open_told(rig, folder),
+    )
     desk.set_stage("rides")
     desk.select((by_role(desk.session, "lead voice"),))
+    found = bench(rig)
     found.parameters.clear()
     found.drawing.passage = found.drawing.chosen = None
     found.drawing.zoom(0.0, 0.0)
     found.show_view(0)
-    shown(song)
-    return song
+    shown(rig)
+    return rig
 
 
 def bench(rig) -> RidesBench:

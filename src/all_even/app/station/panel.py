@@ -112,8 +112,9 @@ class StationPanel(QWidget):
     ) -> None:
         """levels: what its detector hears; gains: what it applied; change_db: of the level; None if unknown."""
         session = self.desk.session
-        self._strip, self._station_id = strip_id, station.id
-        self._name = station.LABEL
+        if (strip_id, station.id, station.LABEL) != (self._strip, self._station_id, self._name):
+            self._band = 0
+        self._strip, self._station_id, self._name = strip_id, station.id, station.LABEL
         self._fit_title()
         self.bypass.setChecked(station.bypass)
         self.match.setEnabled(change_db is not None)

@@ -35,6 +35,7 @@ class Shown(Watching):
         strips = [*(lane.id for lane in session.lanes if not lane.hidden), *(bus.id for bus in session.buses)]
         first = self.desk.current
         wanted = sorted((*strips, MIX), key=lambda strip_id: strip_id != first)
+        self.movements = {strip_id: self.movements[strip_id] for strip_id in wanted if strip_id in self.movements}
 
         def job(report: Report) -> None:
             from all_even.engine.dynamics import moving
