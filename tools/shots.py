@@ -30,7 +30,7 @@ from all_even.session.model import Loop
 from all_even.session.new import inspect_all, new_session, sound_paths
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
-LONGEST_WAIT_S = 180.0
+LONGEST_WAIT_S = 900.0
 
 
 def wait(condition: Callable[[], bool]) -> None:

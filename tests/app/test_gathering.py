@@ -5,10 +5,12 @@ import shutil
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
 
 from all_even.app.stages.balance.bench import BalanceBench
 from all_even.session import alternatives, song_map
 from all_even.session.seats import row_of
+from tests.app.conftest import NO_STAGE
 
 
 @pytest.fixture
@@ -82,6 +84,22 @@ def test_tempo_is_tapped_and_typed_and_sections_are_split_and_named_on_the_strip
     assert "Chorus" in {mark.name for mark in desk.session.song.sections}
     act.time.change("sections as found")
     assert desk.session.song.sections == ()
+
+
+def test_one_question_at_a_time_and_none_of_another_session(opened, six_bars):
+    strip, act = opened.window.workbench.head.transport.strip, opened.window.verbs
+    opened.wait(lambda: opened.desk.figures.song is not None)
+
+    def asked() -> list[str]:
+        return [field.accessibleName() for field in strip.findChildren(QLineEdit) if not field.isHidden()]
+
+    act.time.type_tempo()
+    act.ask_text("Name of the section", "", lambda _name: None)
+    assert asked() == ["Name of the section"]
+    opened.looks_at = NO_STAGE
+    opened.open(six_bars)
+    assert asked() == []
+    assert strip._field is None
 
 
 def test_the_next_candidate_plays_with_one_key(opened):

@@ -67,6 +67,7 @@ class SongStrip(QWidget):
         self._course: QPixmap | None = None
         desk.mix_measured.connect(self.renew)
         desk.opened.connect(self.renew)
+        desk.opened.connect(self._leave_field)
         desk.song_changed.connect(self.renew)
         desk.changed.connect(self._on_changed)
 
@@ -226,8 +227,7 @@ class SongStrip(QWidget):
 
     def ask(self, what: str, text: str, done: "Callable[[str], None]") -> None:
         """A field over the strip; Enter takes what was typed, Escape leaves it."""
-        if self._field is not None:
-            self._field.deleteLater()
+        self._leave_field()
         field = self._field = QLineEdit(text, self)
         field.setAccessibleName(what)
         field.setPlaceholderText(what)
@@ -237,23 +237,25 @@ class SongStrip(QWidget):
         field.show()
         field.setFocus()
 
-        def close() -> None:
-            if field is self._field:
-                self._field = None
-                field.hide()
-                field.deleteLater()
-                self.setFocus()
-
         def take() -> None:
             typed = field.text().strip()
-            close()
+            self._leave_field()
             if typed and self.desk.is_open:
                 done(typed)
 
         field.returnPressed.connect(take)
         escape = QShortcut(QKeySequence("Esc"), field)
         escape.setContext(Qt.ShortcutContext.WidgetShortcut)
-        escape.activated.connect(close)
+        escape.activated.connect(self._leave_field)
+
+    def _leave_field(self) -> None:
+        """Takes the field away with what was typed: also when another session is opened, which nobody asked about."""
+        field, self._field = self._field, None
+        if field is not None:
+            if field.hasFocus():
+                self.setFocus()
+            field.hide()
+            field.deleteLater()
 
     def _paint_course(self, painter: QPainter, mix: "TrackMeasures", bottom: float) -> None:
         from all_even.measure.level.loudness import momentary_lufs
