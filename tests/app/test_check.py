@@ -40,6 +40,7 @@ def rig(song):
     rig.window.leave_page()
     desk.ears.hear_now()
     desk.player.stop()
+    rig.wait(lambda: not desk.player.playing)
     rig.back_to(
         lambda now: (now.lanes, now.references, now.notes) == (base.lanes, (), ()),
         lambda: rig.open_at("check", folder),

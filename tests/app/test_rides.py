@@ -44,6 +44,7 @@ def rig(song):
     rig, folder, base = song
     desk, rig.looks_at = rig.desk, NO_STAGE
     desk.player.stop()
+    rig.wait(lambda: not desk.player.playing)
     bench(rig).recorder.switch(False, "", "")
     rig.back_to(
         lambda now: (now.lanes, now.song) == (base.lanes, base.song),
