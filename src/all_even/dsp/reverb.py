@@ -320,26 +320,26 @@ def _leave_lines(c, at, place, lines, state, out, frames):  # type: ignore[no-un
         pace = step * (1.0 + 0.083 * k)
         from_ = depth * np.sin(pace * (at - offset) + 2.399963 * k)
         slope = (depth * np.sin(pace * (at - offset + GRID_FRAMES) + 2.399963 * k) - from_) / GRID_FRAMES
-        ring, length, gain = lines[k], c[q], c[q + 1]
-        done = 0
-        while done < frames:  # runs read from frames that stand side by side
-            start = offset + done
-            whole = int(length + from_ + slope * start)
-            run = frames - done
-            while int(length + from_ + slope * (start + run - 1)) != whole:
-                run -= 1
-            first = (base + done - whole - 2) % size
-            if first + run + 3 <= size:
-                near = ring[first : first + run + 3]
+        ring, row, gain = lines[k], out[k], c[q + 1]
+        whole = int(c[q] + from_ + slope * offset)
+        if whole == int(c[q] + from_ + slope * (offset + frames - 1)):  # all from frames that stand side by side
+            first = (base - whole - 2) % size
+            if first + frames + 3 <= size:
+                near = ring[first : first + frames + 3]
             else:
-                for i in range(run + 3):
+                for i in range(frames + 3):
                     around[i] = ring[(first + i) % size]
-                near = around[: run + 3]
-            row = out[k, done : done + run]
-            for i in range(run):
-                f = length + from_ + slope * (start + i) - whole
+                near = around[: frames + 3]
+            for i in range(frames):
+                f = c[q] + from_ + slope * (offset + i) - whole
                 row[i] = gain * _between(f, near[i], near[i + 1], near[i + 2], near[i + 3])
-            done += run
+        else:
+            for i in range(frames):
+                delay = c[q] + from_ + slope * (offset + i)
+                whole = int(delay)
+                now = base + i - whole
+                twice, once, after = (now - 2) % size, (now - 1) % size, (now + 1) % size
+                row[i] = gain * _between(delay - whole, ring[twice], ring[once], ring[now % size], ring[after])
     read = np.empty((frames, LINES))
     for k in range(LINES):
         for i in range(frames):
