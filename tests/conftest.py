@@ -71,6 +71,29 @@ def pytest_xdist_auto_num_workers(config: pytest.Config) -> int:
     return (os.cpu_count() or 1) + 1
 
 
+DEFECTS: list[BaseException] = []
+_note_defect = places.note_defect
+
+
+def _noted(error: BaseException) -> Path | None:
+    DEFECTS.append(error)
+    return _note_defect(error)
+
+
+places.note_defect = _noted
+
+
+@pytest.fixture(autouse=True)
+def defects() -> Iterator[list[BaseException]]:
+    """What stumbled and was passed over, as the program does for people: in a test it is a failure. One that makes
+    something stumble looks at them, and empties them."""
+    yield DEFECTS
+    stumbled = list(DEFECTS)
+    DEFECTS.clear()
+    if stumbled:
+        raise stumbled[0]
+
+
 @pytest.fixture
 def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """Caches and data folders of this test alone."""

@@ -257,7 +257,8 @@ def test_a_print_may_have_a_long_name_and_one_that_is_too_long_is_said(name, cap
 
 
 def test_stems_of_lanes_with_long_names_in_wide_letters_are_written(capsys, write, tmp_path):
-    from all_even.session import edits, store
+    from all_even.session.editing import edits
+    from all_even.session.file import store
 
     session = session_in(write("st/kick.wav", noise(0.5)).parent, capsys)
     loaded = store.load(session)
@@ -309,7 +310,7 @@ def test_a_file_that_is_no_regular_one_is_no_session(capsys, tmp_path):
 def test_a_lane_that_begins_after_days_leaves_the_rest_alone(capsys, write, tmp_path):
     from msgspec.structs import replace
 
-    from all_even.session import store
+    from all_even.session.file import store
 
     folder = write("st/kick.wav", noise(0.5)).parent
     write("st/snare.wav", noise(0.5, 1))
@@ -329,7 +330,7 @@ def test_names_do_not_steer_the_terminal(capsys, write):
     assert "\u202e" not in out + told
 
 
-def test_a_defect_of_ours_is_one_line_and_a_log(capsys, home, monkeypatch):
+def test_a_defect_of_ours_is_one_line_and_a_log(capsys, home, monkeypatch, defects):
     from all_even.cli import sessions
 
     monkeypatch.setattr(sessions, "figures", lambda _options: 1 / 0)
@@ -337,6 +338,7 @@ def test_a_defect_of_ours_is_one_line_and_a_log(capsys, home, monkeypatch):
     assert status == 1
     assert told.startswith("Something went wrong inside All Even (ZeroDivisionError).")
     assert "ZeroDivisionError" in (home / "data" / "defects.log").read_text()
+    defects.clear()
 
 
 def test_a_click_is_not_made_as_loud_as_all_others(capsys, write):
@@ -346,7 +348,7 @@ def test_a_click_is_not_made_as_loud_as_all_others(capsys, write):
     write("st/bass.wav", noise(2.0, 3, level=0.05))
     session = session_in(folder, capsys)
     run(capsys, "moves", session, "--apply", "balance.all-even")
-    from all_even.session import store
+    from all_even.session.file import store
 
     levels = {lane.role: lane.level_db for lane in store.load(session).lanes}
     assert levels["click or trigger"] == 0.0
@@ -398,8 +400,9 @@ def test_songs_of_a_record_side_by_side(capsys, short_folder, tmp_path):
 def test_a_template_is_kept_proposed_and_forgotten(capsys, short_folder, tmp_path, home):
     path, other = tmp_path / "song.alleven", tmp_path / "next.alleven"
     run(capsys, "new", short_folder, "-o", path)
-    from all_even.dsp.passes import HighPass
-    from all_even.session import chain_edits, store
+    from all_even.dsp.tone.passes import HighPass
+    from all_even.session.editing import chain_edits
+    from all_even.session.file import store
 
     store.save(chain_edits.add_station(store.load(path), "lane-1", HighPass(frequency_hz=40.0)), path)
     status, out, _ = run(capsys, "template", path, "--save", "The trio")
@@ -413,7 +416,7 @@ def test_a_template_is_kept_proposed_and_forgotten(capsys, short_folder, tmp_pat
 
 
 def test_a_tempo_may_come_from_a_midi_file_and_an_anchor_be_named(capsys, short_folder, tmp_path):
-    from all_even.session import store
+    from all_even.session.file import store
     from tests.measure.test_hits import midi_file
 
     said = [("set_tempo", 0, {"tempo": 500_000}), ("time_signature", 0, {"numerator": 3, "denominator": 4})]

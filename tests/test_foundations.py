@@ -12,19 +12,19 @@ from tests.conftest import as_nobody
 
 def test_the_kernel_cache_is_keyed_by_the_sources(tmp_path):
     package = Path(kernels.__file__).parent
-    (tmp_path / "dsp").mkdir()
-    for name in ("dsp/biquad.py", "dsp/parameter.py"):
+    (tmp_path / "dsp" / "filters").mkdir(parents=True)
+    for name in ("dsp/filters/biquad.py", "dsp/parameter.py"):
         (tmp_path / name).write_text((package / name).read_text())
     before = kernels.source_hash(tmp_path)
     (tmp_path / "dsp/parameter.py").write_text("# no kernel in here")
     assert kernels.source_hash(tmp_path) == before
-    with (tmp_path / "dsp/biquad.py").open("a") as file:
+    with (tmp_path / "dsp/filters/biquad.py").open("a") as file:
         file.write("\n# another version\n")
     assert kernels.source_hash(tmp_path) != before
     assert kernels.source_hash() in os.environ["NUMBA_CACHE_DIR"]
 
 
-def test_a_read_only_home_falls_back_to_temporary_caches(public_folder, monkeypatch):
+def test_a_read_only_home_falls_back_to_temporary_caches(public_folder, monkeypatch, defects):
     (public_folder / "home").mkdir(mode=0o555)
     monkeypatch.setenv("ALL_EVEN_HOME", str(public_folder / "home" / "x"))
     with as_nobody():
@@ -33,6 +33,7 @@ def test_a_read_only_home_falls_back_to_temporary_caches(public_folder, monkeypa
         with pytest.raises(UserError, match="can't be made"):
             places.data_folder("recovery")
         assert places.note_defect(ValueError()) is None
+    defects.clear()
 
 
 def test_caches_and_data_lie_in_the_home_that_was_named(home):

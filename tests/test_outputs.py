@@ -11,8 +11,9 @@ from all_even import outputs
 from all_even.audio.writing import write_sound
 from all_even.cli import main
 from all_even.errors import UserError
-from all_even.session import store
-from all_even.session.model import Folder, Lane, Session
+from all_even.session.file import store
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import Lane
 from tests.conftest import RATE, noise, stereo
 
 
@@ -91,7 +92,7 @@ def test_a_print_of_ours_is_replaced_in_the_folder_and_a_strangers_file_is_not(f
 
 
 def test_a_lane_of_a_snapshot_is_protected_too(folder):
-    from all_even.session import edits
+    from all_even.session.editing import edits
 
     session = store.load(made(folder))
     later = edits.take_snapshot(session, "rough")

@@ -19,7 +19,7 @@ from numba.core import event
 recorder = event.RecordingListener()
 event.register("numba:compile", recorder)
 from tests.moves.looks import look_at
-from all_even.engine import sharing
+from all_even.figures.sharing import sharing
 from all_even.engine.planning import make_plan
 from all_even.engine.running import Running
 look = look_at(Path(sys.argv[1]))

@@ -5,7 +5,7 @@ from typing import Any
 
 import msgspec
 
-from all_even.session.model import FORMAT_VERSION, Session
+from all_even.session.model.session import FORMAT_VERSION, Session
 
 INTRODUCTION = """# The session file
 

@@ -14,20 +14,21 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from all_even.app.desk import Desk
-from all_even.app.start import make_application
+from all_even.app.starting.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
 from all_even.deliver import listening_copy
 from all_even.demo.stems import write_stems
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass
-from all_even.dsp.saturation import Saturation
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass
+from all_even.dsp.tone.saturation import Saturation
 from all_even.engine.planning import make_plan
 from all_even.engine.sources import Sources
-from all_even.session import chain_edits, edits, store
-from all_even.session.model import Loop
-from all_even.session.new import inspect_all, new_session, sound_paths
+from all_even.session.editing import chain_edits, edits
+from all_even.session.file import store
+from all_even.session.file.new import inspect_all, new_session, sound_paths
+from all_even.session.model.on_time_line import Loop
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 LONGEST_WAIT_S = 900.0

@@ -13,12 +13,12 @@ from pathlib import Path
 import pytest
 from PyQt6.QtWidgets import QApplication
 
-from all_even.app import theme
 from all_even.app.desk import Desk
-from all_even.app.start import make_application
+from all_even.app.starting.start import make_application
+from all_even.app.style import theme
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 from tests.conftest import HUNG_S
 
 EVERYWHERE, VISIBLE, NO_STAGE = "everywhere", "the visible stage", "no stage"

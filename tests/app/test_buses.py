@@ -8,18 +8,18 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
 
 from all_even.app.bench import ruler
-from all_even.app.fields import NumberField
 from all_even.app.stages.buses import rivers as rivers_drawn
+from all_even.app.style.fields import NumberField
 from all_even.demo.score import make_score
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.utility import Gain
 from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
-from all_even.session import chain_edits, edits
-from all_even.session.model import MIX, NOWHERE
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.strips import MIX, NOWHERE
 from tests.app.conftest import NO_STAGE
 from tests.conftest import RATE
 

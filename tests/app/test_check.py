@@ -1,5 +1,7 @@
 """Check as a user meets it: what vanishes, listening elsewhere, references, blind comparison, faults that come back."""
 
+from dataclasses import replace
+
 import pytest
 import soundfile
 from PyQt6.QtCore import Qt
@@ -9,12 +11,13 @@ from all_even.app.pages.blind import BlindPage
 from all_even.app.stages.check.bench import CheckBench
 from all_even.app.stages.check.blind_run import X
 from all_even.app.stages.print_.bench import PrintBench
-from all_even.engine.elsewhere.systems import SYSTEMS
+from all_even.figures.elsewhere.systems import SYSTEMS
 from all_even.measure.sharing.translation import VANISHES
-from all_even.session import edits, store
-from all_even.session.new import inspect_all, new_session, sound_paths
+from all_even.session.editing import edits
+from all_even.session.file import store
+from all_even.session.file.new import inspect_all, new_session, sound_paths
 from tests.app.conftest import NO_STAGE
-from tests.engine.elsewhere.test_references import references
+from tests.figures.elsewhere.test_references import references
 from tests.moves import check_sessions
 from tests.moves.space_sessions import by_role
 
@@ -236,6 +239,29 @@ def test_who_leaves_gives_it_up_and_nothing_is_kept(begun):
     assert rig.desk.session.blinds is kept
     assert rig.desk.hearing.name == "now"
     assert "unfinished" in rig.window.status.text.text()
+
+
+def test_a_move_whose_rule_stumbles_ends_the_comparison_with_a_sentence(rig, monkeypatch, defects):
+    from all_even import stages
+    from all_even.app.stages.check.blind_run import Option, blind_of
+    from tests.moves.looks import find
+
+    def breaks(_look, _move):
+        raise ZeroDivisionError
+
+    desk = rig.desk
+    before, run = desk.session, blind_of(desk)
+    move = find(desk.figures.look(), "balance.all-even")
+    kinds = stages.kinds()
+    broken = replace(kinds[move.kind], prepare=breaks, parameters={})
+    monkeypatch.setattr(stages, "kinds", lambda: {**kinds, move.kind: broken})
+    run.begin([Option("The mix now", "now"), Option("With it", move)], "vote", 3)
+    rig.wait(lambda: not run.getting_ready)
+    assert [type(defect) for defect in defects] == [ZeroDivisionError]
+    defects.clear()
+    assert run.run is None
+    assert "Something went wrong" in run.problem
+    assert desk.session is before
 
 
 # Faults, and what is written.

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from all_even.app import desktop_list
+from all_even.app.machine import desktop_list
 
 OTHERS = """<?xml version="1.0" encoding="UTF-8"?>
 <xbel version="1.0" xmlns:bookmark="http://www.freedesktop.org/standards/desktop-bookmarks"

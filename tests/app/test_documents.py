@@ -8,8 +8,9 @@ from msgspec.structs import replace
 
 from all_even.app.desk import Desk
 from all_even.audio.device import SimulatedDevice
-from all_even.session import edits, recovery, store
-from all_even.session.store import load
+from all_even.session.editing import edits
+from all_even.session.file import recovery, store
+from all_even.session.file.store import load
 from tests.conftest import HUNG_S
 
 
@@ -35,7 +36,7 @@ def slow_disk(monkeypatch):
 @pytest.fixture
 def other(rig, short_folder, tmp_path):
     """A second session file of the same tracks, with its trim at -12 dB."""
-    from all_even.session.new import inspect_all, new_session, sound_paths
+    from all_even.session.file.new import inspect_all, new_session, sound_paths
 
     session = new_session(short_folder, inspect_all(sound_paths(short_folder))[0], "Other")
     path = tmp_path / "b.alleven"
@@ -208,7 +209,7 @@ def test_a_snapshot_of_other_channels_is_heard_as_it_was(rig, write, tmp_path):
 
 
 def test_a_folder_group_is_shown_in_every_stage(opened):
-    from all_even.session import routing_edits
+    from all_even.session.editing import routing_edits
 
     desk = opened.desk
     desk.set_stage("buses")

@@ -7,16 +7,16 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
-from all_even.app import paint
 from all_even.app.stages.dynamics import body, marks, side
 from all_even.app.stages.dynamics.bench import DynamicsBench
 from all_even.app.station.bars_drawing import WAITING
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.gate import Gate
+from all_even.app.style import paint
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.processor import settings
 from all_even.measure.dynamics.side_effects import SideEffects
-from all_even.session import chain_edits
-from all_even.session.model import MIX
+from all_even.session.editing import chain_edits
+from all_even.session.model.strips import MIX
 from tests.app.conftest import NO_STAGE
 from tests.moves import dynamic_sessions
 

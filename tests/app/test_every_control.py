@@ -26,12 +26,12 @@ from PyQt6.QtWidgets import (
 )
 
 from all_even import stages
-from all_even.app import paint, theme
 from all_even.app.commands import MENUS
 from all_even.app.lanes import layout
+from all_even.app.style import paint, theme
 from all_even.dsp import kinds
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.session import chain_edits, routing_edits
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.session.editing import chain_edits, routing_edits
 
 PAGES = ("settings", "shortcuts", "about", "record", "blind")
 SCREENS = ("start", *stages.all_keys())

@@ -5,7 +5,7 @@ import sys
 import threading
 
 from all_even import kernels
-from all_even.app.warming import Warming
+from all_even.app.starting.warming import Warming
 from all_even.measure.recording import files
 
 SAYS = """

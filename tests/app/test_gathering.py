@@ -8,8 +8,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
 from all_even.app.stages.balance.bench import BalanceBench
-from all_even.session import alternatives, song_map
-from all_even.session.seats import row_of
+from all_even.session.editing import alternatives
+from all_even.session.song import song_map
+from all_even.session.tracks.seats import row_of
 from tests.app.conftest import NO_STAGE
 
 
@@ -50,7 +51,7 @@ def test_a_file_is_replaced_and_all_settings_stay(opened, short_folder):
     desk = opened.desk
     lane, other = desk.session.lanes[0], desk.session.lanes[3]
     desk.edit(lambda s: song_map.set_tempo(s, 100.0))
-    from all_even.session import edits
+    from all_even.session.editing import edits
 
     desk.edit(lambda s: edits.change_strips(s, (lane.id,), level_db=-7.0, pan=0.25))
     path = next(short_folder.glob(other.file))

@@ -11,18 +11,18 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from all_even import stages
-from all_even.app import preferences
 from all_even.app.commands import present_commands
 from all_even.app.finder.entries import entries
 from all_even.app.finder.ranking import ranked
 from all_even.app.lanes import layout
+from all_even.app.machine import preferences
 from all_even.app.pages.topics import topics
 from all_even.audio.available import Output
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.passes import HighPass
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.settings import WorkSettings
+from all_even.dsp.tone.passes import HighPass
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.settings import WorkSettings
 
 
 def texts_in(menu: QMenu) -> set[str]:

@@ -5,9 +5,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from all_even.app.stages.low_end.bench import LowEndBench
-from all_even.session import store
-from all_even.session.hits import is_kick
-from all_even.session.model import NOWHERE
+from all_even.session.file import store
+from all_even.session.model.strips import NOWHERE
+from all_even.session.song.hits import is_kick
 from tests.app.conftest import NO_STAGE
 from tests.moves import low_sessions
 

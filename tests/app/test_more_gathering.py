@@ -9,8 +9,10 @@ from PyQt6.QtTest import QTest
 from all_even.app.pages.record import RecordPage
 from all_even.app.stages.balance.bench import BalanceBench
 from all_even.app.stages.gain.bench import GainBench
-from all_even.dsp.passes import HighPass
-from all_even.session import chain_edits, clip_edits, edits, references, store, template
+from all_even.dsp.tone.passes import HighPass
+from all_even.session.editing import chain_edits, clip_edits, edits
+from all_even.session.file import store
+from all_even.session.machine import references, template
 from tests.measure.test_hits import midi_file
 
 
@@ -50,7 +52,7 @@ def test_clip_gain_is_dragged_section_by_section_and_heard_undone_and_reset(open
     desk = opened.desk
     opened.wait(lambda: desk.figures.song is not None)
     desk.edit(lambda s: edits.change_strips(s, [s.lanes[0].id], clip_gain_db=1.0))
-    from all_even.session import song_map
+    from all_even.session.song import song_map
 
     desk.edit(lambda s: song_map.split_section(s, desk.figures.song, 4.0))
     desk.edit(lambda s: song_map.split_section(s, desk.figures.song, 8.0))

@@ -11,11 +11,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from all_even import stages
-from all_even.app.desk import moves as desk_moves
 from all_even.app.side.cards import MadeCard, MoveCard, TogetherRow
 from all_even.app.side.finding_cards import FindingsCard
 from all_even.audio import retune
-from all_even.session import edits, routing_edits
+from all_even.moves import making
+from all_even.session.editing import edits, routing_edits
 
 
 def cards(rig) -> dict[str, MoveCard]:
@@ -143,7 +143,7 @@ def test_a_move_whose_ground_moved_is_renewed_with_one_press(balance):
     assert desk.mix.sample_peak_dbfs == pytest.approx(-4.5, abs=0.1)
 
 
-def test_an_error_while_a_move_is_tried_out_is_a_sentence_and_changes_nothing(balance, monkeypatch):
+def test_an_error_while_a_move_is_tried_out_is_a_sentence_and_changes_nothing(balance, monkeypatch, defects):
     def breaks(look, proposal):
         raise ZeroDivisionError
 
@@ -160,14 +160,17 @@ def test_an_error_while_a_move_is_tried_out_is_a_sentence_and_changes_nothing(ba
     balance.wait(lambda: desk.moves.preparing is None)
     assert desk.session is before
     assert "Something went wrong" in balance.window.status.text.toolTip() + balance.window.status.text.text()
+    defects.clear()
 
 
-def test_a_rule_that_stumbles_costs_only_its_own_proposals(balance, monkeypatch):
+def test_a_rule_that_stumbles_costs_only_its_own_proposals(balance, monkeypatch, defects):
     from all_even.moves.balance import trim
 
     def breaks(look):
         raise ZeroDivisionError
 
+    said = []
+    balance.desk.said.connect(said.append)
     object.__setattr__(trim.KIND, "propose", breaks)
     balance.everywhere()
     try:
@@ -178,8 +181,10 @@ def test_a_rule_that_stumbles_costs_only_its_own_proposals(balance, monkeypatch)
         assert "balance.all-even" in found
         assert "balance.trim" not in found
         assert desk.moves.at("buses")
+        assert sum("A rule stumbled and is left out (balance.trim, ZeroDivisionError)." in text for text in said) == 1
     finally:
         object.__setattr__(trim.KIND, "propose", trim.propose)
+    defects.clear()
 
 
 def test_a_changed_parameter_is_what_is_made(balance):
@@ -188,7 +193,7 @@ def test_a_changed_parameter_is_what_is_made(balance):
     side._turn_changing(cards(balance)["balance.trim"].move_)
     balance.settle_paint()
     card = cards(balance)["balance.trim"]
-    from all_even.app.fields import NumberField
+    from all_even.app.style.fields import NumberField
 
     (field,) = card.findChildren(NumberField)
     field.selectAll()
@@ -343,12 +348,11 @@ def test_moves_are_told_as_they_are_found_defaults_first_and_the_others_stay_unt
         return SimpleNamespace(kind=kind, title=title, weight=weight)
 
     kinds = [SimpleNamespace(id=name, optional=name == "taste") for name in ("taste", "first", "second")]
-    stage = SimpleNamespace(moves=lambda: SimpleNamespace(kinds=tuple(kinds), also=()))
     found = {"first": [move("first", "new", 2.0)], "second": [], "taste": [move("taste", "new", 3.0)]}
-    monkeypatch.setattr(desk_moves, "SOON_S", -1.0)
-    monkeypatch.setattr(desk_moves, "_of_kind", lambda _look, kind: found[kind.id])
+    monkeypatch.setattr(making, "SOON_S", -1.0)
+    monkeypatch.setattr(making, "propose", lambda _look, some, _told: next(found[kind.id] for kind in some))
     before = [move("second", "old"), move("taste", "old", 3.0)]
-    told = [[(m.kind, m.title) for m in part] for part in desk_moves._proposals_so_far(None, stage, before)]
+    told = [[(m.kind, m.title) for m in part] for part in making.propose_soon(None, kinds, before)]
     assert told == [
         [("taste", "old"), ("first", "new"), ("second", "old")],
         [("taste", "old"), ("first", "new")],

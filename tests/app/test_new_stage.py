@@ -13,12 +13,12 @@ from all_even.app import stages as shown
 from all_even.app.commands import all_commands
 from all_even.app.desk import Desk
 from all_even.app.head.path import Path as StagePath
-from all_even.app.start import preload
-from all_even.app.start_page import StartPage
+from all_even.app.starting.start import preload
+from all_even.app.starting.start_page import StartPage
 from all_even.app.window import MainWindow
 from all_even.cli import build_parser
-from all_even.session import store
-from all_even.session.new import inspect_all, new_session, sound_paths
+from all_even.session.file import store
+from all_even.session.file.new import inspect_all, new_session, sound_paths
 from tests.app.conftest import Rig
 from tests.app.test_every_control import walk
 from tests.app.toy import core

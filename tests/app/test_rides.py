@@ -6,13 +6,15 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
-from all_even.app import fields
 from all_even.app.stages.rides.bench import RidesBench
+from all_even.app.style import fields
 from all_even.deliver import automation_files
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import LEVEL
-from all_even.session import chain_edits, edits, ride_edits, song_map, store
-from all_even.session.model import SectionMark
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.session.editing import chain_edits, edits, ride_edits
+from all_even.session.file import store
+from all_even.session.model.on_time_line import SectionMark
+from all_even.session.song import song_map
 from tests.app.conftest import NO_STAGE
 from tests.app.test_buses import drag
 from tests.moves import rides_sessions

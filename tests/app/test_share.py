@@ -5,14 +5,14 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from all_even.app import paint
 from all_even.app.stages.share.bench import ShareBench
 from all_even.app.stages.share.places_view import headline
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.equaliser import Equaliser
-from all_even.session import edits
-from all_even.session.edits import NOW
-from all_even.session.model import Loop
+from all_even.app.style import paint
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.tone.equaliser import Equaliser
+from all_even.session.editing import edits
+from all_even.session.editing.edits import NOW
+from all_even.session.model.on_time_line import Loop
 from tests.app.conftest import NO_STAGE
 from tests.moves import share_sessions
 

@@ -11,10 +11,11 @@ from PyQt6.QtWidgets import QComboBox
 from all_even.app.stages.space import body, lines
 from all_even.app.stages.space.bench import SpaceBench
 from all_even.app.station import response_finding
-from all_even.dsp.convolution import Convolution
-from all_even.dsp.echo import Echo, note_ms
-from all_even.dsp.reverb import STARTS
-from all_even.session import chain_edits, edits, space
+from all_even.dsp.space.convolution import Convolution
+from all_even.dsp.space.echo import Echo, note_ms
+from all_even.dsp.space.reverb import STARTS
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model import space
 from tests.app.conftest import NO_STAGE
 from tests.app.test_buses import drag
 from tests.moves import space_sessions

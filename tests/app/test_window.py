@@ -16,9 +16,9 @@ from all_even.app.lanes import layout
 from all_even.app.side.cards import MoveCard
 from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import measure_mix, render
-from all_even.session import edits
-from all_even.session.recovery import orphans
-from all_even.session.store import Lock
+from all_even.session.editing import edits
+from all_even.session.file.recovery import orphans
+from all_even.session.file.store import Lock
 from tests.conftest import RATE, noise
 
 
@@ -439,7 +439,7 @@ def test_with_the_mix_in_the_selection_roles_and_levels_change_for_the_lanes(ope
 
 
 def test_a_name_that_is_still_typed_when_its_bus_is_removed_changes_nothing(opened):
-    from all_even.session import routing_edits
+    from all_even.session.editing import routing_edits
 
     desk, view = opened.desk, opened.window.workbench.lanes
     desk.set_stage("buses")
@@ -453,7 +453,7 @@ def test_a_name_that_is_still_typed_when_its_bus_is_removed_changes_nothing(open
 
 
 def test_the_print_bench_says_beforehand_what_may_be_replaced_and_what_not(opened, tmp_path):
-    from all_even.session import store
+    from all_even.session.file import store
 
     bench, desk = opened.window.workbench.bench.of("print"), opened.desk
     recording = store.lane_path(desk.session, desk.session.lanes[0])

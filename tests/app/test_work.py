@@ -6,7 +6,7 @@ import time
 import pytest
 from PyQt6.QtWidgets import QApplication
 
-from all_even.app.start import make_application
+from all_even.app.starting.start import make_application
 from all_even.app.work import Work
 from all_even.errors import Cancelled, UserError
 from tests.conftest import HUNG_S
@@ -81,13 +81,14 @@ def test_a_users_error_arrives_as_its_sentence(work):
     assert said == [("open", "kick.wav is empty: it has 0 bytes.")]
 
 
-def test_a_defect_arrives_as_a_sentence_and_goes_into_the_log(work, home):
+def test_a_defect_arrives_as_a_sentence_and_goes_into_the_log(work, home, defects):
     said = []
     work.failed.connect(lambda name, sentence: said.append(sentence))
     work.start("open", lambda report: 1 / 0, lambda r: None)
     until(lambda: said)
     assert "ZeroDivisionError" in said[0]
     assert "ZeroDivisionError" in (home / "data" / "defects.log").read_text()
+    defects.clear()
 
 
 def test_progress_is_told_and_silent_after_cancel(work):

@@ -31,7 +31,7 @@ class Hands:
         from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
         from all_even.app.desk import Desk
-        from all_even.app.start import make_application
+        from all_even.app.starting.start import make_application
         from all_even.app.window import MainWindow
         from all_even.audio.device import SimulatedDevice
         from tests.attack import sessions
@@ -185,7 +185,7 @@ class Hands:
 
     def station(self) -> None:
         from all_even.dsp import kinds
-        from all_even.session import chain_edits
+        from all_even.session.editing import chain_edits
 
         if self.desk.is_open and self.desk.current:
             kind, strip = self.rng.choice(kinds.KINDS), self.desk.current
@@ -239,7 +239,7 @@ class Hands:
         """Undo everything: the first value; redo everything; save, read back."""
         from msgspec.structs import replace
 
-        from all_even.session import store
+        from all_even.session.file import store
 
         if not self.desk.is_open:
             return

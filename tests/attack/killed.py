@@ -13,7 +13,7 @@ from all_even.deliver.stems import print_stems
 from all_even.engine.planning import make_plan
 from all_even.engine.sources import Sources
 from all_even.measure.recording.files import measure_file
-from all_even.session import store
+from all_even.session.file import store
 
 
 def action(kind: str, folder: Path) -> Callable[[int], object]:

@@ -9,9 +9,12 @@ import msgspec
 import numpy as np
 import soundfile
 
-from all_even.dsp.shaped import DuckShape
-from all_even.session import chain_edits, edits, routing_edits, store
-from all_even.session.model import MIX, Folder, HitChanges, Lane, Proposal, Session
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.file import store
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import MIX, HitChanges, Lane
 from tests.engine.sessions import stations
 
 RATE = 48_000

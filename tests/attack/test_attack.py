@@ -20,7 +20,7 @@ import soundfile
 from all_even import outputs
 from all_even.audio import decoded, sound_file
 from all_even.measure.recording.files import measure_file
-from all_even.session import store
+from all_even.session.file import store
 from tests.attack import hands, sessions, worker
 from tests.forked import Nursery, nursery
 

@@ -66,7 +66,8 @@ def try_session(data: bytes, folder: Path, number: int) -> str:
     from all_even.engine.running import Running
     from all_even.engine.sources import Sources
     from all_even.errors import UserError
-    from all_even.session import edits, store
+    from all_even.session.editing import edits
+    from all_even.session.file import store
 
     path = folder / "case.alleven"
     path.write_bytes(data)

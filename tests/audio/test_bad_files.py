@@ -263,7 +263,7 @@ def test_a_time_reference_behind_the_sound_is_found_and_a_short_chunk_is_none(tm
         assert inspect(tmp_path / name).start_frame == wanted
 
 
-def test_a_file_that_makes_us_stumble_stands_alone_and_is_noted(write, home, monkeypatch):
+def test_a_file_that_makes_us_stumble_stands_alone_and_is_noted(write, home, monkeypatch, defects):
     from all_even.measure.recording import files
 
     real = files.Measurement.add
@@ -279,3 +279,4 @@ def test_a_file_that_makes_us_stumble_stands_alone_and_is_noted(write, home, mon
     assert reports[0].error == "bad.wav can't be measured: All Even stumbled over it."
     assert reports[1].ok
     assert "ZeroDivisionError" in (home / "data" / "defects.log").read_text()
+    defects.clear()

@@ -124,7 +124,7 @@ def test_a_file_is_known_by_its_content(write):
 def test_a_bwf_time_reference_places_the_lane(write, home, tmp_path, container):
     import struct
 
-    from all_even.session.new import inspect_all, new_session, sound_paths
+    from all_even.session.file.new import inspect_all, new_session, sound_paths
 
     for name, start in (("early.wav", 480_000), ("late.wav", 480_000 + 72_000)):
         path = write(f"take/{name}", noise(0.2), subtype="PCM_16", format=container)

@@ -9,7 +9,7 @@ import soundfile
 
 from all_even.audio import retune
 from all_even.errors import Cancelled, UserError
-from all_even.session.new import sound_paths
+from all_even.session.file.new import sound_paths
 from tests.conftest import RATE, sine
 from tests.measure.sounds import kick, placed
 

@@ -10,7 +10,7 @@ from all_even.decibels import OFF_DB
 from all_even.deliver import automation_files
 from all_even.dsp.parameter import LEVEL, PAN, Parameter
 from all_even.errors import UserError
-from all_even.session import curves
+from all_even.session.editing import curves
 
 FREQUENCY = Parameter("Frequency", "Hz", 20.0, 20_000.0, 1000.0, 6.0, 0, "log")
 CURVE = [(0.0, -6.0), (1.0, -6.0), (1.3, -2.5), (4.0, -2.5), (4.0, -9.0), (6.5, -4.0)]

@@ -8,10 +8,10 @@ from msgspec.structs import replace
 from all_even.deliver import delivery
 from all_even.deliver.delivery import STEMS, deliver
 from all_even.deliver.stems import INSIDE
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.errors import UserError
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import MIX
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.strips import MIX
 from tests.moves import check_sessions
 from tests.moves.looks import look_at
 

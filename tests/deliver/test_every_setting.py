@@ -10,8 +10,9 @@ from all_even.deliver.every_setting import LEFT_OUT, every_setting, owners
 from all_even.deliver.recall import Sheet, csv_text, json_text
 from all_even.deliver.recall_page import html
 from all_even.dsp import kinds
-from all_even.session import chain_edits, edits
-from all_even.session.model import Lane, Session
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 from tests.attack.sessions import full_session
 from tests.engine.sessions import any_session
 
@@ -104,7 +105,7 @@ def test_lanes_of_one_name_stand_apart_each_before_its_parts():
 
 
 def test_a_long_curve_is_summed_up_and_its_values_are_kept():
-    from all_even.session.model import Automation, Point
+    from all_even.session.model.strips import Automation, Point
 
     points = tuple(Point(time_s=0.5 * i, value=-6.0 + 0.1 * (i % 40)) for i in range(400))
     lane = Lane(id="a", name="Voice", file="a.wav", automation=(Automation(parameter="level_db", points=points),))

@@ -8,12 +8,12 @@ import pytest
 from all_even.deliver import pdf as pdfs
 from all_even.deliver.console_page import rows, write_console
 from all_even.deliver.recall import Sheet, write_recall
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass
 from all_even.errors import UserError
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import Blind
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.session import Blind
 from tests.moves import check_sessions
 from tests.moves.looks import look_at
 

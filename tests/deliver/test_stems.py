@@ -7,10 +7,11 @@ import soundfile
 from all_even import outputs
 from all_even.deliver.print_mix import PrintSettings
 from all_even.deliver.stems import INSIDE, print_stems, stem_names
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.errors import Cancelled, UserError
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import Lane, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 from tests.engine.sessions import RATE, sounds
 
 

@@ -11,8 +11,8 @@ from all_even.audio import midi
 from all_even.deliver import triggers
 from all_even.errors import UserError
 from all_even.moves import making
-from all_even.moves.low_end import duck
-from all_even.session import store
+from all_even.moves.low_end.ducks import duck
+from all_even.session.file import store
 from tests.moves import low_sessions
 from tests.moves.looks import look_at
 

@@ -10,8 +10,8 @@ from all_even.demo.score import make_score
 from all_even.demo.stems import CLIPPED, LIMITED, OFFSET, SILENT, write_stems
 from all_even.measure.faults.findings import findings
 from all_even.measure.recording.files import measure_files
-from all_even.session.new import sound_paths
-from all_even.session.roles import guess_role, is_held
+from all_even.session.file.new import sound_paths
+from all_even.session.tracks.roles import guess_role, is_held
 
 
 @pytest.fixture(scope="module")

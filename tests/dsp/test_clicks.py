@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from all_even.dsp.clicks import Clicks, click_track
+from all_even.dsp.ducking.clicks import Clicks, click_track
+from all_even.dsp.ducking.shaped import DuckShape, coefficients_with
 from all_even.dsp.processor import Single
-from all_even.dsp.shaped import DuckShape, coefficients_with
 
 RATE = 48_000
 HITS_S = (0.0, 0.1, 0.1013, 0.25)

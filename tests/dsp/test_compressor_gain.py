@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.compressor_gain import detector_power, gain_db, is_simple
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.compressor_gain import detector_power, gain_db, is_simple
 from all_even.dsp.processor import Single
 
 RATE = 48_000

@@ -5,10 +5,10 @@ import pytest
 from msgspec.structs import replace
 from scipy.signal import fftconvolve
 
-from all_even.dsp.convolution import Convolution, LoadedResponse, four_paths, with_loaded
 from all_even.dsp.processor import Single
-from all_even.dsp.room import Room, response
-from all_even.dsp.widener import Widener
+from all_even.dsp.space.convolution import Convolution, LoadedResponse, four_paths, with_loaded
+from all_even.dsp.space.room import Room, response
+from all_even.dsp.space.widener import Widener
 from all_even.measure.space import mono
 from all_even.measure.space import response as figures
 

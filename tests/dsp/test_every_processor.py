@@ -11,12 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from all_even.dsp import kinds
-from all_even.dsp.clicks import Clicks
-from all_even.dsp.ducker import Ducker
+from all_even.dsp.ducking.clicks import Clicks
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
 from all_even.dsp.parameter import Choice, Parameter, Switch
 from all_even.dsp.processor import Processor, Single, clamped
 from all_even.dsp.processor import settings as described
-from all_even.dsp.shaped import DuckShape
 
 RATE = 48_000
 SHAPE = DuckShape(id="shape", name="Shape", hits_s=(0.0, 0.02, 0.03, 0.2))
@@ -64,7 +64,7 @@ def any_processor(kind: type[Processor]) -> st.SearchStrategy[Processor]:
     if kind.__name__ in ("Equaliser", "DynamicEqualiser"):
         band = type(kind().bands[0]) if kind().bands else msgspec.structs.fields(kind)
         if kind.__name__ == "Equaliser":
-            from all_even.dsp.equaliser import Band as band  # noqa: N813
+            from all_even.dsp.tone.equaliser import Band as band  # noqa: N813
         bands = st.lists(st.builds(lambda chosen: band(**chosen), values(band)), max_size=4)
         return st.builds(lambda processor, some: msgspec.structs.replace(processor, bands=tuple(some)), made, bands)
     if kind.__name__ == "BandCompressor":

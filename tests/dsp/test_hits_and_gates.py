@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from all_even.dsp.gate import Gate
+from all_even.dsp.dynamics.gate import Gate
+from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.processor import Single
-from all_even.dsp.transient import TransientShaper
 from all_even.measure.dynamics import punch
 from tests.measure.sounds import RATE, click, decay, kick, placed, snare
 

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 import scipy
 
-from all_even.dsp import biquad
-from all_even.dsp.biquad import run_sections
-from all_even.dsp.systolic import SHORTEST
+from all_even.dsp.filters import biquad
+from all_even.dsp.filters.biquad import run_sections
+from all_even.dsp.filters.systolic import SHORTEST
 
 
 def cascade(count: int) -> np.ndarray:

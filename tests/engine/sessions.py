@@ -4,27 +4,28 @@ import numpy as np
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.echo import Echo
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.gate import Gate
-from all_even.dsp.limiter import Limiter
-from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.dynamics.gate import Gate
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.processor import Key, Processor
-from all_even.dsp.reverb import Reverb
-from all_even.dsp.room import Room
-from all_even.dsp.saturation import Saturation
-from all_even.dsp.shaped import DuckShape
-from all_even.dsp.transient import TransientShaper
+from all_even.dsp.space.doubling import Doubling
+from all_even.dsp.space.echo import Echo
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.space.room import Room
+from all_even.dsp.space.widener import Widener
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
-from all_even.dsp.voices import Doubling
-from all_even.dsp.widener import Widener
 from all_even.engine.plan import Plan
 from all_even.engine.running import Running
-from all_even.session.model import MIX, NOWHERE, Automation, Bus, Folder, FolderGroup, Lane, Point, Send, Session
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import MIX, NOWHERE, Automation, Bus, FolderGroup, Lane, Point, Send
 
 RATE = 48_000
 FRAMES = 9_000

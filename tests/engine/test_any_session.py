@@ -8,8 +8,10 @@ from hypothesis import strategies as st
 
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render, render_stems
-from all_even.session import routing, routing_edits, store
-from all_even.session.model import MIX
+from all_even.session.editing import routing_edits
+from all_even.session.file import store
+from all_even.session.model import routing
+from all_even.session.model.strips import MIX
 from tests.engine.sessions import any_session, in_blocks, sounds
 
 SOUNDS = sounds(4)

@@ -8,7 +8,8 @@ from all_even import decibels
 from all_even.dsp import pan
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
-from all_even.session.model import Folder, Lane, MixSettings, Session
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import Lane, MixSettings
 from tests.conftest import noise
 from tests.engine.test_player import Memory
 

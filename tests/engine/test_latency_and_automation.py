@@ -6,21 +6,22 @@ from msgspec.structs import replace
 
 from all_even.decibels import gain
 from all_even.dsp import pan
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.kinds import KINDS
-from all_even.dsp.limiter import Limiter
-from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Key
-from all_even.dsp.saturation import Saturation
-from all_even.dsp.shaped import DuckShape
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass
+from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.utility import Gain
 from all_even.engine import automation
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
-from all_even.session import chain_edits, routing_edits
-from all_even.session.model import MIX, NOWHERE, Lane, Session
+from all_even.session.editing import chain_edits, routing_edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, NOWHERE, Lane
 from tests.engine.sessions import RATE, Memory
 
 CLICK = 5000

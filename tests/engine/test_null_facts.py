@@ -4,17 +4,17 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.limiter import Limiter
-from all_even.dsp.saturation import Saturation
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.utility import Gain, Width
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render, render_stems
 from all_even.engine.sources import Sources
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import MIX
-from all_even.session.new import inspect_all, new_session, sound_paths
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.file.new import inspect_all, new_session, sound_paths
+from all_even.session.model.strips import MIX
 
 SECONDS = 2
 NULL = 1e-6  # -120 dBFS

@@ -8,19 +8,20 @@ import pytest
 
 from all_even.audio.device import SimulatedDevice
 from all_even.cli.benchmarks.strips import strip_session
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.limiter import Limiter
-from all_even.dsp.passes import HighPass
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.processor import Processor
-from all_even.dsp.reverb import Reverb
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.tone.passes import HighPass
 from all_even.engine import mixing, planning
 from all_even.engine.plan import Plan
 from all_even.engine.playing.player import Player
 from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
-from all_even.session import chain_edits
-from all_even.session.edits import Edit
-from all_even.session.model import Lane, Session
+from all_even.session.editing import chain_edits
+from all_even.session.editing.edits import Edit
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 from tests.conftest import HUNG_S, RATE, noise, sine
 from tests.engine.sessions import Memory
 

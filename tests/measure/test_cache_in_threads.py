@@ -29,8 +29,8 @@ print("whole")
 MEASURES = ("from all_even.measure.recording import cache", """assert cache.load("a") is not None""")
 STATIONS = (
     """
-from all_even.dsp.reverb import Reverb
-from all_even.session import chain_edits
+from all_even.dsp.space.reverb import Reverb
+from all_even.session.editing import chain_edits
 """,
     "chain_edits.valid(Reverb())",
 )

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Single
 from all_even.measure.dynamics import movement, separation, sibilants, side_effects, units
 from all_even.measure.dynamics.signal import signal_of

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import sosfreqz
 
-from all_even.dsp import biquad
+from all_even.dsp.filters import biquad
 from all_even.measure.pitch import pitch
 from all_even.measure.pitch.evenness import evenness, narrow_band
 from all_even.measure.pitch.notes import find_notes

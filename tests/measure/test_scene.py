@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.processor import Single
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HOP_S, k_weighting
 from all_even.measure.sharing import masking, scene

@@ -4,8 +4,8 @@ from pathlib import Path
 
 import numpy as np
 
-from all_even.engine.figures.look import Look
-from all_even.session import edits
+from all_even.figures.book.look import Look
+from all_even.session.editing import edits
 from tests.measure.sounds import kick, placed, plucked, snare
 from tests.moves.looks import look_at, measured_again
 from tests.moves.low_sessions import write

@@ -4,9 +4,9 @@ from pathlib import Path
 
 import numpy as np
 
-from all_even.engine.figures.look import Look
-from all_even.session import edits, routing_edits
-from all_even.session.roles import REFERENCE
+from all_even.figures.book.look import Look
+from all_even.session.editing import edits, routing_edits
+from all_even.session.tracks.roles import REFERENCE
 from tests.measure.sounds import RATE, click, kick, placed, snare
 from tests.moves.looks import look_at
 from tests.moves.low_sessions import write

@@ -5,19 +5,22 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.shaped import DuckShape
-from all_even.engine.figures.book import Book
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.engine.sources import Sources
+from all_even.figures.book.book import Book
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
 from all_even.measure.recording.files import measure_files
-from all_even.moves import making
-from all_even.moves.low_end import dynamic_clearing
-from all_even.session import alternatives, chain_edits, edits, store, template
-from all_even.session.model import Proposal, Session
-from all_even.session.new import inspect_all, new_session, sound_paths
+from all_even.moves import accounts, making
+from all_even.moves.low_end.clearing import dynamic_clearing
+from all_even.session.editing import alternatives, chain_edits, edits
+from all_even.session.file import store
+from all_even.session.file.new import inspect_all, new_session, sound_paths
+from all_even.session.machine import template
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 from tests.moves import low_sessions
 
 PAGES = Pages()
@@ -107,9 +110,11 @@ def find(look: Look, move_id: str) -> Proposal:
 def make(look: Look, proposal: Proposal) -> Look:
     """Makes a move and measures what it did; the look is then at the session with the result in its ledger."""
     kind = stages.kinds()[proposal.kind]
-    session = making.recorded(look.session, kind, kind.prepare(look, proposal))
+    found = making.ready(look, kind, proposal)
+    assert found is not None, f"{proposal.id}: there is nothing to do any more"
+    session = making.recorded(found[1], found[0])
     look = measured_again(look, session)
-    result = making.verify(look, session.ledger[-1], stages.metrics())
+    result = accounts.verify(look, session.ledger[-1], stages.metrics())
     return look.at(edits.record_result(session, session.ledger[-1].serial, result))
 
 

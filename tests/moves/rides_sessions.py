@@ -4,10 +4,12 @@ from pathlib import Path
 
 import numpy as np
 
-from all_even.dsp.reverb import STARTS
-from all_even.engine.figures.look import Look
-from all_even.session import edits, song_map
-from all_even.session.model import SectionMark, Session
+from all_even.dsp.space.reverb import STARTS
+from all_even.figures.book.look import Look
+from all_even.session.editing import edits
+from all_even.session.model.on_time_line import SectionMark
+from all_even.session.model.session import Session
+from all_even.session.song import song_map
 from tests.measure.sounds import RATE, kick, placed, plucked, snare
 from tests.moves.looks import look_at
 from tests.moves.low_sessions import write

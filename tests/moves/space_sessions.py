@@ -5,12 +5,14 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Processor
-from all_even.dsp.reverb import STARTS
-from all_even.engine.figures.look import Look
-from all_even.session import edits, song_map, space_edits
-from all_even.session.model import SectionMark, Session
+from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.figures.book.look import Look
+from all_even.session.editing import edits, space_edits
+from all_even.session.model.on_time_line import SectionMark
+from all_even.session.model.session import Session
+from all_even.session.song import song_map
 from tests.measure.sounds import RATE, click, kick, placed, plucked, snare
 from tests.moves.looks import look_at
 from tests.moves.low_sessions import write

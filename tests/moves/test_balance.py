@@ -3,16 +3,17 @@
 import numpy as np
 import pytest
 
-from all_even.engine.low_focus import low_focus
-from all_even.engine.relations import relations
-from all_even.engine.stand import covered_at, gains_of, lopsided_lu, mono_loss, stand, weighted
-from all_even.engine.units import table, unit_lufs, units
+from all_even.figures.low_end.low_focus import low_focus
+from all_even.figures.sources.relations import relations
+from all_even.figures.sources.stereo_placement import covered_at, gains_of, lopsided_lu, mono_loss, stand, weighted
+from all_even.figures.sources.units import table, unit_lufs, units
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.masking import excitation_of, find_masking
 from all_even.moves.balance import all_even, bass_ceiling, lopsided, pair_sides, remarks
-from all_even.session import edits
-from all_even.session.classes import class_of
-from all_even.session.model import Lane, Session
+from all_even.session.editing import edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.classes import class_of
 from tests.conftest import RATE, noise
 from tests.moves.looks import find, look_at, make, opened, result_of, states_for_every_kind
 

@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 
-from all_even.engine.low_end import owner
+from all_even.figures.low_end.low_end import owner
 from all_even.moves import making
-from all_even.moves.low_end import bite, click, hiss, yielding
+from all_even.moves.low_end import click, yielding
+from all_even.moves.low_end.bass import bite, hiss
 from tests.measure.sounds import RATE, kick, placed, plucked
 from tests.moves import low_sessions
 from tests.moves.looks import look_at, make, result_of

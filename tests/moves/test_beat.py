@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from all_even.moves.ducking import find_ducks
-from all_even.moves.low_end import beat
-from all_even.moves.low_end.duck_warnings import warnings
+from all_even.moves.low_end.ducks import beat
+from all_even.moves.low_end.ducks.duck_warnings import warnings
 from tests.measure.sounds import RATE, kick, placed, plucked
 
 SECONDS = 8.0

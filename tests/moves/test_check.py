@@ -5,11 +5,11 @@ import pytest
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import TOGETHER, translation
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import TOGETHER, translation
 from all_even.moves.check import bell, closer, harmonics, louder, remarks
 from all_even.moves.check.figures import COST_DB, RAISED_DB, left
-from all_even.session import edits
+from all_even.session.editing import edits
 from tests.moves import check_sessions
 from tests.moves.looks import make, result_of
 

@@ -6,8 +6,8 @@ The facts are common practice among mixers, with figures seen on recorded kicks;
 import numpy as np
 import pytest
 
-from all_even.dsp.clicks import click_track
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.ducking.clicks import click_track
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key, Single
 from all_even.errors import UserError
 from all_even.measure.sharing import duck

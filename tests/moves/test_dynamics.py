@@ -5,18 +5,19 @@ import pytest
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.gate import Gate
-from all_even.dsp.limiter import Limiter
-from all_even.engine import dynamics
-from all_even.engine.figures.look import Look
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.gate import Gate
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.errors import UserError
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics import dynamics
 from all_even.measure.dynamics import side_effects
 from all_even.moves import making
 from all_even.moves.dynamics import bands, even_out, gate, glue, parallel, remarks, soften, tone, trying
 from all_even.moves.share.figures import HIDDEN
-from all_even.session import automating, chain_edits, edits, routing_edits
-from all_even.session.model import MIX, Proposal, Result
+from all_even.session.editing import automating, chain_edits, edits, routing_edits
+from all_even.session.model.ledger import Proposal, Result
+from all_even.session.model.strips import MIX
 from tests.moves import dynamic_sessions
 from tests.moves.looks import find, look_at, make, result_of
 
@@ -294,7 +295,8 @@ def test_equalisers_that_are_no_longer_as_measured_are_told(uneven):
     before = edits.record_result(before, before.ledger[-1].serial, Result(value=0.9))
     assert [item for item in remarks.remarks(uneven.at(before)) if item.kind == "equalisers-again"] == []
     clarinet = lane_id(uneven, "Clarinet")
-    after = making.recorded(before, even_out.KIND, find(uneven, f"dynamics.even-out.{clarinet}"))
+    even = find(uneven, f"dynamics.even-out.{clarinet}")
+    after = making.recorded(making.made(before, even_out.KIND, even), even)
     told = [item for item in remarks.remarks(uneven.at(after)) if item.kind == "equalisers-again"]
     assert len(told) == 1
     assert "1 move of Share is no longer as measured" in told[0].text

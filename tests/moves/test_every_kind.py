@@ -6,12 +6,16 @@ from msgspec.structs import replace
 
 from all_even import stages
 from all_even.audio import retune
-from all_even.engine.figures.look import Look
-from all_even.moves import making
+from all_even.figures.book.look import Look
+from all_even.moves import accounts, making
 from all_even.moves.ground import GROUNDS
-from all_even.session import edits, store, template
-from all_even.session.history import History
-from all_even.session.model import MIX, Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.file import store
+from all_even.session.file.history import History
+from all_even.session.machine import template
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 from tests.moves import check_sessions, dynamic_sessions, rides_sessions, share_sessions, space_sessions
 from tests.moves.looks import look_at, low_looks, measured_again, states_for_every_kind
 
@@ -120,7 +124,7 @@ def _moved(session: Session, ground: str) -> Session:
         template.keep(template.of_session(session, f"Made at {len(template.known())}"))
         return session
     from all_even.dsp.utility import Gain
-    from all_even.session import chain_edits
+    from all_even.session.editing import chain_edits
 
     assert ground in ("chains", "strips"), f"{ground} is new: say here how it moves"
     return chain_edits.add_station(session, MIX if ground == "chains" else lane.id, Gain(gain_db=-3.0))
@@ -133,11 +137,11 @@ def test_it_keeps_its_promise_also_when_it_was_saved_before_it_was_measured(look
     store.save(history.session, path)
     reopened = store.load(path)
     assert reopened.ledger == history.session.ledger
-    (entry,) = making.waiting(reopened)
-    result = making.verify(look.at(reopened), entry, stages.metrics())
+    (entry,) = accounts.waiting(reopened)
+    result = accounts.verify(look.at(reopened), entry, stages.metrics())
     session = edits.record_result(reopened, entry.serial, result)
     (done,) = [item for item in session.ledger if item.move is not None]
-    assert making.outcome(done, stands=True) == ("measured" if move.expected is None else "kept")
+    assert accounts.outcome(done, stands=True) == ("measured" if move.expected is None else "kept")
     store.save(session, path)
     assert store.load(path).ledger == session.ledger
 

@@ -2,13 +2,13 @@
 
 import pytest
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.saturation import Saturation
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.utility import Gain
-from all_even.engine.gain_path import gain_path, histograms, trouble
+from all_even.figures.arriving.gain_path import gain_path, histograms, trouble
 from all_even.moves.gain.paths import arriving_lufs
-from all_even.session import chain_edits, edits
+from all_even.session.editing import chain_edits, edits
 from tests.moves.looks import find, look_at, make, opened, result_of
 
 

@@ -5,10 +5,10 @@ import pytest
 import soundfile
 
 from all_even.audio import retune as retuning
-from all_even.engine.overlay import overlay
-from all_even.engine.relations import relations, source_units
+from all_even.figures.sources.pair_overlay import overlay
+from all_even.figures.sources.relations import relations, source_units
 from all_even.moves.gather import align, by_sound
-from all_even.session import alternatives, edits
+from all_even.session.editing import alternatives, edits
 from tests.conftest import RATE, noise
 from tests.measure.sounds import kick, placed, plucked, snare
 from tests.moves.looks import find, look_at, make, opened, result_of
@@ -161,7 +161,7 @@ def test_a_lane_that_was_moved_by_hand_stands_where_it_stands(kit):
 
 
 def test_what_nobody_named_is_neither_aligned_nor_placed(kit):
-    from all_even.engine.stand import stand
+    from all_even.figures.sources.stereo_placement import stand
     from all_even.moves.balance import spread
 
     nameless = kit.at(edits.change_strips(kit.session, [item.id for item in kit.session.lanes], role="unknown"))

@@ -5,17 +5,20 @@ import numpy as np
 import pytest
 
 from all_even import stages
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.engine import low_end
-from all_even.engine.low_copies import copies
-from all_even.engine.low_end import pair
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.low_end import low_end
+from all_even.figures.low_end.low_copies import copies
+from all_even.figures.low_end.low_end import pair
 from all_even.moves import making
 from all_even.moves.buses import kick_and_bass
-from all_even.moves.low_end import bottom, duck, dynamic_clearing, harmonics, remarks, rumble, standing_duck, sub_octave
-from all_even.moves.low_end.notes_of_bass import lines
-from all_even.session import chain_edits, edits
-from all_even.session.model import Proposal
+from all_even.moves.low_end import bottom, remarks, rumble
+from all_even.moves.low_end.bass import harmonics, sub_octave
+from all_even.moves.low_end.bass.notes_of_bass import lines
+from all_even.moves.low_end.clearing import dynamic_clearing
+from all_even.moves.low_end.ducks import duck, standing_duck
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.ledger import Proposal
 from tests.moves import low_sessions
 from tests.moves.looks import find, look_at, make, opened, result_of
 

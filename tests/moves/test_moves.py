@@ -2,11 +2,11 @@
 
 import pytest
 
-from all_even.engine.figures.pages import Pages
-from all_even.moves import making
+from all_even.figures.book.pages import Pages
+from all_even.moves import accounts, making
 from all_even.moves.balance import all_even
-from all_even.session import edits
-from all_even.session.history import History
+from all_even.session.editing import edits
+from all_even.session.file.history import History
 from tests.moves.looks import find, look_at, make, opened, result_of
 
 
@@ -133,15 +133,15 @@ class Ledger:
     def measure(self) -> None:
         from all_even import stages
 
-        for entry in making.waiting(self.history.session):
-            result = making.verify(self.look.at(self.history.session), entry, stages.metrics())
+        for entry in accounts.waiting(self.history.session):
+            result = accounts.verify(self.look.at(self.history.session), entry, stages.metrics())
             self.history.amend(edits.record_result(self.history.session, entry.serial, result))
 
     def entry(self, serial: int):
         return next(entry for entry in self.history.session.ledger if entry.serial == serial)
 
     def outcome(self, serial: int) -> str:
-        return making.outcome(self.entry(serial), serial in making.standing(self.history.session))
+        return accounts.outcome(self.entry(serial), serial in accounts.standing(self.history.session))
 
     @property
     def open(self) -> list[str]:
@@ -159,10 +159,10 @@ def test_a_starting_point_is_not_proposed_again_unless_it_was_undone(ledger):
     assert "balance.all-even" not in ledger.open
     ledger.history.undo()
     ledger.history.undo()
-    assert making.standing(ledger.history.session) == {}
+    assert accounts.standing(ledger.history.session) == {}
     assert "balance.all-even" in ledger.open
     ledger.history.redo()
-    assert len(making.standing(ledger.history.session)) == 1
+    assert len(accounts.standing(ledger.history.session)) == 1
 
 
 def test_a_move_that_is_undone_at_once_is_measured_as_it_was_made(ledger):
@@ -191,10 +191,10 @@ def test_a_snapshot_from_before_a_move_takes_it_back(ledger):
     serial = ledger.make("balance.all-even")
     before = history.session.snapshots[-1].serial
     history.apply(edits.recall_snapshot(history.session, "rough"), text="“rough” brought back", back_to=before)
-    assert making.standing(history.session) == {}
+    assert accounts.standing(history.session) == {}
     assert "balance.all-even" in ledger.open
     history.undo()
-    assert list(making.standing(history.session)) == [serial]
+    assert list(accounts.standing(history.session)) == [serial]
 
 
 def test_an_undo_names_the_line_it_takes_back_not_a_sentence(ledger):
@@ -204,7 +204,7 @@ def test_an_undo_names_the_line_it_takes_back_not_a_sentence(ledger):
     second = ledger.make("balance.trim")
     ledger.history.undo()
     assert ledger.history.session.ledger[-1].undoes == second
-    assert list(making.standing(ledger.history.session)) == [first]
+    assert list(accounts.standing(ledger.history.session)) == [first]
 
 
 def test_a_trim_that_rests_on_a_mix_that_changed_is_stale(ledger):
@@ -222,12 +222,12 @@ def test_a_move_whose_ground_moved_says_what_moved_it_and_is_measured_again(ledg
     serial = ledger.make("balance.trim")
     ledger.measure()
     look = ledger.look.at(ledger.history.session)
-    (account,) = making.accounts(look, stages.metrics())
+    (account,) = accounts.accounts(look, stages.metrics())
     assert (account.outcome, account.moved) == ("kept", False)
     ledger.history.apply(edits.add_note(ledger.history.session, "louder?", 1.0))
     ledger.change(12.0)
     look = ledger.look.at(ledger.history.session)
-    (account,) = making.accounts(look, stages.metrics())
+    (account,) = accounts.accounts(look, stages.metrics())
     assert account.entry.serial == serial
     assert account.moved
     assert "level 0.0 dB → +12.0 dB" in account.moved_by
@@ -243,6 +243,6 @@ def test_a_move_that_is_still_true_says_nothing_although_its_ground_moved(ledger
     ledger.measure()
     ledger.change(ledger.look.session.lanes[3].level_db - 0.01, lane=3)
     look = ledger.look.at(ledger.history.session)
-    (account,) = making.accounts(look, stages.metrics())
-    assert making.ground_of(look, stages.metric("mix-peak")) != account.entry.result.ground
+    (account,) = accounts.accounts(look, stages.metrics())
+    assert accounts.ground_of(look, stages.metric("mix-peak")) != account.entry.result.ground
     assert not account.moved

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from all_even.moves import making
-from all_even.moves.low_end import duck, pauses
-from all_even.session import edits
-from all_even.session.hits import lane_hits_s
-from all_even.session.model import HitChanges
+from all_even.moves.low_end.ducks import duck, pauses
+from all_even.session.editing import edits
+from all_even.session.model.strips import HitChanges
+from all_even.session.song.hits import lane_hits_s
 from tests.moves import low_sessions
 from tests.moves.looks import look_at, make, result_of
 

@@ -4,15 +4,16 @@ import numpy as np
 import pytest
 
 from all_even import stages
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Single
-from all_even.engine.figures.book import Book
-from all_even.engine.figures.look import Look
+from all_even.figures.book.book import Book
+from all_even.figures.book.look import Look
 from all_even.moves import making
 from all_even.moves.buses import finding, silent_trigger, tracks
 from all_even.moves.gather import names
-from all_even.session import chain_edits, edits
-from all_even.session.model import MIX, NOWHERE, Lane, Session
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, NOWHERE, Lane
 from tests.conftest import RATE, noise
 from tests.moves.looks import find, look_at, make, opened, result_of
 

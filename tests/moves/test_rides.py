@@ -5,11 +5,11 @@ import pytest
 
 from all_even import stages
 from all_even.decibels import OFF_DB
-from all_even.dsp.compressor import Compressor
-from all_even.engine import rides
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.figures.rides import rides
 from all_even.moves import making
 from all_even.moves.rides import phrases, throws
-from all_even.session import chain_edits, edits, ride_edits, routing_edits
+from all_even.session.editing import chain_edits, edits, ride_edits, routing_edits
 from tests.moves import rides_sessions
 from tests.moves.looks import look_at, make, opened, result_of
 from tests.moves.rides_sessions import CHORUS_S, END_S, PLANTED_DB, WORDS_S

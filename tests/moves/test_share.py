@@ -5,22 +5,22 @@ import pytest
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
-from all_even.engine.sharing import sharing
-from all_even.engine.units import unit_lufs
+from all_even.figures.sharing.sharing import sharing
+from all_even.figures.sources.units import unit_lufs
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import home
 from all_even.moves import making
 from all_even.moves.kind import per_strip
 from all_even.moves.share import bands, bookkeeping, by_hand, hearing, live, low_pass, places, remarks, search, shape
 from all_even.moves.share.present import present
-from all_even.session import chain_edits, edits
-from all_even.session.model import MIX
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.strips import MIX
 from tests.moves import share_sessions
 from tests.moves.looks import look_at, make, result_of
 

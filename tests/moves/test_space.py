@@ -5,16 +5,17 @@ import pytest
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.dsp.echo import Echo, note_ms
-from all_even.dsp.passes import HighPass
-from all_even.dsp.reverb import STARTS
-from all_even.dsp.room import Room
-from all_even.engine import depth, spaces
+from all_even.dsp.space.echo import Echo, note_ms
+from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.room import Room
+from all_even.dsp.tone.passes import HighPass
+from all_even.figures.space import depth, spaces
 from all_even.moves import making
 from all_even.moves.kind import per_strip
 from all_even.moves.space import level, one_room, places, snare, who
-from all_even.session import edits, routing, space
-from all_even.session.model import MIX
+from all_even.session.editing import edits
+from all_even.session.model import routing, space
+from all_even.session.model.strips import MIX
 from tests.moves import space_sessions
 from tests.moves.looks import find, look_at, make, opened, result_of
 from tests.moves.space_sessions import CUT, by_role, with_return

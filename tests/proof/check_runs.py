@@ -15,15 +15,15 @@ from scipy import signal
 from all_even import stages
 from all_even.deliver import listening_copy
 from all_even.deliver.listening_copy import Copy
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import translation
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
 from all_even.engine.planning import make_plan
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import translation
 from all_even.measure.sharing.translation import VANISHES
 from all_even.moves import making
 from all_even.moves.check.figures import BELONGS
-from all_even.session.importance import weight_of
+from all_even.session.tracks.importance import weight_of
 from tests.moves.looks import look_at, make, result_of
 from tests.proof import share_runs
 

@@ -16,14 +16,15 @@ from all_even import stages
 from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
-from all_even.engine import dynamics
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
+from all_even.figures.dynamics import dynamics
 from all_even.measure.dynamics import sibilants
 from all_even.measure.dynamics.side_effects import SideEffects, between, pump_db
 from all_even.moves import making
 from all_even.moves.dynamics import glue
-from all_even.session.model import MIX, Proposal
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.strips import MIX
 from tests.moves.looks import look_at, make, result_of
 from tests.proof import share_runs
 from tests.proof.speech import say

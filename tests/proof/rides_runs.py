@@ -18,15 +18,15 @@ from all_even import stages
 from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
-from all_even.engine import rides
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
-from all_even.engine.figures.song import SONG
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
+from all_even.figures.rides import rides
+from all_even.figures.song import SONG
 from all_even.measure.rides import phrases, riding
 from all_even.measure.rides.phrases import Spans
 from all_even.moves import making
 from all_even.moves.rides import phrases as moves
-from all_even.session import curves
+from all_even.session.editing import curves
 from tests.moves.looks import look_at, make, result_of
 from tests.proof import sampled, share_runs
 from tests.proof.speech import say

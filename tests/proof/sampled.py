@@ -19,7 +19,7 @@ import numpy as np
 import soundfile
 import soxr
 
-from all_even.session.roles import guess_role
+from all_even.session.tracks.roles import guess_role
 
 BANK = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
 SECOND_BANK = Path("/usr/share/sounds/sf2/FluidR3_GM.sf2")

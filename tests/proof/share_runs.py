@@ -16,16 +16,16 @@ from all_even import stages
 from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
-from all_even.engine import sharing
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
+from all_even.figures.sharing import sharing
 from all_even.measure.sharing.partial_loudness import partial_loudness
 from all_even.measure.sharing.scene import Trial, home
 from all_even.moves import making
 from all_even.moves.kind import per_strip
 from all_even.moves.share import bands, search
 from all_even.moves.share.figures import bottom
-from all_even.session import edits
+from all_even.session.editing import edits
 from tests.moves.looks import look_at
 from tests.proof import sampled
 

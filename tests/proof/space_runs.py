@@ -13,15 +13,16 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.dsp.reverb import STARTS
-from all_even.engine import depth, spaces
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
+from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
+from all_even.figures.space import depth, spaces
 from all_even.moves import making
 from all_even.moves.space import who
-from all_even.session import edits, space, space_edits
-from all_even.session.model import Proposal
+from all_even.session.editing import edits, space_edits
+from all_even.session.model import space
+from all_even.session.model.ledger import Proposal
 from tests.moves.looks import look_at, make, result_of
 from tests.proof import share_runs
 

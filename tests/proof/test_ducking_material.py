@@ -8,7 +8,7 @@ from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.moves.ducking import find_ducks, methods
 from all_even.moves.ducking.fit import sketched
-from all_even.moves.low_end.duck import PROPOSED
+from all_even.moves.low_end.ducks.duck import PROPOSED
 from tests.proof.draw import drawn
 from tests.proof.processes import in_processes
 

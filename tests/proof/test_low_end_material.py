@@ -16,14 +16,14 @@ from all_even import stages
 from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
-from all_even.engine import low_end
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.pages import Pages
+from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
+from all_even.figures.low_end import low_end
 from all_even.moves import making
 from all_even.moves.balance.bass_ceiling import bass_lanes, ceiling
 from all_even.moves.low_end import bottom
-from all_even.session import edits
-from all_even.session.model import Proposal
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
 from tests.moves import low_sessions
 from tests.moves.looks import look_at, make, result_of
 from tests.proof import sampled

@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from all_even.engine.low_sum import low_sum_of
+from all_even.figures.sources.low_sum import low_sum_of
 from all_even.measure.faults.reverb import ReverbMeter
 from all_even.measure.pitch.pitch import cents_between
 from all_even.measure.recording.character import CharacterMeter

@@ -7,8 +7,8 @@ was asked for; where single sessions may be beside it, it says how many.
 import numpy as np
 import pytest
 
-from all_even.engine import sharing
-from all_even.engine.figures.pages import Pages
+from all_even.figures.book.pages import Pages
+from all_even.figures.sharing import sharing
 from all_even.moves.share.places import Place, places
 from tests.moves.looks import look_at
 from tests.proof import sampled, share_runs

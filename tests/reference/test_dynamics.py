@@ -10,17 +10,17 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.dynamic_equaliser import DynamicBand, DynamicEqualiser
-from all_even.dsp.gate import Gate
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
+from all_even.dsp.dynamics.gate import Gate
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.processor import Single
-from all_even.dsp.saturation import Saturation
-from all_even.dsp.shaped import DuckShape
-from all_even.dsp.sub_octave import SubOctave
-from all_even.dsp.transient import TransientShaper
+from all_even.dsp.tone.saturation import Saturation
+from all_even.dsp.tone.sub_octave import SubOctave
 from all_even.dsp.utility import Width
 
 RATE = 48_000

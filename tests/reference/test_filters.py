@@ -11,10 +11,10 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from all_even.dsp import biquad, crossover
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.filters import biquad, crossover
 from all_even.dsp.processor import Single
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
 
 RATE = 48_000
 

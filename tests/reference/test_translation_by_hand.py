@@ -9,8 +9,8 @@ import pytest
 import soundfile
 from scipy import signal
 
-from all_even.engine.elsewhere.translation import translation
-from all_even.session import edits
+from all_even.figures.elsewhere.translation import translation
+from all_even.session.editing import edits
 from tests.moves.looks import look_at, measured_again
 
 RATE, SIZE = 48_000, 4096

@@ -3,8 +3,9 @@
 import os
 from pathlib import Path
 
-from all_even.session.model import Folder, Lane, Session
-from all_even.session.store import save
+from all_even.session.file.store import save
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import Lane
 
 LANES = tuple(Lane(id=f"lane-{i}", name="x" * 150, file=f"{i}.wav") for i in range(2000))
 

@@ -5,9 +5,11 @@ import pytest
 
 from all_even.measure.recording.files import measure_file
 from all_even.measure.time.timing import Timing
-from all_even.session import asking, playing
-from all_even.session.model import Lane, Session
-from all_even.session.song import Song
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.song import performance
+from all_even.session.song.song import Song
+from all_even.session.tracks import asking
 from tests.conftest import RATE, noise, sine
 from tests.measure.sounds import kick, placed, plucked
 
@@ -76,14 +78,14 @@ def test_only_sure_remarks_are_made_of_the_playing():
         None, (), {"l2": -24.0, "l3": 9.0},
         {"l1": Timing(21.0, 5.0, 40), "l2": Timing(40.0, 5.0, 40)}, {"l0": Timing(18.0, 6.0, 60)},
     )  # fmt: skip
-    found = playing.remarks(made, song)
+    found = performance.remarks(made, song)
     assert [(*remark.lanes, remark.kind) for remark in found] == [("l2", "tuning"), ("l0", "kick"), ("l1", "grid")]
     assert found[0].text == "24 cents flat against the others"
 
 
 @pytest.mark.parametrize("timing", [Timing(30.0, 16.0, 60), Timing(30.0, 5.0, 15), Timing(9.0, 2.0, 60)])
 def test_nothing_is_claimed_of_few_or_scattered_onsets(timing):
-    assert playing.remarks(session("bass DI"), Song(None, (), {}, {}, {"l0": timing})) == ()
+    assert performance.remarks(session("bass DI"), Song(None, (), {}, {}, {"l0": timing})) == ()
 
 
 def test_a_short_word_makes_a_name_less_sure_and_the_sound_speaks_for_or_against_it(heard, organ, beat):
@@ -101,7 +103,7 @@ def test_a_short_word_makes_a_name_less_sure_and_the_sound_speaks_for_or_against
 
 
 def test_the_rooms_of_a_band_are_told_from_those_of_a_kit():
-    from all_even.session.roles import family_of, guess_role
+    from all_even.session.tracks.roles import family_of, guess_role
 
     names = {"Band room L": "band room", "Live amb": "band room", "Audience 2": "band room", "Room L": "room",
              "Drum room": "drums"}  # fmt: skip

@@ -3,14 +3,15 @@
 import numpy as np
 import pytest
 
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.dynamic_equaliser import DynamicBand, DynamicEqualiser
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
 from all_even.dsp.processor import Single
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.errors import UserError
-from all_even.session import chain_edits
-from all_even.session.model import MIX, Folder, Lane, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import MIX, Lane
 from tests.conftest import RATE, noise
 
 

@@ -11,17 +11,19 @@ import pytest
 import soundfile
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.utility import Delay, Gain
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.engine.sources import LONGEST_SONG_S, Sources
 from all_even.errors import UserError
-from all_even.session import chain_edits, checks, edits, routing_edits, store
-from all_even.session.model import MIX, Automation, Bus, Folder, Lane, Point, Send, Session
-from all_even.session.store import SessionFileError, decode, encode, lane_path, load, save
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.file import checks, store
+from all_even.session.file.store import SessionFileError, decode, encode, lane_path, load, save
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import MIX, Automation, Bus, Lane, Point, Send
 from tests.conftest import HUNG_S
 from tests.engine.sessions import sounds
 
@@ -144,7 +146,7 @@ def test_an_edit_brings_numbers_into_range_and_refuses_unknown_words():
 def test_looking_at_the_depth_takes_no_time_and_no_memory(data):
     """Before: seconds for 20 KB of escaped quotes, and 1.3 GB for a string of 10 MB."""
     code = (
-        "import sys, resource; from all_even.session import store\n"
+        "import sys, resource; from all_even.session.file import store\n"
         "data = sys.stdin.buffer.read(); before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss\n"
         "try: store.decode(data, 'a')\n"
         "except store.SessionFileError as error: print(len(str(error)))\n"

@@ -4,8 +4,9 @@ import pytest
 
 from all_even.engine.clip_gain import clip_gains
 from all_even.measure.time.sections import Section
-from all_even.session import clip_edits, edits
-from all_even.session.model import Lane, Session
+from all_even.session.editing import clip_edits, edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 SECTIONS = (Section("A", 0.0, 10.0), Section("B", 10.0, 20.0), Section("C", 20.0, 30.0))
 

@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from all_even.session import curves
+from all_even.session.editing import curves
 
 STEP = [(0.0, 0.0), (2.0, 0.0), (2.0, 6.0), (4.0, 6.0)]
 RAMP = [(1.0, -6.0), (3.0, 6.0)]

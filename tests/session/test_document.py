@@ -2,9 +2,9 @@
 
 import threading
 
-from all_even.session import store
-from all_even.session.document import Document
-from all_even.session.model import Session
+from all_even.session.file import store
+from all_even.session.file.document import Document
+from all_even.session.model.session import Session
 
 
 class Meeting(store.Lock):

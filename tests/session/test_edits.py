@@ -3,10 +3,13 @@
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from all_even.session import describe, edits, routing
-from all_even.session.history import History
-from all_even.session.model import Loop, Session
-from all_even.session.roles import FAMILIES, ROLES, display_name, family_of, guess_role
+from all_even.session.editing import edits
+from all_even.session.file import describe
+from all_even.session.file.history import History
+from all_even.session.model import routing
+from all_even.session.model.on_time_line import Loop
+from all_even.session.model.session import Session
+from all_even.session.tracks.roles import FAMILIES, ROLES, display_name, family_of, guess_role
 from tests.session.test_store import session
 
 

@@ -3,11 +3,12 @@
 import pytest
 from msgspec.structs import replace
 
-from all_even.session import describe, edits, store
-from all_even.session.history import History
-from all_even.session.model import Blind, Folder, Reference, Session
-from all_even.session.new import add_reference
-from all_even.session.store import SessionFileError
+from all_even.session.editing import edits
+from all_even.session.file import describe, store
+from all_even.session.file.history import History
+from all_even.session.file.new import add_reference
+from all_even.session.file.store import SessionFileError
+from all_even.session.model.session import Blind, Folder, Reference, Session
 
 BLIND = Blind(
     when="2026-01-02T10:00:00+00:00", way="which is X", options=("now", "before"), trials=10, answers=(0,) * 10,

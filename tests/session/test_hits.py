@@ -3,9 +3,11 @@
 import pytest
 from msgspec.structs import replace
 
-from all_even.session import hits, store
-from all_even.session.describe import changes
-from all_even.session.model import Folder, Lane, Session
+from all_even.session.file import store
+from all_even.session.file.describe import changes
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import Lane
+from all_even.session.song import hits
 
 MEASURED = (0.5, 1.0, 1.5, 2.0)
 

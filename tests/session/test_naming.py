@@ -4,10 +4,11 @@ import re
 
 import pytest
 
-from all_even.session import naming
-from all_even.session.model import Lane, Session
-from all_even.session.roles import FAMILIES, family_of, guess_role
-from all_even.session.words import LONGER, OF_THE_FILE, SIDES, VERSION, split_words, written_out
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks import naming
+from all_even.session.tracks.roles import FAMILIES, family_of, guess_role
+from all_even.session.tracks.words import LONGER, OF_THE_FILE, SIDES, VERSION, split_words, written_out
 
 SHEETS = {
     "rock": """

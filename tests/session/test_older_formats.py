@@ -4,10 +4,13 @@ import json
 
 import pytest
 
-from all_even.moves import making
-from all_even.session import edits, store
-from all_even.session.model import FORMAT_VERSION, Folder, Lane, Proposal, Session
-from all_even.session.store import SessionFileError
+from all_even.moves import accounts
+from all_even.session.editing import edits
+from all_even.session.file import store
+from all_even.session.file.store import SessionFileError
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import FORMAT_VERSION, Folder, Session
+from all_even.session.model.strips import Lane
 
 RECORD = {
     "id": "balance.centre.lane-1", "stage": "balance", "target": "lane-1", "title": "Bring Kick to the centre",
@@ -40,15 +43,15 @@ def test_a_move_of_an_older_file_is_data_now(version):
     assert (move.kind, move.targets, move.metric) == ("balance.centre", ("lane-1",), "off-centre")
     assert session.ledger[0].result.value == 0.0
     assert session.ledger[2].undoes == 1
-    assert making.standing(session) == {}
+    assert accounts.standing(session) == {}
     assert store.decode(store.encode(session), "a") == session
 
 
 def test_a_move_that_was_never_measured_stays_so():
     session = store.decode(old_file(line("Trim", move={**RECORD, "after": None})), "a")
     (entry,) = session.ledger
-    assert making.outcome(entry, stands=True) == "measured"
-    assert making.waiting(session) == []
+    assert accounts.outcome(entry, stands=True) == "measured"
+    assert accounts.waiting(session) == []
 
 
 def test_a_record_that_is_none_is_refused():

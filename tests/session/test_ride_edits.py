@@ -4,12 +4,15 @@ import pytest
 from msgspec.structs import replace
 
 from all_even.decibels import OFF_DB
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.reverb import STARTS
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.measure.time.sections import Section
-from all_even.session import chain_edits, describe, edits, ride_edits, routing_edits, song_sections, space_edits, store
-from all_even.session.model import MIX, Folder, Lane, Session
+from all_even.session.editing import chain_edits, edits, ride_edits, routing_edits, space_edits
+from all_even.session.file import describe, store
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import MIX, Lane
+from all_even.session.song import section_names
 
 
 @pytest.fixture
@@ -115,6 +118,6 @@ def test_points_that_stay_are_the_same_objects(session):
 def test_sisters_are_sections_of_one_name():
     names = ("Verse 1", "Chorus", "verse 2", "A", "B", "A")
     sections = [Section(name, float(i), float(i + 1)) for i, name in enumerate(names)]
-    assert [item.letter for item in song_sections.sisters(sections, sections[0])] == ["verse 2"]
-    assert song_sections.sisters(sections, sections[1]) == ()
-    assert len(song_sections.sisters(sections, sections[3])) == 1
+    assert [item.letter for item in section_names.sisters(sections, sections[0])] == ["verse 2"]
+    assert section_names.sisters(sections, sections[1]) == ()
+    assert len(section_names.sisters(sections, sections[3])) == 1

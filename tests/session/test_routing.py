@@ -3,13 +3,16 @@
 import pytest
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key
-from all_even.dsp.shaped import DuckShape
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.errors import UserError
-from all_even.session import chain_edits, describe, edits, routing, routing_edits, store
-from all_even.session.model import MIX, NOWHERE, Bus, Folder, FolderGroup, Lane, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.file import describe, store
+from all_even.session.model import routing
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Lane
 
 
 @pytest.fixture

@@ -5,9 +5,9 @@ import pytest
 
 from all_even.measure.time.sections import Section
 from all_even.measure.time.tempo import Tempo
-from all_even.session import song_map
-from all_even.session.model import Session
-from all_even.session.song import Song
+from all_even.session.model.session import Session
+from all_even.session.song import song_map
+from all_even.session.song.song import Song
 
 BEATS = tuple(np.arange(0.5, 40.5, 0.5).tolist())
 FOUND = Song(

@@ -3,13 +3,15 @@
 import pytest
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.passes import HighPass
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key
+from all_even.dsp.tone.passes import HighPass
 from all_even.errors import UserError
-from all_even.session import chain_edits, edits, routing_edits, template
-from all_even.session.model import MIX, NOWHERE, Lane, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.machine import template
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, NOWHERE, Lane
 
 
 def session(*roles: str) -> Session:

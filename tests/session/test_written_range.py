@@ -2,9 +2,9 @@
 
 import pytest
 
-from all_even.session import written_range
-from all_even.session.roles import ROLES
-from all_even.session.written_range import RANGES, range_hz
+from all_even.session.tracks import written_range
+from all_even.session.tracks.roles import ROLES
+from all_even.session.tracks.written_range import RANGES, range_hz
 
 
 @pytest.mark.parametrize(

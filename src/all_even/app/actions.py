@@ -12,10 +12,11 @@ from all_even.app.lanes.entries import entry
 from all_even.app.song_time import SongTime
 from all_even.app.work import Report
 from all_even.errors import UserError
-from all_even.session import copying, edits
-from all_even.session.model import MIX, Loop
-from all_even.session.roles import family_of
-from all_even.session.store import SUFFIX
+from all_even.session.editing import copying, edits
+from all_even.session.file.store import SUFFIX
+from all_even.session.model.on_time_line import Loop
+from all_even.session.model.strips import MIX
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.app.bench.bench import Bench
@@ -123,9 +124,9 @@ class Actions:
     def keep_references(self, paths: list[Path]) -> None:
         """Keeps files with the session by their place; what is no sound file is said."""
         from all_even.audio import sound_file
-        from all_even.engine.elsewhere.references import ROUGH_WORDS
-        from all_even.session.model import Use
-        from all_even.session.new import add_reference
+        from all_even.figures.elsewhere.references import ROUGH_WORDS
+        from all_even.session.file.new import add_reference
+        from all_even.session.model.session import Use
 
         files = [item for path in paths for item in (sorted(path.iterdir()) if path.is_dir() else [path])]
         taken = 0
@@ -147,7 +148,7 @@ class Actions:
 
     def add_references(self) -> None:
         """Finished mixes to compare with, known to all sessions on this machine."""
-        from all_even.session import references
+        from all_even.session.machine import references
 
         chosen = self.choose(QFileDialog.FileMode.ExistingFiles, "Finished mixes to compare with")
         if chosen:
@@ -163,7 +164,7 @@ class Actions:
 
     def forget_references(self) -> None:
         """Empties the list; the files stay where they are."""
-        from all_even.session import references
+        from all_even.session.machine import references
 
         try:
             references.keep(())
@@ -194,7 +195,7 @@ class Actions:
 
     def save_template(self) -> None:
         """Keeps what is set, for the next song; proposed there by roles."""
-        from all_even.session import template
+        from all_even.session.machine import template
 
         desk = self.desk
         if not desk.is_open or self.frame.workbench is None:

@@ -200,8 +200,8 @@ def present_commands(desk: "Desk") -> list[Command]:
     ]  # fmt: skip
     if not desk.is_open:
         return found
-    from all_even.session import template
-    from all_even.session.model import MIX
+    from all_even.session.machine import template
+    from all_even.session.model.strips import MIX
 
     found += [
         Command(
@@ -250,7 +250,7 @@ def _buffer(frames: int, actions: "Actions") -> None:
 def _set_up_like(name: str, actions: "Actions") -> None:
     """Makes the move that a template is, whatever is set already."""
     from all_even.moves.gather.template import proposal_of
-    from all_even.session import template
+    from all_even.session.machine import template
 
     desk = actions.desk
     try:
@@ -264,14 +264,14 @@ def _set_up_like(name: str, actions: "Actions") -> None:
 
 
 def _lead(goal: str, actions: "Actions") -> None:
-    from all_even.session import routing_edits
+    from all_even.session.editing import routing_edits
 
     desk = actions.desk
     desk.try_edit(lambda s: routing_edits.route(s, actions.selected_strips(), goal))
 
 
 def _send(goal: str, actions: "Actions") -> None:
-    from all_even.session import routing_edits
+    from all_even.session.editing import routing_edits
 
     desk = actions.desk
     desk.try_edit(lambda s: routing_edits.set_send(s, actions.selected_strips(), goal))

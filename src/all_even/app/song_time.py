@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog
 
 from all_even.errors import UserError
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.app.actions import Actions
@@ -27,7 +27,7 @@ class SongTime:
 
     def change(self, what: str) -> None:
         """Puts tempo, bars or sections right, at the playing position where it matters."""
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         desk = self._desk
         song = desk.figures.song if desk.is_open else None
@@ -48,7 +48,7 @@ class SongTime:
 
     def tap(self) -> None:
         """One tap in time; from the fourth on the tempo follows."""
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         if not self._desk.is_open:
             return
@@ -60,7 +60,7 @@ class SongTime:
             self._desk.edit(lambda s: song_map.set_tempo(s, round(bpm, 1)), merge="tap")
 
     def type_tempo(self) -> None:
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         desk = self._desk
         if not desk.is_open:
@@ -79,7 +79,7 @@ class SongTime:
         self._actions.ask_text("Beats a minute", known, typed)
 
     def name_section(self) -> None:
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         desk = self._desk
         song = desk.figures.song if desk.is_open else None
@@ -92,7 +92,7 @@ class SongTime:
             self._actions.ask_text("Name of the section", marks[index].name, done)
 
     def _named_section(self, index: int, name: str) -> None:
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         song = self._desk.figures.song
         if song is not None:
@@ -101,7 +101,7 @@ class SongTime:
     def tempo_from_midi(self) -> None:
         """Tempo and bars as a MIDI file has them; its beginning is the beginning of the song."""
         from all_even.audio import midi
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         desk = self._desk
         if not desk.is_open:

@@ -6,12 +6,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QWidget
 
-from all_even.app import fields
+from all_even.app.style import fields
 from all_even.app.timers import timer
 
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
-    from all_even.app.warming import Warming
+    from all_even.app.starting.warming import Warming
 
 SHOWN_MS = 12_000
 HEIGHT = 34

@@ -26,14 +26,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from all_even.app import fields, menus, theme
+from all_even.app import menus
 from all_even.app.actions import Actions
 from all_even.app.commands import Command
 from all_even.app.desk import Desk
 from all_even.app.finder.panel import Finder
-from all_even.app.hold_button import HoldButton
-from all_even.app.start_page import StartPage
+from all_even.app.starting.start_page import StartPage
 from all_even.app.status import StatusLine
+from all_even.app.style import fields, theme
+from all_even.app.style.hold_button import HoldButton
 from all_even.app.timers import timer
 
 if TYPE_CHECKING:

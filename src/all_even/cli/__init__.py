@@ -11,6 +11,7 @@ from pathlib import Path
 
 from all_even import __version__, places, stages
 from all_even.cli import automation, benchmarks, elsewhere, files, sessions
+from all_even.cli import moves as moves_command
 from all_even.errors import UserError, one_sentence, system_reason
 
 DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
@@ -125,7 +126,7 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did")
     moves.add_argument("--anchor", metavar="LANE", help="starting points place the others around this lane")
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
-    moves.set_defaults(run=sessions.moves)
+    moves.set_defaults(run=moves_command.moves)
 
     record = commands.add_parser("record", help="the songs of one record side by side, and what falls out of line")
     record.add_argument("sessions", nargs="+", type=Path, metavar="SESSION")
@@ -245,6 +246,6 @@ def _window(argv: list[str]) -> int:
     parser.add_argument("path", nargs="?", type=Path, help="a session file or a folder")
     parser.add_argument("--demo", action="store_true")
     options = parser.parse_args(argv)
-    from all_even.app.start import open_window  # late: only the window needs Qt
+    from all_even.app.starting.start import open_window  # late: only the window needs Qt
 
     return open_window(options.path, demo=options.demo)

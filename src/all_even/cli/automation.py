@@ -7,11 +7,11 @@ from all_even.cli.printing import print_json, say
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
-    from all_even.session.model import Session
+    from all_even.session.model.session import Session
 
 
 def automation(options: argparse.Namespace) -> int:
-    from all_even.session import store
+    from all_even.session.file import store
 
     session = store.load(options.session)
     if options.track is None:
@@ -27,8 +27,8 @@ def automation(options: argparse.Namespace) -> int:
 
 def _listed(session: "Session", as_json: bool) -> int:
     """Everything that moves."""
-    from all_even.session import ride_edits
-    from all_even.session.model import MIX
+    from all_even.session.editing import ride_edits
+    from all_even.session.model.strips import MIX
 
     found = [
         {"track": session.strip_name(strip_id), "setting": ride_edits.words(session, strip_id, item.parameter),
@@ -45,7 +45,7 @@ def _listed(session: "Session", as_json: bool) -> int:
 
 
 def _strip(session: "Session", name: str) -> str:
-    from all_even.session.model import MIX
+    from all_even.session.model.strips import MIX
 
     if name.lower() in ("mix", "the mix"):
         return MIX
@@ -59,7 +59,7 @@ def _strip(session: "Session", name: str) -> str:
 
 def _parameter(session: "Session", strip_id: str, wanted: str) -> str:
     """By its words, by what automation calls it, or by a part of its words that is of one setting only."""
-    from all_even.session import ride_edits
+    from all_even.session.editing import ride_edits
 
     choices = ride_edits.choices(session, strip_id)
     for parameter, words in choices:
@@ -74,7 +74,8 @@ def _parameter(session: "Session", strip_id: str, wanted: str) -> str:
 
 def _carried(session: "Session", strip_id: str, parameter: str, options: argparse.Namespace) -> int:
     from all_even.deliver import automation_files
-    from all_even.session import automating, ride_edits, store
+    from all_even.session.editing import automating, ride_edits
+    from all_even.session.file import store
 
     curve = ride_edits.curve_of(session, strip_id, parameter)
     words = ride_edits.words(session, strip_id, parameter)
@@ -97,7 +98,8 @@ def _carried(session: "Session", strip_id: str, parameter: str, options: argpars
 
 def _brought_in(session: "Session", strip_id: str, parameter: str, options: argparse.Namespace) -> int:
     from all_even.deliver import automation_files
-    from all_even.session import automating, edits, ride_edits, store
+    from all_even.session.editing import automating, edits, ride_edits
+    from all_even.session.file import store
 
     described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
     found = automation_files.read(options.source, described)

@@ -8,18 +8,18 @@ from all_even.cli.printing import print_json, say, shown, warn
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
-    from all_even.engine.elsewhere.references import Beside
-    from all_even.engine.elsewhere.translation import Translation
-    from all_even.session.model import Session
+    from all_even.figures.elsewhere.references import Beside
+    from all_even.figures.elsewhere.translation import Translation
+    from all_even.session.model.session import Session
 
 
 def check(options: argparse.Namespace) -> int:
     """What is left on other systems, and the mix beside references."""
-    from all_even.cli.sessions import look_at
-    from all_even.engine.elsewhere.references import beside
-    from all_even.engine.elsewhere.translation import translation
-    from all_even.session import store
-    from all_even.session.new import add_reference
+    from all_even.cli.looking import look_at
+    from all_even.figures.elsewhere.references import beside
+    from all_even.figures.elsewhere.translation import translation
+    from all_even.session.file import store
+    from all_even.session.file.new import add_reference
 
     session = store.load(options.session)
     for path in options.reference or ():
@@ -52,7 +52,7 @@ def check(options: argparse.Namespace) -> int:
 
 def translation_json(found: "Translation") -> dict[str, Any]:
     """Systems with what is assumed of each, and what is left of every source there."""
-    from all_even.engine.elsewhere.systems import KEYS, SYSTEMS
+    from all_even.figures.elsewhere.systems import KEYS, SYSTEMS
     from all_even.measure.sharing import translation
 
     return {
@@ -104,10 +104,10 @@ def _references_json(found: "Beside") -> dict[str, Any]:
 
 def copy(options: argparse.Namespace) -> int:
     """The listening copy."""
-    from all_even.cli.sessions import look_at
+    from all_even.cli.looking import look_at
     from all_even.deliver import listening_copy
     from all_even.engine.planning import make_plan
-    from all_even.session import store
+    from all_even.session.file import store
 
     session = store.load(options.session)
     protected = store.recordings(session)
@@ -126,10 +126,10 @@ def copy(options: argparse.Namespace) -> int:
 
 def deliver(options: argparse.Namespace) -> int:
     """The delivery folder."""
-    from all_even.cli.sessions import look_at
+    from all_even.cli.looking import look_at
     from all_even.deliver.delivery import deliver as write_all
     from all_even.deliver.print_mix import PrintSettings
-    from all_even.session import store
+    from all_even.session.file import store
 
     session = store.load(options.session)
     found = write_all(
@@ -154,7 +154,8 @@ def deliver(options: argparse.Namespace) -> int:
 
 def notes(options: argparse.Namespace) -> int:
     """Notes of a session: listed, added with where a fault was heard, settled."""
-    from all_even.session import describe, edits, store
+    from all_even.session.editing import edits
+    from all_even.session.file import describe, store
 
     session: Session = store.load(options.session)
     changed = session

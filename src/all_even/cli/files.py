@@ -12,13 +12,13 @@ from all_even.errors import UserError
 if TYPE_CHECKING:
     from all_even.cli.benchmarks.benchmark import Benchmark
     from all_even.measure.recording.character import Character
-    from all_even.session.song import Song
+    from all_even.session.song.song import Song
 
 
 def demo(options: argparse.Namespace) -> int:
     from all_even.demo.stems import write_stems
-    from all_even.session import store
-    from all_even.session.new import inspect_all, new_session, sound_paths
+    from all_even.session.file import store
+    from all_even.session.file.new import inspect_all, new_session, sound_paths
 
     if options.tracks is not None and not 1 <= options.tracks <= 2000:
         raise UserError("--tracks has to be between 1 and 2000.")
@@ -39,9 +39,9 @@ def measure(options: argparse.Namespace) -> int:
     from all_even.measure.faults.findings import findings
     from all_even.measure.recording import files
     from all_even.measure.recording.pairs import find_pairs
-    from all_even.session.new import sound_paths
-    from all_even.session.roles import guess_role, is_held
-    from all_even.session.song import Part, find_song, onsets_s
+    from all_even.session.file.new import sound_paths
+    from all_even.session.song.song import Part, find_song, onsets_s
+    from all_even.session.tracks.roles import guess_role, is_held
 
     paths: list[Path] = []
     for path in options.paths:
@@ -87,9 +87,9 @@ def _playing(character: "Character | None", role: str) -> dict[str, Any]:
     """What a track plays, as JSON; null where it is not for this track to say."""
     from all_even.measure.pitch import pitch
     from all_even.measure.recording.sounding import MOST_SAID
-    from all_even.session.hits import struck
-    from all_even.session.roles import is_held
-    from all_even.session.song import is_line, main_pitch_hz, onsets_s
+    from all_even.session.song.hits import struck
+    from all_even.session.song.song import is_line, main_pitch_hz, onsets_s
+    from all_even.session.tracks.roles import is_held
 
     if character is None:
         return dict.fromkeys(PLAYING_FIGURES)
@@ -241,8 +241,8 @@ def duck(options: argparse.Namespace) -> int:
 
 
 def new(options: argparse.Namespace) -> int:
-    from all_even.session import store
-    from all_even.session.new import inspect_all, new_session, sound_paths
+    from all_even.session.file import store
+    from all_even.session.file.new import inspect_all, new_session, sound_paths
 
     infos, bad = inspect_all(sound_paths(options.folder))
     if infos:
@@ -253,7 +253,7 @@ def new(options: argparse.Namespace) -> int:
     session = new_session(options.folder, infos)
     if options.tempo_from is not None:
         from all_even.audio import midi
-        from all_even.session import song_map
+        from all_even.session.song import song_map
 
         found = midi.tempo(options.tempo_from)
         session = song_map.set_song(session, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0)

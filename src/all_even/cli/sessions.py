@@ -4,22 +4,22 @@ import argparse
 import dataclasses
 from typing import TYPE_CHECKING, Any
 
+from all_even.cli.looking import look_at
 from all_even.cli.printing import print_json, say, shown, warn
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
-    from all_even.engine.figures.session_figures import SessionFigures
-    from all_even.engine.space_view import SpaceView
+    from all_even.figures.of_session import SessionFigures
+    from all_even.figures.space.space_view import SpaceView
     from all_even.measure.dynamics.movement import Movement
-    from all_even.session.model import Proposal, Session
+    from all_even.session.model.session import Session
 
 
 def figures(options: argparse.Namespace) -> int:
     from all_even.cli.elsewhere import translation_json
-    from all_even.engine.figures.session_figures import measure_session
+    from all_even.figures.of_session import measure_session
     from all_even.measure.sharing import masking
-    from all_even.session import store
+    from all_even.session.file import store
 
     session = store.load(options.session)
     found, problems = measure_session(session)
@@ -166,117 +166,9 @@ def _known(value: float) -> float | None:
     return None if value != value else float(value)
 
 
-def moves(options: argparse.Namespace) -> int:
-    from all_even import stages
-    from all_even.moves import making
-    from all_even.session import edits, store
-    from all_even.session.model import Proposal
-
-    if options.stage is not None and options.stage not in stages.all_keys():
-        raise UserError(f"There is no stage {options.stage}; there are {', '.join(stages.all_keys())}.")
-    session = store.load(options.session)
-    if options.anchor is not None:
-        session = _anchored(session, options.anchor)
-    look = look_at(session)
-    chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
-    parts = [stage.moves() for stage in chosen]
-    kinds = {kind.id: kind for part in parts for kind in (*part.kinds, *(part.also if options.stage else ()))}
-    known = stages.metrics()
-    everything = options.apply == "all"
-    usual = [kind for kind in kinds.values() if not kind.optional]
-    found = {move.id: move for move in making.propose(look, usual if everything else kinds.values())}
-    wanted = list(found) if everything else options.apply.split(",") if options.apply else []
-    unknown = [move_id for move_id in wanted if move_id not in found]
-    if unknown:
-        raise UserError(f"There is no move {unknown[0]} to make here.")
-    before = look.session if options.anchor is None else None
-    for entry in making.waiting(look.session):  # made in the window, and saved before it was measured
-        result = making.verify(look, entry, known)
-        look = look.at(edits.record_result(look.session, entry.serial, result))
-    results: dict[str, float | None] = {}
-    for _ in range(MOST_ROUNDS if everything else 1):
-        for move_id in wanted:
-            # A move rests on what was measured; one made before it changes that, so it is proposed anew.
-            kind = kinds[found[move_id].kind]
-            fresh: Proposal | None = {move.id: move for move in making.propose(look, [kind])}.get(move_id)
-            if fresh is None:
-                continue
-            fresh = found[move_id] = kind.prepare(look, fresh)
-            look = look.at(making.recorded(look.session, kind, fresh))
-            result = making.verify(look, look.session.ledger[-1], known)
-            look = look.at(edits.record_result(look.session, look.session.ledger[-1].serial, result))
-            results[move_id] = result.value
-        if not wanted or not everything:
-            break
-        opened = {move.id: move for move in making.propose(look, usual)}
-        found |= opened
-        wanted = list(opened)
-    if everything:
-        found |= {move.id: move for move in making.propose(look, kinds.values())}
-    if look.session is not before:
-        store.save(look.session, options.output or options.session)
-    remarks = [remark for part in parts for remark in part.remarks(look)]
-    if options.json:
-        said = [dataclasses.asdict(remark) for remark in remarks]
-        print_json({"moves": [_move_row(move, results) for move in found.values()], "remarks": said})
-        return 0
-    for remark in remarks:
-        names = ", ".join(look.session.strip_name(lane) for lane in remark.lanes)
-        say(f"{names}: {remark.text}" if names else remark.text)
-    for move in found.values():
-        say(f"{move.id}: {move.title}. {move.reason}")
-        if move.id in results:
-            metric = stages.metric(move.metric)
-            before_text, after, expected = (
-                metric.text(value) for value in (move.before, results[move.id], move.expected)
-            )
-            say(f"    {metric.label}: {before_text} → {after}, expected {expected}")
-        elif move.id in wanted:
-            say("    Not made: after the moves before it there is nothing to gain here any more.")
-    if not found:
-        say("No move to make: nothing to gain here.")
-    return 0
-
-
-MOST_ROUNDS = 5
-"""Moves that others made possible are made as well, so many times over. What is optional is made only by name."""
-
-
-def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:
-    """results: what was measured after each move that was made; one made before it may leave nothing to gain."""
-    from msgspec import to_builtins
-
-    told = {name: getattr(move, name) for name in ("id", "kind", "stage", "target", "title", "reason")}
-    told |= {name: to_builtins(getattr(move, name)) for name in ("targets", "parameters", "evidence", "arguments")}
-    figures = ("metric", "before", "expected", "tolerance", "source")
-    made = {"made": move.id in results, "after": results.get(move.id)}
-    return {**told, **{name: getattr(move, name) for name in figures}, **made}
-
-
-def look_at(session: "Session") -> "Look":
-    """A look at a session with its files opened and measured."""
-    from all_even.engine.figures.book import Book
-    from all_even.engine.figures.look import Look
-    from all_even.engine.figures.session_figures import lane_reports
-    from all_even.engine.sources import Sources
-
-    sources = Sources()
-    sources.update(session)
-    return Look(session, Book(sources), lane_reports(session, sources))
-
-
-def _anchored(session: "Session", wanted: str) -> "Session":
-    from all_even.session import edits
-
-    found = [lane.id for lane in session.lanes if wanted in (lane.id, lane.name)]
-    if not found:
-        raise UserError(f"There is no lane {wanted} in this session.")
-    return edits.set_anchor(session, found[0])
-
-
 def references(options: argparse.Namespace) -> int:
     from all_even.audio import sound_file
-    from all_even.session import references as listed
+    from all_even.session.machine import references as listed
 
     for path in options.paths:
         sound_file.inspect(path)  # what can't be read is refused before anything is kept
@@ -294,7 +186,7 @@ def references(options: argparse.Namespace) -> int:
 
 
 def record(options: argparse.Namespace) -> int:
-    from all_even.engine import record as songs
+    from all_even.figures import record as songs
 
     found = [songs.measured(path) for path in options.sessions]
     flags = songs.out_of_line(found)
@@ -313,8 +205,8 @@ def record(options: argparse.Namespace) -> int:
 
 
 def template(options: argparse.Namespace) -> int:
-    from all_even.session import store
-    from all_even.session import template as templates
+    from all_even.session.file import store
+    from all_even.session.machine import template as templates
 
     if options.forget is not None:
         try:
@@ -337,7 +229,7 @@ def render(options: argparse.Namespace) -> int:
     from all_even.engine import responses
     from all_even.engine.planning import make_plan
     from all_even.engine.sources import Sources
-    from all_even.session import store
+    from all_even.session.file import store
 
     if options.rate is not None and not 4_000 <= options.rate <= 384_000:
         raise UserError("--rate has to be between 4000 and 384000 Hz.")
@@ -370,7 +262,7 @@ def render(options: argparse.Namespace) -> int:
 
 def triggers(options: argparse.Namespace) -> int:
     from all_even.deliver.triggers import write_triggers
-    from all_even.session import store
+    from all_even.session.file import store
 
     session = store.load(options.session)
     for path in write_triggers(look_at(session), options.output, store.recordings(session)):
@@ -381,7 +273,7 @@ def triggers(options: argparse.Namespace) -> int:
 def recall(options: argparse.Namespace) -> int:
     from all_even.deliver.console_page import write_console
     from all_even.deliver.recall import Sheet, write_recall
-    from all_even.session import store
+    from all_even.session.file import store
 
     look = look_at(store.load(options.session))
     write = write_console if options.console else write_recall

@@ -46,8 +46,8 @@ def pieces() -> tuple[Piece, ...]:
         Piece("levels", ("measure.level",), _levels),
         Piece("pitch", ("measure.pitch.yin",), _pitch),
         Piece("playing", ("measure.pitch", "measure.time", "measure.faults"), _character),
-        Piece("gains", ("dsp.compressor_gain",), _gains),
-        Piece("sharing", ("measure.sharing", "engine.sharing"), _sharing),
+        Piece("gains", ("dsp.dynamics.compressor_gain",), _gains),
+        Piece("sharing", ("measure.sharing", "figures.sharing"), _sharing),
     ]
     # The short calls of the player come when everything can be measured.
     for short in (False, True):
@@ -126,8 +126,8 @@ def _character() -> None:
 
 
 def _gains() -> None:
-    from all_even.dsp import compressor_gain
-    from all_even.dsp.compressor import Compressor
+    from all_even.dsp.dynamics import compressor_gain
+    from all_even.dsp.dynamics.compressor import Compressor
 
     station = Compressor()
     power = compressor_gain.detector_power(np.zeros((64, 2), dtype=np.float32), RATE, station)
@@ -135,7 +135,7 @@ def _gains() -> None:
 
 
 def _sharing() -> None:
-    from all_even.engine.sharing import Sharing, hidden_of, pairs_of, ridges
+    from all_even.figures.sharing.sharing import Sharing, hidden_of, pairs_of, ridges
     from all_even.measure.sharing import masking, placing
     from all_even.measure.sharing.scene import Trial, scene_of
 

@@ -21,9 +21,9 @@ from all_even.decibels import OFF_DB
 from all_even.dsp.parameter import LevelParameter, Parameter
 from all_even.errors import UserError, short_name, system_reason
 from all_even.outputs import NO_RECORDINGS, Recordings
-from all_even.session import curves
-from all_even.session.curves import Points
-from all_even.session.model import LONGEST_S
+from all_even.session.editing import curves
+from all_even.session.editing.curves import Points
+from all_even.session.model.values import LONGEST_S
 
 COARSE, FINE_FROM = 11, 32
 """Expression; the fine part of a controller has its number plus 32 (MIDI 1.0)."""

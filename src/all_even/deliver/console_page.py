@@ -1,8 +1,8 @@
 """One page to carry to a console: a row for each lane, in settings that any board has.
 
-Tone is the best fit of three knobs (low shelf at 80 Hz, swept mid, high shelf at 12 kHz; `engine.three_knobs`), with
-what is left of it where that is over 3 dB RMS; passes by frequency, the first compressor by its four numbers. What a
-board can't do is named in the last column, so that nobody thinks the row is all.
+Tone is the best fit of three knobs (low shelf at 80 Hz, swept mid, high shelf at 12 kHz;
+`figures.sharing.three_knobs`), with what is left of it where that is over 3 dB RMS; passes by frequency, the first
+compressor by its four numbers. What a board can't do is named in the last column, so that nobody thinks the row is all.
 """
 
 from pathlib import Path
@@ -12,16 +12,17 @@ from all_even import outputs
 from all_even.deliver.pdf import pdf_of
 from all_even.deliver.recall import Sheet, write_page
 from all_even.deliver.recall_page import filled
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Equaliser
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.parameter import LEVEL, PAN, number, signed
-from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Processor
-from all_even.engine.three_knobs import CARRIES_DB
+from all_even.dsp.tone.equaliser import Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.errors import UserError, short_name
+from all_even.figures.sharing.three_knobs import CARRIES_DB
 from all_even.moves.share import bookkeeping
-from all_even.session import edits, store
-from all_even.session.model import NOWHERE, Lane, Strip
+from all_even.session.editing import edits
+from all_even.session.file import store
+from all_even.session.model.strips import NOWHERE, Lane, Strip
 
 ON_A_BOARD = (HighPass, LowPass, Equaliser, Compressor)
 FULL_PAGE = 36

@@ -23,18 +23,18 @@ from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import write_page
 from all_even.deliver.stems import INSIDE, print_stems
 from all_even.dsp.parameter import number, time_text
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.errors import UserError, short_name
+from all_even.figures.book.look import Look
+from all_even.figures.song import SONG
 from all_even.measure.pitch import key as keys
 from all_even.measure.recording import files
 from all_even.outputs import NO_RECORDINGS, Recordings
-from all_even.session import edits
-from all_even.session.classes import LEADS
-from all_even.session.model import Session
-from all_even.session.roles import family_of
+from all_even.session.editing import edits
+from all_even.session.model.session import Session
+from all_even.session.tracks.classes import LEADS
+from all_even.session.tracks.roles import family_of
 
 STEMS = "stems"
 VOICE_DB = 1.0

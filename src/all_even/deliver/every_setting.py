@@ -11,7 +11,8 @@ from msgspec import Struct, structs
 
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM, Setting, Switch, time_text
 from all_even.dsp.processor import Described, settings
-from all_even.session.model import Automation, HitChanges, Send, Session
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Automation, HitChanges, Send
 
 DESCRIBED: dict[str, Setting] = {
     "level_db": LEVEL,

@@ -21,20 +21,20 @@ from numpy.typing import NDArray
 
 from all_even import outputs
 from all_even.audio.writing import Bits, Written, write_sound
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single
-from all_even.engine.figures.look import Look
 from all_even.engine.plan import Plan
 from all_even.engine.render import render
 from all_even.errors import Cancelled, UserError
+from all_even.figures.book.look import Look
 from all_even.late import scipy
 from all_even.measure.dynamics import punch
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HopMeter
 from all_even.measure.level.true_peak import true_peak
 from all_even.outputs import NO_RECORDINGS, Recordings
-from all_even.session.hits import is_struck, lane_hits_s
+from all_even.session.song.hits import is_struck, lane_hits_s
 
 Array = NDArray[np.float64]
 CEILING_DBTP, RELEASE_MS, LOOKAHEAD_MS = -1.0, 80.0, 2.0

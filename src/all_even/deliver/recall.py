@@ -17,17 +17,19 @@ from msgspec import to_builtins
 from all_even import outputs, stages, texts
 from all_even.deliver.every_setting import every_setting
 from all_even.dsp.parameter import LEVEL, PAN
-from all_even.engine import arrival
-from all_even.engine.flow import Flow
 from all_even.errors import UserError, short_name
+from all_even.figures.arriving import arrival
+from all_even.figures.book.flow import Flow
 from all_even.measure.faults.findings import findings
 from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.track import TrackMeasures
-from all_even.moves import making
+from all_even.moves import accounts
 from all_even.moves.share import bookkeeping
-from all_even.session import edits, store
-from all_even.session.model import LedgerEntry, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import edits
+from all_even.session.file import store
+from all_even.session.model.ledger import LedgerEntry
+from all_even.session.model.session import Session
+from all_even.session.tracks.roles import family_of
 
 OUTCOMES = {
     "waiting": "not measured yet",
@@ -124,7 +126,7 @@ def write_page(path: Path, kind: outputs.Kind, content: str | bytes, protected: 
 
 
 def json_text(sheet: Sheet) -> str:
-    session, stands = sheet.session, making.standing(sheet.session)
+    session, stands = sheet.session, accounts.standing(sheet.session)
     told = texts.json_ready(
         {
             "song": session.name,
@@ -167,7 +169,7 @@ def json_text(sheet: Sheet) -> str:
                         "tolerance": entry.move.tolerance,
                         "source": entry.move.source,
                         "after": entry.result.value if entry.result else None,
-                        "outcome": making.outcome(entry, entry.serial in stands),
+                        "outcome": accounts.outcome(entry, entry.serial in stands),
                     },
                 }
                 for entry in session.ledger
@@ -212,7 +214,7 @@ def csv_text(sheet: Sheet) -> str:
 
 def ledger_rows(session: Session) -> list[tuple[LedgerEntry, tuple[str, ...]]]:
     """Each line with metric, before, expected, after and outcome of its move; empty texts where it is none."""
-    stands = making.standing(session)
+    stands = accounts.standing(session)
     found: list[tuple[LedgerEntry, tuple[str, ...]]] = []
     for entry in session.ledger:
         move = entry.move
@@ -221,7 +223,7 @@ def ledger_rows(session: Session) -> list[tuple[LedgerEntry, tuple[str, ...]]]:
             continue
         metric = stages.metric(move.metric)
         after = metric.text(entry.result.value) if entry.result is not None else "–"
-        outcome = making.outcome(entry, entry.serial in stands)
+        outcome = accounts.outcome(entry, entry.serial in stands)
         figures = (metric.label, metric.text(move.before), metric.text(move.expected), after, OUTCOMES[outcome])
         found.append((entry, figures))
     return found

@@ -9,10 +9,12 @@ from all_even.deliver.every_setting import Line, owners
 from all_even.deliver.pdf import pdf_of
 from all_even.deliver.recall import Sheet, bands_table, ledger_rows
 from all_even.dsp.parameter import LEVEL, TRIM, decibel_text, time_text
-from all_even.engine.flow import Flow
+from all_even.figures.book.flow import Flow
 from all_even.moves.share import bookkeeping
-from all_even.session import edits, routing
-from all_even.session.model import MIX, Bus, Session
+from all_even.session.editing import edits
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Bus
 
 RAIL_DB = (-40.0, 12.0)
 

@@ -22,7 +22,8 @@ from all_even.engine.render import Progress, render_stems
 from all_even.engine.sources import Opened
 from all_even.errors import UserError, short_name
 from all_even.outputs import NO_RECORDINGS, Recordings
-from all_even.session.model import MIX, Session
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 
 INSIDE = "inside groups"
 LONGEST_STEM_BYTES = 120

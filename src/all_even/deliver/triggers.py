@@ -17,16 +17,16 @@ from numpy.typing import NDArray
 from all_even import outputs
 from all_even.audio.writing import write_sound
 from all_even.deliver.stems import stem_names
-from all_even.dsp.clicks import click_track
+from all_even.dsp.ducking.clicks import click_track
+from all_even.dsp.ducking.shaped import Shaped, coefficients_with, follows_another, shape_of
 from all_even.dsp.processor import Processor, Single, key_of
-from all_even.dsp.shaped import Shaped, coefficients_with, follows_another, shape_of
-from all_even.engine.figures.look import Look
-from all_even.engine.parts import processed
 from all_even.engine.responses import linked
 from all_even.errors import UserError, short_name, system_reason
+from all_even.figures.arriving.contribution import processed
+from all_even.figures.book.look import Look
 from all_even.outputs import NO_RECORDINGS, Recordings
-from all_even.session.hits import lane_hits_s
-from all_even.session.model import Session
+from all_even.session.model.session import Session
+from all_even.session.song.hits import lane_hits_s
 
 Array = NDArray[np.float64]
 NOTE = 36

@@ -2,26 +2,26 @@
 
 from typing import get_args
 
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.clicks import Clicks
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.convolution import Convolution
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.echo import Echo
-from all_even.dsp.equaliser import Equaliser
-from all_even.dsp.gate import Gate
-from all_even.dsp.limiter import Limiter
-from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.ducking.clicks import Clicks
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.dynamics.gate import Gate
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.processor import Processor
-from all_even.dsp.reverb import Reverb
-from all_even.dsp.room import Room
-from all_even.dsp.saturation import Saturation
-from all_even.dsp.sub_octave import SubOctave
-from all_even.dsp.transient import TransientShaper
+from all_even.dsp.space.convolution import Convolution
+from all_even.dsp.space.doubling import Doubling
+from all_even.dsp.space.echo import Echo
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.space.room import Room
+from all_even.dsp.space.widener import Widener
+from all_even.dsp.tone.equaliser import Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.dsp.tone.saturation import Saturation
+from all_even.dsp.tone.sub_octave import SubOctave
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
-from all_even.dsp.voices import Doubling
-from all_even.dsp.widener import Widener
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate

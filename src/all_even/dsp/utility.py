@@ -12,7 +12,7 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.biquad import clean, run_sections
+from all_even.dsp.filters.biquad import clean, run_sections
 from all_even.dsp.processor import Processor, inside, named, setting
 from all_even.kernels import kernel
 

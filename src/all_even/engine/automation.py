@@ -17,7 +17,7 @@ from all_even.dsp import pan
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import GRID_FRAMES
 from all_even.kernels import brief, cancelling
-from all_even.session.model import Automation
+from all_even.session.model.strips import Automation
 
 Array = NDArray[np.float64]
 SHORT_FRAMES = 4096

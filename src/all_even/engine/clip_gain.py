@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.engine.automation import Curve, curve
-from all_even.session.model import Automation, Lane, Strip
+from all_even.session.model.strips import Automation, Lane, Strip
 
 PARAMETER = "clip_gain_db"
 MILLISECONDS = 1000

@@ -6,8 +6,9 @@ from numpy.typing import NDArray
 from all_even import decibels
 from all_even.dsp import pan
 from all_even.engine.automation import MovingGains, curve, mute_curve
-from all_even.session import routing
-from all_even.session.model import Session, Strip
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Strip
 
 Array = NDArray[np.float64]
 

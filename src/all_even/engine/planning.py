@@ -6,16 +6,17 @@ from typing import Protocol
 
 from all_even import decibels
 from all_even.audio.decoded import Frames
+from all_even.dsp.ducking.shaped import coefficients_with
 from all_even.dsp.processor import key_of
-from all_even.dsp.shaped import coefficients_with
 from all_even.engine.automation import Curve, curve
 from all_even.engine.clip_gain import clip_curve, has_clip_gain, resting_clip_gain_db
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
 from all_even.engine.responses import linked
 from all_even.engine.sources import Opened, frames_of
-from all_even.session import routing
-from all_even.session.model import MIX, Automation, Lane, MixSettings, Session, Strip
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Automation, Lane, MixSettings, Strip
 
 
 class Kept(Frames, Protocol):

@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from all_even.audio import decoded, sound_file
 from all_even.audio.content import content_hash
-from all_even.dsp.convolution import LONGEST_S, Convolution, LoadedResponse, ResponseFile
-from all_even.dsp.shaped import Linked
+from all_even.dsp.ducking.shaped import Linked
+from all_even.dsp.space.convolution import LONGEST_S, Convolution, LoadedResponse, ResponseFile
 from all_even.errors import UserError, short_name
 from all_even.measure.level.hops import HOP_S
-from all_even.session import store
-from all_even.session.model import Session
+from all_even.session.file import store
+from all_even.session.model.session import Session
 
 _Key = tuple[str, int, int, int]
 """Path, size, time of change, rate."""

@@ -16,8 +16,9 @@ from all_even.audio import decoded, sound_file
 from all_even.audio.content import content_hash
 from all_even.audio.decoded import Frames
 from all_even.errors import UserError, short_name
-from all_even.session import store
-from all_even.session.model import Lane, Session
+from all_even.session.file import store
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 Opened: TypeAlias = "Sources | Mapping[str, Frames]"
 """The sounds of a session: opened files, or sounds in memory by lane id."""

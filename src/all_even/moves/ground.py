@@ -2,10 +2,10 @@
 
 from collections.abc import Callable
 
-from all_even.engine.figures.fingerprint import Fingerprint, digest
-from all_even.engine.figures.look import Look
-from all_even.session import template
-from all_even.session.model import Session
+from all_even.figures.book.fingerprint import Fingerprint, digest
+from all_even.figures.book.look import Look
+from all_even.session.machine import template
+from all_even.session.model.session import Session
 
 Ground = Callable[[Look], object]
 

@@ -1,17 +1,17 @@
 """A kind of move: the rule that proposes it, and how a proposal becomes an edit. All that is code about moves.
 
-What it proposes is data (`session.model.Proposal`) that can be saved, compared and measured again at any time.
+What it proposes is data (`session.model.ledger.Proposal`) that can be saved, compared and measured again at any time.
 """
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 from all_even.dsp.parameter import Parameter
-from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.fingerprint import Fingerprints, digest
-from all_even.engine.figures.look import Look
+from all_even.figures.book.fingerprint import Fingerprints, digest
+from all_even.figures.book.look import Figure, Look
 from all_even.moves.ground import rests_on
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 LEFT_OUT = "left_out"
 """The parameter that holds which parts of a move people left out, by id."""

@@ -1,33 +1,87 @@
-"""Making moves and keeping account of them: what is open, what was made and stands, what became of each promise."""
+"""Making moves, one way for the window, the command line and a blind comparison: what is open, getting one ready,
+making it.
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from typing import Literal
+A rule that stumbles costs only its own moves: everything else goes on, and whoever asked is told.
+"""
+
+import contextlib
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 from msgspec.structs import replace
 
-from all_even.engine.figures.fingerprint import digest
-from all_even.engine.figures.look import Look
+from all_even import places
+from all_even.errors import Cancelled, UserError
+from all_even.figures.book.look import Look
+from all_even.moves.accounts import standing
 from all_even.moves.ground import rests_on
-from all_even.moves.kind import LEFT_OUT, Kind
-from all_even.moves.metric import Metric, words
-from all_even.session import edits
-from all_even.session.model import LedgerEntry, Proposal, Result, Session
+from all_even.moves.kind import LEFT_OUT, Kind, left_out
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
-Outcome = Literal["waiting", "kept", "missed", "measured", "undone"]
-"""waiting: not measured yet. measured: nothing was expected. undone: taken back, whatever it did."""
+SOON_S = 0.5
+"""How often whoever waits for many moves is told of those found."""
+Told = Callable[[str], None]
+"""Takes a sentence for people."""
 
 
-def propose(look: Look, kinds: Iterable[Kind]) -> list[Proposal]:
-    """What is open: not declined, and no starting point that stands. Most important first."""
-    closed = {item.move_id for item in look.session.declined}
-    made = {move.kind for move in standing(look.session).values()}
+def _unheard(_sentence: str) -> None: ...
+
+
+@contextlib.contextmanager
+def guarded(look: Look, rule: str, told: Told = _unheard) -> Iterator[None]:
+    """Whatever goes wrong inside with a rule is one sentence, and a line in the log of defects where it is ours."""
+    try:
+        yield
+    except Cancelled:
+        raise
+    except UserError as problem:
+        told(str(problem))
+    except Exception as defect:
+        look.stop_if_cancelled()
+        log = places.note_defect(defect)
+        where = f" Details: {log}" if log else ""
+        told(f"A rule stumbled and is left out ({rule}, {type(defect).__name__}).{where}")
+
+
+def is_open(session: Session, kind: Kind, move_id: str | None = None) -> bool:
+    """Whether a kind, or one move of it, may be proposed: not declined, and no starting point that stands."""
+    if {kind.id, move_id} & {item.move_id for item in session.declined}:
+        return False
+    return not kind.starting_point or not {move.kind for move in standing(session).values()} & {kind.id, *kind.rivals}
+
+
+def propose(look: Look, kinds: Iterable[Kind], told: Told = _unheard) -> list[Proposal]:
+    """What is open, most important first."""
     found: list[Proposal] = []
     for kind in kinds:
         look.stop_if_cancelled()
-        if kind.id not in closed and not (kind.starting_point and made & {kind.id, *kind.rivals}):
-            found += [item for item in look.get(kind.proposals()) if item.id not in closed]
-    return sorted(found, key=lambda item: -item.weight)
+        if is_open(look.session, kind):
+            with guarded(look, kind.id, told):
+                found += [item for item in look.get(kind.proposals()) if is_open(look.session, kind, item.id)]
+    return _weightiest_first(found)
+
+
+def propose_soon(
+    look: Look, kinds: Iterable[Kind], before: Sequence[Proposal], told: Told = _unheard
+) -> Iterator[list[Proposal]]:
+    """The same as they are found, every `SOON_S`, at last all. What is made by default is looked for first; before:
+    what was open, which stays until its rule has spoken."""
+    left = sorted(kinds, key=lambda kind: kind.optional)
+    found: list[Proposal] = []
+    told_at = time.monotonic()
+    while left:
+        found += propose(look, [left.pop(0)], told)
+        if left and time.monotonic() > told_at + SOON_S:
+            still = {kind.id for kind in left}
+            yield _weightiest_first([*found, *(move for move in before if move.kind in still)])
+            told_at = time.monotonic()
+    yield _weightiest_first(found)
+
+
+def _weightiest_first(moves: Iterable[Proposal]) -> list[Proposal]:
+    return sorted(moves, key=lambda move: -move.weight)
 
 
 def is_stale(look: Look, proposal: Proposal) -> bool:
@@ -35,14 +89,42 @@ def is_stale(look: Look, proposal: Proposal) -> bool:
     return rests_on(look, tuple(proposal.rests_on)) != proposal.rests_on
 
 
+def ready(look: Look, kind: Kind, proposal: Proposal) -> tuple[Proposal, Session] | None:
+    """The move as it is to be made on this session, and the session with it made: proposed anew where it is stale, with
+    all that it needs found on the sound, and what is expected of it. None where there is nothing to do any more."""
+    fresh = _renewed(look, kind, proposal) if is_stale(look, proposal) else proposal
+    if fresh is None:
+        return None
+    if not _is_settled(kind, fresh):
+        fresh = kind.prepare(look, fresh)
+    if fresh.expected is None and kind.refit is not None:
+        fresh = kind.refit(look, fresh)
+    try:
+        return fresh, made(look.session, kind, fresh)
+    except KeyError:  # a target is gone
+        return None
+
+
+def _renewed(look: Look, kind: Kind, proposal: Proposal) -> Proposal | None:
+    fresh = next((item for item in look.get(kind.proposals()) if item.id == proposal.id), None)
+    parts = left_out(proposal)
+    return without_parts(kind, fresh, parts) if fresh is not None and parts else fresh
+
+
+def _is_settled(kind: Kind, proposal: Proposal) -> bool:
+    """Whether its parameters were found, or set by hand, already."""
+    return bool(kind.parameters) and set(kind.parameters) <= set(proposal.parameters)
+
+
 def made(session: Session, kind: Kind, proposal: Proposal) -> Session:
-    """The session with a prepared move made, without a line in the ledger. Raises KeyError where a target is gone."""
+    """The session with a move made that is ready, without a line in the ledger. Raises KeyError where a target is
+    gone."""
     return kind.edit(session, proposal)
 
 
-def recorded(session: Session, kind: Kind, proposal: Proposal) -> Session:
-    """Makes a prepared move and writes it into the ledger."""
-    return edits.record(made(session, kind, proposal), proposal.title, reason=proposal.reason, move=proposal)
+def recorded(after: Session, proposal: Proposal) -> Session:
+    """The session with a move made, with a line in the ledger that says so."""
+    return edits.record(after, proposal.title, reason=proposal.reason, move=proposal)
 
 
 def with_parameters(kind: Kind, proposal: Proposal, values: Mapping[str, float]) -> Proposal:
@@ -54,107 +136,3 @@ def with_parameters(kind: Kind, proposal: Proposal, values: Mapping[str, float])
 def without_parts(kind: Kind, proposal: Proposal, parts: Iterable[str]) -> Proposal:
     """The proposal with some of its parts left out, and what is expected then."""
     return kind.changed(replace(proposal, parameters={**proposal.parameters, LEFT_OUT: tuple(sorted(set(parts)))}))
-
-
-def standing(session: Session) -> dict[int, Proposal]:
-    """The moves that were made and hold, by the number of their line in the ledger."""
-    moves: dict[int, Proposal] = {}
-    now: frozenset[int] = frozenset()
-    before: dict[int, frozenset[int]] = {}
-    after: dict[int, frozenset[int]] = {0: now}
-    for entry in session.ledger:
-        before[entry.serial] = now
-        if entry.undoes is not None:
-            now = before.get(entry.undoes, now)
-        elif entry.redoes is not None:
-            now = after.get(entry.redoes, now)
-        elif entry.back_to is not None:
-            now = after[max(serial for serial in after if serial <= entry.back_to)]
-        if entry.move is not None:
-            moves[entry.serial] = entry.move
-            now |= {entry.serial}
-        after[entry.serial] = now
-    return {serial: moves[serial] for serial in sorted(now)}
-
-
-def outcome(entry: LedgerEntry, stands: bool) -> Outcome:
-    """What became of a move. stands: whether it was made and not taken back."""
-    assert entry.move is not None
-    if not stands:
-        return "undone"
-    if entry.result is None:
-        return "waiting" if entry.state is not None else "measured"
-    if entry.move.expected is None or entry.result.value is None:
-        return "measured"
-    return "kept" if abs(entry.result.value - entry.move.expected) <= entry.move.tolerance + 1e-9 else "missed"
-
-
-def waiting(session: Session) -> list[LedgerEntry]:
-    """The lines whose move is not measured yet."""
-    return [entry for entry in session.ledger if entry.move is not None and entry.state is not None]
-
-
-def verify(look: Look, entry: LedgerEntry, metrics: Mapping[str, Metric]) -> Result:
-    """Measures the session as it was right after a move, whatever became of it since."""
-    assert entry.move is not None
-    assert entry.state is not None
-    then = look.at(edits.in_state(look.session, entry.state))
-    metric = metrics.get(entry.move.metric) or words(entry.move.metric)
-    return Result(value=metric.read(then, entry.move.arguments), ground=ground_of(then, metric))
-
-
-def ground_of(look: Look, metric: Metric) -> str:
-    """The fingerprint of what a metric rests on now."""
-    return digest(sorted(rests_on(look, metric.needs).items()))
-
-
-@dataclass(frozen=True, slots=True)
-class Account:
-    """A made move as it stands now. moved: whether its figure is another since, by more than its tolerance; value_now:
-    that figure; moved_by: the line of the ledger that moved it, as far as it is known."""
-
-    entry: LedgerEntry
-    outcome: Outcome
-    value_now: float | None = None
-    moved: bool = False
-    moved_by: str = ""
-
-
-def accounts(look: Look, metrics: Mapping[str, Metric]) -> list[Account]:
-    """Every move in the ledger, in order; those whose ground moved are measured again as they are now."""
-    stands = standing(look.session)
-    found = []
-    for entry in look.session.ledger:
-        if entry.move is None:
-            continue
-        state = outcome(entry, entry.serial in stands)
-        metric = metrics.get(entry.move.metric)
-        ground = entry.result.ground if entry.result is not None and state != "undone" else ""
-        if not ground or metric is None or ground_of(look, metric) == ground:
-            found.append(Account(entry, state))
-        else:
-            now = metric.read(look, entry.move.arguments)
-            if _is_as_it_was(now, entry):
-                found.append(Account(entry, state))
-            else:
-                found.append(Account(entry, state, now, True, _moved_by(look.session, entry.serial, metric)))
-    return found
-
-
-def _is_as_it_was(now: float | None, entry: LedgerEntry) -> bool:
-    """Whether a figure is still what was measured after the move: its ground may move without it."""
-    then = entry.result.value if entry.result is not None else None
-    if now is None or then is None or entry.move is None:
-        return now is then
-    return abs(now - then) <= entry.move.tolerance + 1e-9
-
-
-def _moved_by(session: Session, serial: int, metric: Metric) -> str:
-    """The first later line that changed what is heard and was not taken back."""
-    if not {"mix", "strips", "levels"} & set(metric.needs):
-        return ""
-    undone = {entry.undoes for entry in session.ledger} - {entry.redoes for entry in session.ledger}
-    for entry in session.ledger:
-        if entry.serial > serial and entry.audible and entry.serial not in undone and entry.undoes is None:
-            return entry.text
-    return ""

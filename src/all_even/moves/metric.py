@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 
 Arguments = Mapping[str, float | int | str | None]
 

@@ -1,8 +1,8 @@
 """What a move promises and what it did, in words and figures."""
 
-from all_even.moves.making import Account, Outcome
+from all_even.moves.accounts import Account, Outcome
 from all_even.moves.metric import Metric
-from all_even.session.model import Proposal, Result
+from all_even.session.model.ledger import Proposal, Result
 
 OUTCOMES: dict[Outcome, str] = {
     "waiting": "being measured",

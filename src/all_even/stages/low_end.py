@@ -7,29 +7,19 @@ def _moves() -> Moves:
     from all_even.moves.balance import bass_ceiling
     from all_even.moves.buses import kick_and_bass
     from all_even.moves.gather import align, kick_choice
-    from all_even.moves.low_end import (
-        baked_kick,
+    from all_even.moves.low_end import baked_kick, bottom, click, owner, remarks, rumble, tail, yielding
+    from all_even.moves.low_end.bass import (
         bass_home,
         bite,
-        bottom,
-        click,
-        duck,
-        dynamic_clearing,
         even_notes,
         harmonics,
         hiss,
         notes_of_bass,
-        owner,
-        pauses,
-        remarks,
-        rumble,
         single_notes,
-        static_clearing,
         sub_octave,
-        tail,
-        use_room,
-        yielding,
     )
+    from all_even.moves.low_end.clearing import dynamic_clearing, static_clearing, use_room
+    from all_even.moves.low_end.ducks import duck, pauses
 
     parts = (
         owner, tail, duck, dynamic_clearing, static_clearing, bass_home, baked_kick, single_notes, even_notes, rumble,

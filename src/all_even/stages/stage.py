@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
+    from all_even.figures.book.look import Look
     from all_even.moves.kind import Kind
     from all_even.moves.metric import Metric
-    from all_even.session.remark import Remark
+    from all_even.session.model.remark import Remark
 
 RowKind = Literal["lanes", "buses", "folders", "mix"]
 
@@ -26,6 +26,11 @@ class Moves:
     metrics: "tuple[Metric, ...]" = ()
     also: "tuple[Kind, ...]" = ()
     remarks: "Callable[[Look], tuple[Remark, ...]]" = _nothing
+
+    @property
+    def shown(self) -> "tuple[Kind, ...]":
+        """All that are shown at this stage."""
+        return (*self.kinds, *self.also)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,10 @@
 """Tidy: names begin with a capital. The core's part of the toy stage."""
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Proposal
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
 from all_even.stages.stage import Moves, Stage
 
 

@@ -4,13 +4,13 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout
 
-from all_even.app import fields, paint
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.view import StageView
+from all_even.app.style import fields, paint
 
 
 class ToyBody(Body):

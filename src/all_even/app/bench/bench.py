@@ -5,13 +5,14 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QFrame, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields, stages
+from all_even.app import stages
 from all_even.app.desk import Desk
+from all_even.app.style import fields
 from all_even.app.work import Line, Report
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
     from all_even.engine.playing.meters import Meters
+    from all_even.figures.book.look import Look
 
 HEIGHT = 212
 

@@ -5,9 +5,9 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
 from all_even.app.station.drawing import paint_spread
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import decibel_text, number, signed
 
 LINE = 16.0

@@ -5,9 +5,9 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from all_even import texts
-from all_even.app import paint, theme
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number, time_text
-from all_even.session.settings import WorkSettings
+from all_even.session.model.settings import WorkSettings
 
 LEFT, BOTTOM, TOP = 40.0, 18.0, 20.0
 CLOSE_S = 5.0

@@ -2,9 +2,9 @@
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.bench.drawings import PeakWindow
 from all_even.app.desk import Desk
+from all_even.app.style import fields
 from all_even.dsp.parameter import decibel_text, number, signed
 
 BALANCE_NOTE_DB = 1.5

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app import paint, theme
-from all_even.dsp.equaliser import GAINLESS
+from all_even.app.style import paint, theme
+from all_even.dsp.tone.equaliser import GAINLESS
 
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 NOTES = (

@@ -4,11 +4,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 
 from all_even import texts
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import Drawing
 from all_even.app.desk import Desk
-from all_even.session.model import Lane
-from all_even.session.roles import family_of
+from all_even.app.style import icons, paint, theme
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 SEAT = 12.0
 NAME_WIDTH, NAME_LETTERS = 100.0, 18

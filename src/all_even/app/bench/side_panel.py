@@ -7,7 +7,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, paint, theme
+from all_even.app.style import fields, paint, theme
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

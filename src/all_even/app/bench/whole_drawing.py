@@ -5,14 +5,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import signed
 from all_even.measure.level import zones
 
 if TYPE_CHECKING:
-    from all_even.engine.elsewhere.references import Beside
-    from all_even.engine.whole import Whole
+    from all_even.figures.elsewhere.references import Beside
+    from all_even.figures.elsewhere.tonal_balance import Whole
     from all_even.measure.level.passage import Passage
     from all_even.measure.level.zones import Band, Levels
 
@@ -40,7 +40,7 @@ class ZonesDrawing(Drawing):
 
     def show_beside(self, found: "Beside | None", marked: str) -> None:
         """The loudest passage of the mix among those of others. marked: the name of one that is told apart."""
-        from all_even.engine.whole import Whole
+        from all_even.figures.elsewhere.tonal_balance import Whole
 
         shown = None
         if found is not None and found.mix is not None:

@@ -8,13 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 from all_even.app.work import Report
 from all_even.errors import Cancelled
-from all_even.session import routing
-from all_even.session.model import Lane, Session
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
-    from all_even.engine.arrival import Arrival
-    from all_even.engine.flow import Contribution, Flow
+    from all_even.figures.arriving.arrival import Arrival
+    from all_even.figures.book.flow import Contribution, Flow
 
 Key = tuple[Any, ...]
 
@@ -62,8 +63,8 @@ class Arrivals:
         known_arrivals, known_sums = dict(self._arrivals), dict(self._sums)
 
         def job(report: Report) -> None:
-            from all_even.engine.arrival import arrival
-            from all_even.engine.flow import contributions
+            from all_even.figures.arriving.arrival import arrival
+            from all_even.figures.book.flow import contributions
 
             found: dict[str, tuple[Key, Arrival]] = {}
             for lane in lanes:

@@ -12,24 +12,27 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even import stages
-from all_even.app import preferences
 from all_even.app.desk.documents import Documents
 from all_even.app.desk.ears import Ears, Hearing, OpenDevice
 from all_even.app.desk.figures import DeskFigures
 from all_even.app.desk.moves import DeskMoves
-from all_even.app.preferences import Preferences
+from all_even.app.machine import preferences
+from all_even.app.machine.preferences import Preferences
 from all_even.app.work import Job, Line, Work
 from all_even.errors import UserError
-from all_even.session import audible, edits
-from all_even.session.document import Document
-from all_even.session.history import History
-from all_even.session.model import MIX, Lane, Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.file.document import Document
+from all_even.session.file.history import History
+from all_even.session.model import audible
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Lane
 
 if TYPE_CHECKING:
-    from all_even.engine.flow import Flow
     from all_even.engine.plan import Plan
     from all_even.engine.playing.player import Player
     from all_even.engine.sources import Sources
+    from all_even.figures.book.flow import Flow
     from all_even.measure.recording.files import FileReport
     from all_even.measure.recording.track import TrackMeasures
 

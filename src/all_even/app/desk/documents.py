@@ -3,13 +3,15 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from all_even.app import kept
+from all_even.app.machine import recent
 from all_even.app.timers import timer
 from all_even.app.work import Report
 from all_even.errors import UserError
-from all_even.session import edits, recovery, store
-from all_even.session.document import Document
-from all_even.session.model import Lane, Session
+from all_even.session.editing import edits
+from all_even.session.file import recovery, store
+from all_even.session.file.document import Document
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
@@ -34,7 +36,7 @@ class Documents:
         wanted = self._desk.preferences
 
         def job(report: Report) -> tuple[Session, list[Unreadable]]:
-            from all_even.session.new import inspect_all, new_session, sound_paths
+            from all_even.session.file.new import inspect_all, new_session, sound_paths
 
             report.progress(-1.0, f"Looking into {folder.name}")
             good, bad = inspect_all(sound_paths(folder))
@@ -71,7 +73,7 @@ class Documents:
     def open_demo(self) -> None:
         def job(report: Report) -> Session:
             from all_even.demo.stems import demo_folder
-            from all_even.session.new import inspect_all, new_session, sound_paths
+            from all_even.session.file.new import inspect_all, new_session, sound_paths
 
             report.progress(-1.0, "The crew is playing the demo in (about 15 seconds, only once)")
             folder = demo_folder()
@@ -100,7 +102,7 @@ class Documents:
         if path is not None:
             if document.lock is not None and not document.lock.held:
                 desk.said.emit(f"{path.name} is open in another window: save here under another name.")
-            kept.remember_recent(path)
+            recent.remember_recent(path)
         self._autosave.start()
         desk.opened.emit()
         desk.saved_state_changed.emit()
@@ -116,7 +118,7 @@ class Documents:
         folder = Path(self._desk.session.folders[0].path)
 
         def edit(session: Session) -> Session:
-            from all_even.session.roles import display_name, guess_role
+            from all_even.session.tracks.roles import display_name, guess_role
 
             lane = Lane(
                 id=edits.free_id(session, "lane-"),
@@ -141,7 +143,7 @@ class Documents:
             return sound_file.inspect(path)
 
         def done(info: "SoundInfo") -> None:
-            from all_even.session.new import replace_file
+            from all_even.session.file.new import replace_file
 
             if any(lane.id == lane_id for lane in desk.session.lanes):
                 desk.edit(lambda s: replace_file(s, lane_id, info))
@@ -153,7 +155,7 @@ class Documents:
         desk = self._desk
 
         def job(report: Report) -> "tuple[list[Path], list[SoundInfo], list[Unreadable]]":
-            from all_even.session.new import inspect_all, sound_paths
+            from all_even.session.file.new import inspect_all, sound_paths
 
             report.progress(-1.0, "Looking into what was added")
             wanted = [found for path in paths for found in (sound_paths(path) if path.is_dir() else [path])]
@@ -161,7 +163,7 @@ class Documents:
             return wanted, good, [(path, str(error), error.channels) for path, error in bad]
 
         def done(result: "tuple[list[Path], list[SoundInfo], list[Unreadable]]") -> None:
-            from all_even.session.new import add_from_anywhere
+            from all_even.session.file.new import add_from_anywhere
 
             wanted, good, bad = result
             before = {lane.id for lane in desk.session.lanes}
@@ -205,7 +207,7 @@ class Documents:
 
         def done(_result: None) -> None:
             document.is_saved(session, place, lock)
-            kept.remember_recent(place)
+            recent.remember_recent(place)
             if document is desk.document:
                 desk.saved_state_changed.emit()
                 desk.figures.keep_on_disk()

@@ -7,15 +7,17 @@ from typing import TYPE_CHECKING
 from all_even.app.desk.outputs import Outputs
 from all_even.app.work import Report
 from all_even.audio.device import Device, Fill
-from all_even.session import audible, edits
-from all_even.session.edits import NOW
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.editing.edits import NOW
+from all_even.session.model import audible
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
-    from all_even.engine.figures.look import Look
     from all_even.engine.plan import Plan
     from all_even.engine.playing.player import Player
+    from all_even.figures.book.look import Look
 
 Loudness = dict[str, tuple[float | None, float | None]]
 """Of each state: integrated loudness in LUFS, sample peak in dBFS."""

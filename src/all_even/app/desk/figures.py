@@ -12,22 +12,22 @@ from all_even import stages
 from all_even.app.timers import timer
 from all_even.app.work import Report
 from all_even.errors import Cancelled, UserError
-from all_even.session import store
-from all_even.session.roles import is_held
+from all_even.session.file import store
+from all_even.session.tracks.roles import is_held
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
-    from all_even.engine.figures.book import Book
-    from all_even.engine.figures.look import Look
-    from all_even.engine.figures.pages import Pages
-    from all_even.engine.flow import Flow
-    from all_even.engine.relations import Relation
     from all_even.engine.sources import Sources
+    from all_even.figures.book.book import Book
+    from all_even.figures.book.flow import Flow
+    from all_even.figures.book.look import Look
+    from all_even.figures.book.pages import Pages
+    from all_even.figures.sources.relations import Relation
     from all_even.measure.faults.findings import Finding
     from all_even.measure.faults.grouped import Grouped
     from all_even.measure.recording.files import FileReport
-    from all_even.session.remark import Remark
-    from all_even.session.song import Song
+    from all_even.session.model.remark import Remark
+    from all_even.session.song.song import Song
 
 SETTLE_MS = 200
 
@@ -104,7 +104,7 @@ class DeskFigures:
         """What is to be said of the playing, as far as the song is known."""
         if self.song is None:
             return ()
-        from all_even.session.playing import remarks
+        from all_even.session.song.performance import remarks
 
         return remarks(self._desk.session, self.song)
 
@@ -176,8 +176,8 @@ class DeskFigures:
 
         def done(sources: "Sources") -> None:
             if self.sources is not sources:
-                from all_even.engine.figures.book import Book
-                from all_even.engine.figures.pages import Pages
+                from all_even.figures.book.book import Book
+                from all_even.figures.book.pages import Pages
 
                 self._pages = self._pages or Pages()
                 self.sources, self.book = sources, Book(sources, pages=self._pages)
@@ -197,8 +197,8 @@ class DeskFigures:
         """A look at the session as it is now; None while files are being opened."""
         if self.book is None:
             return None
-        from all_even.engine.figures.look import Look
         from all_even.engine.render import WORKERS
+        from all_even.figures.book.look import Look
 
         workers = 1 if self._desk.ears.playing else WORKERS  # playing goes before measuring
         return Look(self._desk.session, self.book, dict(self.reports), None, workers)
@@ -227,8 +227,8 @@ class DeskFigures:
         session = look.session
 
         def job(report: Report) -> None:
-            from all_even.engine.figures.song import SONG
-            from all_even.engine.relations import relations
+            from all_even.figures.song import SONG
+            from all_even.figures.sources.relations import relations
 
             measured = look.with_cancel(report.cancelled)
             measured.hear(*measured.book.flow_wants(session))

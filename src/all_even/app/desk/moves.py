@@ -1,21 +1,19 @@
 """The desk's moves: what is open at each stage, making them, and what became of those that were made."""
 
-import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from all_even import places, stages
+from all_even import stages
 from all_even.app.work import Report
-from all_even.errors import Cancelled, UserError
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.app.desk.desk import Desk
-    from all_even.engine.figures.look import Look
-    from all_even.moves.kind import Kind
-    from all_even.moves.making import Account
-    from all_even.session.remark import Remark
+    from all_even.figures.book.look import Look
+    from all_even.moves.accounts import Account
+    from all_even.session.model.remark import Remark
     from all_even.stages.stage import Stage
 
 
@@ -42,6 +40,8 @@ class DeskMoves:
         """Stages that were looked through since the song was opened."""
         self.preparing: str | None = None
         """The id of the move that is being tried out."""
+        self._stumbled: set[str] = set()
+        """What was said of rules since the song was opened; each is said once."""
         desk.work.failed.connect(lambda name, _sentence: self.stop_preparing() if name == "prepare" else None)
 
     def clear(self) -> None:
@@ -49,6 +49,7 @@ class DeskMoves:
         self.preview = None
         self.done = self.moved_on = self.looked = frozenset()
         self.preparing = None
+        self._stumbled = set()
 
     def at(self, stage: str) -> list[Proposal]:
         """The open moves that are counted at a stage."""
@@ -63,29 +64,34 @@ class DeskMoves:
     def look_through(self, look: "Look", report: Report) -> None:
         """Results of moves that were made, proposals of the visible stage, then the other stages. Off the interface
         thread."""
-        from all_even.engine.figures.fingerprint import digest
-        from all_even.moves import making
+        from all_even.figures.book.fingerprint import digest
+        from all_even.moves import accounts, making
         from all_even.moves.ground import rests_on
 
         metrics = stages.metrics()
-        for entry in making.waiting(look.session):
-            try:
-                result = making.verify(look, entry, metrics)
-            except (UserError, KeyError) as problem:
-                places.note_defect(problem)
-                continue
-            report.send(("result", (entry.serial, result)))
-            look = look.at(edits.record_result(look.session, entry.serial, result))
+
+        def told(sentence: str) -> None:
+            report.send(("stumbled", sentence))
+
+        def remarks_of(stage: "Stage") -> "tuple[Remark, ...]":
+            with making.guarded(look, f"{stage.key} remarks", told):
+                return stage.moves().remarks(look)
+            return ()
+
+        for entry, after in accounts.measured(look, metrics):
+            report.send(("result", (entry.serial, entry.result)))
+            look = after
         visible, todo = self.in_turn()
         for first in visible:
-            for found in _proposals_so_far(look, first, tuple(self.open.get(first.key, ()))):
+            before = tuple(self.open.get(first.key, ()))
+            for found in making.propose_soon(look, first.moves().shown, before, told):
                 report.send(("moves", {first.key: found}))
             report.send(("looked", first.key))
-            report.send(("remarks", {first.key: _remarks(look, first)}))
-        report.send(("accounts", making.accounts(look, metrics)))
+            report.send(("remarks", {first.key: remarks_of(first)}))
+        report.send(("accounts", accounts.accounts(look, metrics)))
         for stage in todo:
-            report.send(("moves", {stage.key: _proposals(look, stage)}))
-            report.send(("remarks", {stage.key: _remarks(look, stage)}))
+            report.send(("moves", {stage.key: making.propose(look, stage.moves().shown, told)}))
+            report.send(("remarks", {stage.key: remarks_of(stage)}))
         known = {stage.key: stage for stage in stages.STAGES}
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
         grounds = {key: digest(sorted(rests_on(look, known[key].grounds).items())) for key in ticked}
@@ -102,8 +108,8 @@ class DeskMoves:
         session = desk.session
 
         def job(_report: Report) -> dict[str, list[Proposal]]:
-            from all_even.engine.figures.book import Book
-            from all_even.engine.figures.look import Look
+            from all_even.figures.book.book import Book
+            from all_even.figures.book.look import Look
             from all_even.moves import making
 
             look = Look(session, Book({}), {})
@@ -142,6 +148,11 @@ class DeskMoves:
         elif name == "ticks":
             self.done = frozenset(key for key, holds in value.items() if holds)
             self.moved_on = frozenset(key for key, holds in value.items() if not holds)
+        elif name == "stumbled":
+            if value not in self._stumbled:
+                self._stumbled.add(value)
+                self._desk.said.emit(value)
+            return
         elif name == "result":
             serial, result = value
             self._desk.amend(edits.record_result(self._desk.session, serial, result))
@@ -173,19 +184,7 @@ class DeskMoves:
             from all_even.moves import making
 
             report.progress(-1.0, f"Trying out: {proposal.title}")
-            measured = look.with_cancel(report.cancelled)
-            fresh: Proposal | None = proposal
-            if making.is_stale(measured, proposal):
-                fresh = _renewed(measured, the_kind, proposal)
-            if fresh is None:
-                return None
-            fresh = the_kind.prepare(measured, fresh) if not _is_changed(fresh) else fresh
-            if fresh.expected is None and the_kind.refit is not None:
-                fresh = the_kind.refit(measured, fresh)
-            try:
-                return fresh, making.made(asked, the_kind, fresh)
-            except KeyError:
-                return None
+            return making.ready(look.with_cancel(report.cancelled), the_kind, proposal)
 
         def done(result: tuple[Proposal, Session] | None) -> None:
             self.preparing = None
@@ -312,7 +311,7 @@ class DeskMoves:
             return
 
         def job(_report: Report) -> str:
-            from all_even.engine.figures.fingerprint import digest
+            from all_even.figures.book.fingerprint import digest
             from all_even.moves.ground import rests_on
 
             return digest(sorted(rests_on(look, stages.stage(stage).grounds).items()))
@@ -327,64 +326,3 @@ def is_taste(move: Proposal) -> bool:
     """Whether a move is made only where it is asked for by name."""
     kind = stages.kinds().get(move.kind)
     return kind is not None and kind.optional
-
-
-def _proposals(look: "Look", stage: "Stage") -> list[Proposal]:
-    """A stage's open moves, the weightiest first; a rule that stumbles costs only its own."""
-    parts = stage.moves()
-    found = [move for kind in (*parts.kinds, *parts.also) for move in _of_kind(look, kind)]
-    return sorted(found, key=lambda move: -move.weight)
-
-
-def _proposals_so_far(look: "Look", stage: "Stage", before: Sequence[Proposal]) -> "Iterator[list[Proposal]]":
-    """The same as they are found, about twice in a second, at last all. What is made by default is looked for first;
-    before: what was open, which stays until its rule has spoken."""
-    parts = stage.moves()
-    waiting = sorted((*parts.also, *parts.kinds), key=lambda kind: kind.optional)
-    found: list[Proposal] = []
-    told_at = time.monotonic()
-    while waiting:
-        found += _of_kind(look, waiting.pop(0))
-        if waiting and time.monotonic() > told_at + SOON_S:
-            still = {kind.id for kind in waiting}
-            yield sorted([*found, *(move for move in before if move.kind in still)], key=lambda move: -move.weight)
-            told_at = time.monotonic()
-    yield sorted(found, key=lambda move: -move.weight)
-
-
-def _of_kind(look: "Look", kind: "Kind") -> list[Proposal]:
-    from all_even.moves import making
-
-    try:
-        return making.propose(look, [kind])
-    except (Cancelled, UserError):
-        raise
-    except Exception as defect:
-        places.note_defect(defect)
-        return []
-
-
-def _remarks(look: "Look", stage: "Stage") -> "tuple[Remark, ...]":
-    """What a stage has to say; a rule that stumbles says nothing."""
-    try:
-        return stage.moves().remarks(look)
-    except (Cancelled, UserError):
-        raise
-    except Exception as defect:
-        places.note_defect(defect)
-        return ()
-
-
-def _renewed(look: "Look", kind: "Kind", proposal: Proposal) -> Proposal | None:
-    from all_even.moves import making
-    from all_even.moves.kind import left_out
-
-    fresh = next((item for item in look.get(kind.proposals()) if item.id == proposal.id), None)
-    parts = left_out(proposal)
-    return making.without_parts(kind, fresh, parts) if fresh is not None and parts else fresh
-
-
-def _is_changed(proposal: Proposal) -> bool:
-    """Whether its parameters were found, or set by hand, already."""
-    kind = stages.kinds()[proposal.kind]
-    return bool(kind.parameters) and set(kind.parameters) <= set(proposal.parameters)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from all_even.app.commands import Command, present_commands
 from all_even.app.pages.topics import Topic, topics
 from all_even.dsp.parameter import time_text
-from all_even.session.model import MIX
+from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
     from all_even.app.actions import Actions

@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from all_even.app import fields, paint, theme
 from all_even.app.finder.entries import Entry
 from all_even.app.finder.ranking import ranked
+from all_even.app.style import fields, paint, theme
 
 WIDTH, ROW, MOST_ROWS, TOP = 560, 30, 12, 72
 KIND_WIDTH = 84

@@ -4,15 +4,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.head.facts import stage_facts
 from all_even.app.head.next_step import NextStep, next_step
 from all_even.app.head.path import Path
 from all_even.app.head.transport import Transport
+from all_even.app.style import fields, theme
 from all_even.app.timers import timer
 from all_even.dsp.parameter import decibel_text
-from all_even.session.edits import NOW
+from all_even.session.editing.edits import NOW
 
 NAME_WIDTH, STATE_WIDTH = 220, 260
 TOGETHER_MS = 60

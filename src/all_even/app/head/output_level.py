@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from all_even.app import paint, theme
-from all_even.session.settings import WorkSettings
+from all_even.app.style import paint, theme
+from all_even.session.model.settings import WorkSettings
 
 
 class OutputLevel(QWidget):

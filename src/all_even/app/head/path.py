@@ -5,9 +5,9 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from all_even import stages, texts
-from all_even.app import paint, theme
 from all_even.app.desk import Desk
 from all_even.app.head.next_step import StageFacts
+from all_even.app.style import paint, theme
 
 HEIGHT = 30
 PADDING, GAP, MARK = 6.0, 5.0, 10.0

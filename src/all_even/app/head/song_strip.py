@@ -19,11 +19,14 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from all_even.app import fields, menus, paint, theme
+from all_even.app import menus
 from all_even.app.desk import Desk
+from all_even.app.style import fields, paint, theme
 from all_even.dsp.parameter import time_text
-from all_even.session import edits, song_map
-from all_even.session.model import Loop, Session
+from all_even.session.editing import edits
+from all_even.session.model.on_time_line import Loop
+from all_even.session.model.session import Session
+from all_even.session.song import song_map
 
 if TYPE_CHECKING:
     from all_even.measure.recording.track import TrackMeasures

@@ -4,10 +4,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.head.output_level import OutputLevel
 from all_even.app.head.song_strip import SongStrip
+from all_even.app.style import fields, theme
 from all_even.dsp.parameter import time_text
 
 

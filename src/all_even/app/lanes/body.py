@@ -12,8 +12,8 @@ from PyQt6.QtGui import QKeyEvent, QPainter
 from all_even.app.desk import Desk
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
-from all_even.session import edits
-from all_even.session.model import MIX
+from all_even.session.editing import edits
+from all_even.session.model.strips import MIX
 
 
 class Drag:

@@ -3,7 +3,8 @@
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from all_even.session.model import MIX, Bus, FolderGroup, Lane, Session
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Bus, FolderGroup, Lane
 from all_even.stages.stage import RowKind
 
 

@@ -1,8 +1,8 @@
 """Which rows a typed filter shows: by name, file, role, family, finding or state; all of its words have to fit."""
 
 from all_even.app.lanes.rows import Row
-from all_even.session.model import Lane
-from all_even.session.roles import family_of
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 STATES = {"muted": "mute", "soloed": "solo", "hidden": "hidden", "inverted": "polarity_inverted"}
 

@@ -6,13 +6,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit
 
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.lanes import layout
 from all_even.app.lanes.body import Drag, changeable, touched
 from all_even.app.lanes.entries import entry
-from all_even.session import edits
-from all_even.session.model import MIX
+from all_even.app.style import fields
+from all_even.session.editing import edits
+from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
     from all_even.app.lanes.view import LaneView

@@ -5,11 +5,11 @@ from collections.abc import Hashable
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPen
 
-from all_even.app import icons, paint, theme
 from all_even.app.lanes import layout, scales
 from all_even.app.lanes.rows import Row
+from all_even.app.style import icons, paint, theme
 from all_even.decibels import level_db
-from all_even.session.roles import family_of
+from all_even.session.tracks.roles import family_of
 
 BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
 

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 from all_even import stages
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import Entry, entries
-from all_even.session import routing
-from all_even.session.model import Bus, Lane
-from all_even.session.roles import is_held
+from all_even.session.model import routing
+from all_even.session.model.strips import Bus, Lane
+from all_even.session.tracks.roles import is_held
 
 if TYPE_CHECKING:
-    from all_even.engine.arrival import Arrival
+    from all_even.figures.arriving.arrival import Arrival
     from all_even.measure.faults.findings import Finding
     from all_even.measure.recording.files import FileReport
 

@@ -21,7 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QScrollBar, QToolButton, QToolTip, QWidget
 
 from all_even import texts
-from all_even.app import menus, paint, stages, theme
+from all_even.app import menus, stages
 from all_even.app.desk import Desk
 from all_even.app.lanes import gestures, heads, layout, scales
 from all_even.app.lanes.body import Body
@@ -29,11 +29,12 @@ from all_even.app.lanes.entries import entry
 from all_even.app.lanes.filtering import fits
 from all_even.app.lanes.gestures import Gestures
 from all_even.app.lanes.rows import Row, Rows
-from all_even.app.pictures import Pictures
+from all_even.app.style import paint, theme
+from all_even.app.style.pictures import Pictures
 from all_even.decibels import level_db
 from all_even.dsp.parameter import LEVEL, PAN
-from all_even.session import routing
-from all_even.session.model import Lane, Strip
+from all_even.session.model import routing
+from all_even.session.model.strips import Lane, Strip
 
 BUTTON_TIP = {
     "mute": "Mute this lane (M)",

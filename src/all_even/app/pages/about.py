@@ -4,8 +4,8 @@ from collections.abc import Callable
 from importlib import metadata
 
 from all_even import __version__
-from all_even.app import fields
 from all_even.app.pages.page import Page, card
+from all_even.app.style import fields
 
 STANDS_ON = (
     "numpy", "scipy", "numba", "soundfile", "soxr", "sounddevice", "pulsectl", "msgspec", "mido", "platformdirs",

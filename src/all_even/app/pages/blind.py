@@ -7,12 +7,12 @@ from PyQt6.QtCore import QEvent, QRectF, Qt
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from all_even.app import fields, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.pages.page import Page
 from all_even.app.stages.check.blind_run import X, blind_of
-from all_even.session import blind
-from all_even.session.blind import LETTERS, MOST_OPTIONS, Result, Run
+from all_even.app.style import fields, paint, theme
+from all_even.figures.elsewhere import blind
+from all_even.figures.elsewhere.blind import LETTERS, MOST_OPTIONS, Result, Run
 
 LETTER_SIZE, PADDING = 116, 22
 DOT = 14.0
@@ -189,7 +189,8 @@ class BlindPage(Page):
         self.verdict.setVisible(bool(finished))
         self.verdict.setText(self.blind.result.words if self.blind.result is not None else "")
         if run is None:
-            self.told.setText("Nothing is being compared: tick what you want to compare at Check, Blind.")
+            nothing = "Nothing is being compared: tick what you want to compare at Check, Blind."
+            self.told.setText(self.blind.problem or nothing)
         elif finished:
             votes = "" if run.way == "which is X" else " Which letter was what changed with every trial."
             self.told.setText(f"Compared: {', '.join(run.options)}.{votes} The result stands in the ledger.")

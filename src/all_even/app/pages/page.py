@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from all_even.app import fields, theme
+from all_even.app.style import fields, theme
 
 WIDEST = 1200
 MARGIN = 32

@@ -10,16 +10,17 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
 from all_even import texts
-from all_even.app import fields, kept, paint, theme
 from all_even.app.desk import Desk
+from all_even.app.machine import recent
 from all_even.app.pages.page import Page
+from all_even.app.style import fields, paint, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import number, signed
 from all_even.errors import Cancelled, UserError
-from all_even.session.store import SUFFIX
+from all_even.session.file.store import SUFFIX
 
 if TYPE_CHECKING:
-    from all_even.engine.record import Column, SongFigures
+    from all_even.figures.record import Column, SongFigures
 
 HEAD, ROW, NAME = 44, 46, 190
 MOST = 40
@@ -48,7 +49,7 @@ class RecordTable(QWidget):
 
     def boxes(self, top: float) -> "list[tuple[Column, QRectF]]":
         """The columns of a row."""
-        from all_even.engine.record import COLUMNS
+        from all_even.figures.record import COLUMNS
 
         width = (self.width() - NAME) / len(COLUMNS)
         return [
@@ -56,7 +57,7 @@ class RecordTable(QWidget):
         ]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        from all_even.engine.record import out_of_line
+        from all_even.figures.record import out_of_line
 
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -119,7 +120,7 @@ class RecordTable(QWidget):
 
     def tip_at(self, at: QPointF) -> str:
         """What is under the pointer, in words."""
-        from all_even.engine.record import middle, out_of_line
+        from all_even.figures.record import middle, out_of_line
 
         row = self._row_at(at.y())
         if not 0 <= row < len(self.songs):
@@ -164,7 +165,7 @@ class RecordPage(Page):
         if here is not None:
             self.add([here, *sorted(here.parent.glob(f"*{SUFFIX}"))])
         elif not self.paths:
-            self.add(kept.recent_sessions())
+            self.add(recent.recent_sessions())
         self._show()
         self._measure(self.paths)
 
@@ -192,7 +193,7 @@ class RecordPage(Page):
         paths = [path for path in paths if path not in self._found or self._changed_ns.get(path) != times[path]]
 
         def job(report: Report) -> None:
-            from all_even.engine.record import measured
+            from all_even.figures.record import measured
 
             for index, path in enumerate(paths):
                 if report.cancelled.is_set():
@@ -227,7 +228,7 @@ class RecordPage(Page):
         elif len(songs) < 3:
             self.told.setText("From three songs on, what falls out of line is marked. As saved, before mastering.")
         else:
-            from all_even.engine.record import out_of_line
+            from all_even.figures.record import out_of_line
 
             count = len(out_of_line(songs))
             what = "1 figure falls" if count == 1 else f"{count} figures fall"

@@ -8,14 +8,14 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app import fields, theme
 from all_even.app.commands import BUFFERS
 from all_even.app.desk import Desk
 from all_even.app.pages.page import Page, card
 from all_even.app.pages.topics import SECTIONS, Topic, topics
+from all_even.app.style import fields, theme
 from all_even.dsp.parameter import Choice, Parameter
-from all_even.session import edits
-from all_even.session.settings import WorkSettings
+from all_even.session.editing import edits
+from all_even.session.model.settings import WorkSettings
 
 NAME_WIDTH, CONTROL_WIDTH, OUTPUT_WIDTH = 220, 150, 300
 OF_WORK = ("Targets", "Importance")

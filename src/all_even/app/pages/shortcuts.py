@@ -5,9 +5,9 @@ from collections.abc import Callable
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from all_even.app import fields
 from all_even.app.commands import MENUS, Command
 from all_even.app.pages.page import Page, card
+from all_even.app.style import fields
 
 PLACES = {
     "In the lanes": (

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from all_even.app.preferences import Preferences
+from all_even.app.machine.preferences import Preferences
 from all_even.dsp.parameter import Setting
 from all_even.dsp.processor import settings
-from all_even.session.settings import WorkSettings
+from all_even.session.model.settings import WorkSettings
 
 Owner = Literal["machine", "session"]
 SECTIONS = (

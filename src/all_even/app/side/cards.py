@@ -20,12 +20,12 @@ from PyQt6.QtWidgets import (
 
 from all_even import stages
 from all_even import texts as shown
-from all_even.app import fields, theme
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
+from all_even.app.style import fields, theme
+from all_even.app.style.hold_button import HoldButton
 from all_even.moves import texts
-from all_even.moves.making import Account, Outcome
-from all_even.session.model import Proposal
+from all_even.moves.accounts import Account, Outcome
+from all_even.session.model.ledger import Proposal
 
 if TYPE_CHECKING:
     from all_even.moves.kind import Kind

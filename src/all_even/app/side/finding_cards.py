@@ -7,16 +7,17 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, menus, theme
+from all_even.app import menus
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.side.cards import Card
+from all_even.app.style import fields, theme
+from all_even.app.style.hold_button import HoldButton
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
-from all_even.session import edits
+from all_even.session.editing import edits
 
 if TYPE_CHECKING:
-    from all_even.session.remark import Remark
+    from all_even.session.model.remark import Remark
 
 MOST_LINES = 8
 BEFORE_S = 1.0

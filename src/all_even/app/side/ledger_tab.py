@@ -3,7 +3,8 @@
 from all_even import stages
 from all_even.app.desk import Desk
 from all_even.app.side.wrapped_list import WrappedList
-from all_even.session.model import LedgerEntry, Session
+from all_even.session.model.ledger import LedgerEntry
+from all_even.session.model.session import Session
 
 MOST_LINES = 300
 
@@ -42,11 +43,11 @@ def _text(desk: Desk, entry: LedgerEntry) -> str:
     line = f"{entry.when[11:19]}  {entry.text}"
     if entry.move is None:
         return line
-    from all_even.moves import making, texts
+    from all_even.moves import accounts, texts
 
-    stands = entry.serial in making.standing(desk.session)
+    stands = entry.serial in accounts.standing(desk.session)
     metric = stages.metric(entry.move.metric)
-    words = texts.OUTCOMES[making.outcome(entry, stands)]
+    words = texts.OUTCOMES[accounts.outcome(entry, stands)]
     if entry.result is None and entry.state is not None:
         return f"{line}\n{metric.label}: being measured"
     return f"{line}\n{texts.result(entry.move, metric, entry.result)}: {words}"

@@ -9,16 +9,18 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 
 from all_even import stages
-from all_even.app import fields, menus
+from all_even.app import menus
 from all_even.app.desk import Desk
 from all_even.app.desk.documents import Unreadable
 from all_even.app.desk.moves import is_taste
+from all_even.app.style import fields
 from all_even.app.timers import timer
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.app.side.cards import MoveCard
-    from all_even.moves.making import Account
+    from all_even.moves.accounts import Account
 
 MARGIN = 12
 MOST_MADE = 8

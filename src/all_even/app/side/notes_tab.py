@@ -3,11 +3,11 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from all_even.app import fields, theme
 from all_even.app.desk import Desk
 from all_even.app.side.wrapped_list import WrappedList
+from all_even.app.style import fields, theme
 from all_even.dsp.parameter import time_text
-from all_even.session import edits
+from all_even.session.editing import edits
 
 MARGIN = 12
 PLACES = ("a phone", "a laptop", "a small speaker", "a car", "a club", "headphones", "another room")

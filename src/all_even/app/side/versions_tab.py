@@ -2,10 +2,10 @@
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields, theme
 from all_even.app.desk import Desk
+from all_even.app.style import fields, theme
 from all_even.dsp.parameter import decibel_text
-from all_even.session import edits
+from all_even.session.editing import edits
 
 MARGIN = 12
 

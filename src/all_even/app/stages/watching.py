@@ -8,10 +8,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even.app.desk import Desk
 from all_even.app.timers import timer
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
+    from all_even.figures.book.look import Look
 
 AT_REST_MS = 150
 """So long after the last change what changed is measured again."""

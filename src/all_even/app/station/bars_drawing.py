@@ -6,12 +6,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QResizeEvent
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number, time_text
 
 if TYPE_CHECKING:
-    from all_even.engine.loud_bars import Array, LoudBars
+    from all_even.figures.dynamics.loud_bars import Array, LoudBars
 
 LOWEST_DB, STEP_DB = -48.0, 12.0
 WAITING = "Being heard …"

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox
 
 from all_even import texts
-from all_even.app import fields
+from all_even.app.style import fields
 
 FIELD_WIDTH, WIDE_FIELD = 84, 110
 

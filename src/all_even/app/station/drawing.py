@@ -13,21 +13,21 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
 
-from all_even.app import paint, theme
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import BOTTOM, Drawing
 from all_even.app.station import space_drawing
-from all_even.dsp import biquad
-from all_even.dsp.clicks import Clicks
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.equaliser import Equaliser
-from all_even.dsp.gate import Gate
-from all_even.dsp.limiter import Limiter
+from all_even.app.style import paint, theme
+from all_even.dsp.ducking.clicks import Clicks
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.gate import Gate
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.filters import biquad
 from all_even.dsp.parameter import time_text
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.dsp.saturation import Saturation
-from all_even.dsp.shaped import DuckShape
+from all_even.dsp.tone.equaliser import Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.dsp.tone.saturation import Saturation
 from all_even.measure.level.levels import peak_spread
 
 RESPONSE_DB = 18.0

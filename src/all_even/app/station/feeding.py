@@ -14,8 +14,8 @@ from all_even.dsp.processor import key_of
 if TYPE_CHECKING:
     from all_even.app.bench.bench import Bench
     from all_even.app.station.panel import StationPanel
-    from all_even.engine.figures.look import Look
-    from all_even.engine.flow import StripFlow
+    from all_even.figures.book.flow import StripFlow
+    from all_even.figures.book.look import Look
 
 
 def flow_of(desk: Desk, strip_id: str) -> "StripFlow | None":
@@ -36,7 +36,7 @@ def key_levels(desk: Desk, source: str) -> NDArray[np.float64] | None:
 
 def open_station(bench: "Bench", panel: "StationPanel", strip_id: str, station_id: str) -> None:
     """Shows a station of a strip, and asks for the loudest bars through it."""
-    from all_even.engine.flow import change_db
+    from all_even.figures.book.flow import change_db
 
     desk = bench.desk
     chain = desk.session.chain(strip_id)
@@ -56,6 +56,6 @@ def open_station(bench: "Bench", panel: "StationPanel", strip_id: str, station_i
 
 
 def _bars(opened: tuple[str, str], look: "Look") -> object:
-    from all_even.engine.loud_bars import loud_bars
+    from all_even.figures.dynamics.loud_bars import loud_bars
 
     return loud_bars(look, *opened)

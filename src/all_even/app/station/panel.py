@@ -19,25 +19,25 @@ from PyQt6.QtWidgets import (
 )
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.station import response_finding, shape_finding, space_settings
 from all_even.app.station.bars_drawing import BarsDrawing
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.drawing import Array, StationDrawing
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.convolution import Convolution
-from all_even.dsp.crossover import HIGHEST_HZ, LOWEST_HZ
-from all_even.dsp.ducker import Ducker
+from all_even.app.style import fields
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape, Shaped, shape_of
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.filters.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.dsp.processor import Key, settings
-from all_even.dsp.shaped import DuckShape, Shaped, shape_of
-from all_even.session import chain_edits
-from all_even.session.model import MIX
-from all_even.session.roles import family_of
+from all_even.dsp.space.convolution import Convolution
+from all_even.session.editing import chain_edits
+from all_even.session.model.strips import MIX
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
-    from all_even.engine.loud_bars import LoudBars
+    from all_even.figures.dynamics.loud_bars import LoudBars
 
 OWN = "its own sound"
 FORM_WIDTH = {1: 206, 2: 396, 3: 580}

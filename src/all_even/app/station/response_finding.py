@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.work import Report
-from all_even.dsp.convolution import Convolution
-from all_even.session import chain_edits
-from all_even.session.model import Session
+from all_even.dsp.space.convolution import Convolution
+from all_even.session.editing import chain_edits
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.app.station.drawing import Array, StationDrawing
@@ -37,7 +37,7 @@ def use_file(desk: Desk, strip: str, station: str, path: Path) -> None:
 
     def done(length_s: float) -> None:
         def edit(session: Session) -> Session:
-            from all_even.session.new import add_response
+            from all_even.session.file.new import add_response
 
             session, response_id = add_response(session, path)
             length = Convolution(length_s=max(0.05, min(30.0, length_s))).length_s

@@ -6,10 +6,10 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.work import Report
-from all_even.dsp.shaped import DuckShape
+from all_even.dsp.ducking.shaped import DuckShape
 from all_even.errors import UserError
-from all_even.session import chain_edits, edits
-from all_even.session.model import Session
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.session import Session
 
 MIDI = "midi file"
 BEATS = {"beat": "every beat", "half beat": "every half beat", "bar": "every bar"}
@@ -29,8 +29,8 @@ def follow_hits(desk: Desk, parent: QWidget, strip: str, station: str, source: s
 
     def job(report: Report) -> tuple[float, ...]:
         from all_even.audio import midi
-        from all_even.engine.figures.song import session_song
-        from all_even.session.hits import lane_hits_s
+        from all_even.figures.song import session_song
+        from all_even.session.song.hits import lane_hits_s
 
         report.progress(-1.0, f"Looking for the hits of {name}")
         if path is not None:

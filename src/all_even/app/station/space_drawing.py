@@ -6,15 +6,15 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import BOTTOM
-from all_even.dsp.convolution import Convolution
-from all_even.dsp.echo import Echo
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
-from all_even.dsp.reverb import EARLY_FALL_DB, Reverb, early_taps
-from all_even.dsp.room import Room
-from all_even.dsp.voices import RIGHT_RATE, Doubling
-from all_even.dsp.widener import Widener
+from all_even.dsp.space.convolution import Convolution
+from all_even.dsp.space.doubling import RIGHT_RATE, Doubling
+from all_even.dsp.space.echo import Echo
+from all_even.dsp.space.reverb import EARLY_FALL_DB, Reverb, early_taps
+from all_even.dsp.space.room import Room
+from all_even.dsp.space.widener import Widener
 
 FLOOR_DB = -60.0
 KINDS = (Reverb, Room, Convolution, Echo, Doubling, Widener)

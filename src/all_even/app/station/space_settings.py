@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QComboBox, QWidget
 from all_even.app.desk import Desk
 from all_even.app.station import response_finding
 from all_even.app.station.choices import choice_box
-from all_even.dsp.convolution import Convolution
-from all_even.dsp.echo import NOTES, Echo, note_ms
 from all_even.dsp.processor import settings
-from all_even.dsp.reverb import STARTS, Reverb
+from all_even.dsp.space.convolution import Convolution
+from all_even.dsp.space.echo import NOTES, Echo, note_ms
+from all_even.dsp.space.reverb import STARTS, Reverb
 
 Read = Callable[[Any], Any]
 Line = tuple[str, QComboBox, Read]

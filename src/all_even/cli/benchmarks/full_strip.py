@@ -1,9 +1,9 @@
 """The strip that sessions of the benchmarks are full of: high-pass, six bands, compressor, two sends; four buses."""
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.passes import HighPass
-from all_even.session.model import Lane, Send
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass
+from all_even.session.model.strips import Lane, Send
 
 BANDS = tuple(Band(frequency_hz=100.0 * 2.2**index, gain_db=(-1) ** index * 2.0, q=1.0) for index in range(6))
 BUSES = ("bus0", "bus1", "bus2", "bus3")

@@ -20,12 +20,13 @@ from all_even import stages
 from all_even.audio.device import SimulatedDevice
 from all_even.audio.writing import write_sound
 from all_even.cli.benchmarks.full_strip import BUSES, bus_compressor, full_lane
-from all_even.engine.figures.book import Book
-from all_even.engine.figures.kept import KeptSounds
-from all_even.engine.flow import Flow
 from all_even.engine.sources import Sources
-from all_even.session import edits
-from all_even.session.model import Bus, Folder, Session
+from all_even.figures.book.book import Book
+from all_even.figures.book.flow import Flow
+from all_even.figures.book.kept import KeptSounds
+from all_even.session.editing import edits
+from all_even.session.model.session import Folder, Session
+from all_even.session.model.strips import Bus
 
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
@@ -70,7 +71,7 @@ class Stage:
     def __init__(self) -> None:
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         from all_even.app.desk import Desk
-        from all_even.app.start import make_application
+        from all_even.app.starting.start import make_application
         from all_even.app.window import MainWindow
 
         self.app = make_application()
@@ -108,7 +109,7 @@ class Stage:
 
 def _edits(desk: "Desk") -> list[Callable[[Session], Session]]:
     """What hands do most: a fader, a pan, a bus' fader, a station, a mute, a name."""
-    from all_even.session import chain_edits
+    from all_even.session.editing import chain_edits
 
     lane, bus = desk.session.lanes[7].id, desk.session.buses[0].id
     return [
@@ -181,7 +182,7 @@ RIDE_POINTS, RIDE_FRAMES, RIDE_WORDS = 10_000, 40, 120
 def _line(place: int) -> Any:
     """A line of 120 words over its backing, every second lane one without words."""
     from all_even.app.stages.rides.shown import line_of
-    from all_even.engine.rides import Riding
+    from all_even.figures.rides.rides import Riding
     from all_even.measure.rides.phrases import Spans
 
     rng = np.random.default_rng(place)
@@ -198,7 +199,7 @@ def _line(place: int) -> Any:
 def time_rides(stage: Stage) -> tuple[float, float]:
     """Seconds to paint Rides anew, lanes and bench, with 10,000 points of automation on each of 96 lanes; and of one
     edit that moves one of them, until it is painted."""
-    from all_even.session import ride_edits
+    from all_even.session.editing import ride_edits
 
     desk, window = stage.desk, stage.window
     at = np.linspace(0.0, SONG_S, RIDE_POINTS)
@@ -271,7 +272,7 @@ class Pauses:
 
 def time_pauses(folder: Path) -> dict[str, float]:
     """Longest pause in ms while a folder opens, is measured, and plays for five seconds."""
-    from all_even.app.start import preload, share_time
+    from all_even.app.starting.start import preload, share_time
 
     share_time()
     stage = Stage()

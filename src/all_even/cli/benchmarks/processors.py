@@ -9,7 +9,7 @@ from all_even.audio.sound_file import Samples
 from all_even.cli.benchmarks import reverb
 from all_even.cli.benchmarks.benchmark import RATE, SECONDS, Benchmark, processor_time
 from all_even.cli.benchmarks.sounds import hits, line
-from all_even.engine.parts import processed
+from all_even.figures.arriving.contribution import processed
 from all_even.measure.dynamics.movement import part_of
 from all_even.measure.dynamics.signal import signal_of
 from all_even.moves.ducking import find_ducks, fit, methods

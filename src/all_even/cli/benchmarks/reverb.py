@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.processor import Single
-from all_even.dsp.reverb import Reverb
-from all_even.dsp.room import Room
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.space.room import Room
 from all_even.measure.space import response
 
 Array = NDArray[np.float64]

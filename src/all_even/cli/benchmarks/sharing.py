@@ -10,16 +10,17 @@ from all_even.cli.benchmarks.sounds import InMemory, track
 from all_even.demo.parts import Studio
 from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
-from all_even.dsp.passes import HighPass
-from all_even.engine import listening
-from all_even.engine.figures.book import Book
+from all_even.dsp.tone.passes import HighPass
 from all_even.engine.render import WORKERS
-from all_even.engine.sharing import Sharing, hidden_of, pairs_of, ridges
+from all_even.figures.arriving import spectra
+from all_even.figures.book.book import Book
+from all_even.figures.sharing.sharing import Sharing, hidden_of, pairs_of, ridges
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import Scene, Trial, scene_of
 from all_even.moves.share import search
-from all_even.session import chain_edits
-from all_even.session.model import Lane, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 
 def mask(_folder: Path) -> Iterator[Benchmark]:
@@ -31,12 +32,12 @@ def mask(_folder: Path) -> Iterator[Benchmark]:
     table: list[masking.Masking] = []
 
     def everything() -> None:
-        table.append(listening.find_masking(session, book))
+        table.append(spectra.find_masking(session, book))
         masking.pair_table(table[-1])
 
     def one_changed() -> None:
         changed = chain_edits.add_station(session, "lane3", HighPass(frequency_hz=200.0))
-        found = listening.find_masking(changed, book, floor=table[0].floor)
+        found = spectra.find_masking(changed, book, floor=table[0].floor)
         masking.pair_table(found, ["lane3"])
 
     short = {name: masking.excitation_of(np.zeros((RATE, 2)), RATE) for name in ("a", "b")}

@@ -3,8 +3,8 @@
 Where a held instrument stops, a dry sound falls alike in every band and after every note; a room scatters the falls:
 each band decays by its own modes. So falls are collected from many bands, and their spread tells. Sounds that die away
 by themselves (plucked and struck ones, basses, sections) fall scattered without any room: of those nothing can be said,
-and who knows the role has to keep from asking (`session.roles.is_held`). It detects; the time reads low (0.3 to 0.4 s
-for a room of 0.6 s). Constants were found by trial on recorded and synthetic instruments.
+and who knows the role has to keep from asking (`session.tracks.roles.is_held`). It detects; the time reads low (0.3 to
+0.4 s for a room of 0.6 s). Constants were found by trial on recorded and synthetic instruments.
 """
 
 import numpy as np

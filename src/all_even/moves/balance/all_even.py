@@ -1,11 +1,11 @@
 """Starting points of a balance: all even, voice first, rhythm first.
 
-Each source (`engine.units`) is brought to a loudness at the mix bus: its gated loudness while it plays, with the pan it
-has; microphones of one source are even among themselves and count together, as the sum they make. *All even*: every
-source equally loud, a neutral start. The others add an offset by what a track is in the arrangement, from the settings
-(common practice, from memory). All then move together so that the mix peaks in the middle of its window; where the
-session has an anchor, so that this lane stays where it is. Muted, hidden and silent lanes, clicks, triggers and
-references keep their level.
+Each source (`figures.sources.units`) is brought to a loudness at the mix bus: its gated loudness while it plays, with
+the pan it has; microphones of one source are even among themselves and count together, as the sum they make. *All
+even*: every source equally loud, a neutral start. The others add an offset by what a track is in the arrangement, from
+the settings (common practice, from memory). All then move together so that the mix peaks in the middle of its window;
+where the session has an anchor, so that this lane stays where it is. Muted, hidden and silent lanes, clicks, triggers
+and references keep their level.
 """
 
 from collections.abc import Callable
@@ -15,17 +15,19 @@ from msgspec.structs import replace
 
 from all_even import decibels
 from all_even.dsp.parameter import LEVEL, LOWEST_LEVEL_DB, number
-from all_even.engine import arrival
-from all_even.engine import flow as flows
-from all_even.engine.figures.look import Look
-from all_even.engine.units import Unit, unit_energy, unit_lufs, units
+from all_even.figures.arriving import arrival
+from all_even.figures.book import flow as flows
+from all_even.figures.book.look import Look
+from all_even.figures.sources.units import Unit, unit_energy, unit_lufs, units
 from all_even.measure.level import loudness
 from all_even.moves.kind import Kind, left_out, per_strip
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import edits
-from all_even.session.classes import class_of
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.settings import WorkSettings
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.settings import WorkSettings
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.classes import class_of
 
 EVEN_ENOUGH_LU = 1.0
 USUAL_PEAK_LU = 15.0

@@ -9,16 +9,17 @@ from dataclasses import dataclass
 
 from all_even import decibels
 from all_even.dsp.parameter import LEVEL, number
-from all_even.engine import flow as flows
-from all_even.engine.figures.look import Look
-from all_even.engine.low_focus import low_focus
-from all_even.engine.units import Unit, unit_energy, units
+from all_even.figures.book import flow as flows
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_focus import low_focus
+from all_even.figures.sources.units import Unit, unit_energy, units
 from all_even.measure.level import loudness
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.roles import family_of
 
 OVER_KICK_LU, UNDER_REST_LU, FLOOR_LU = 3.0, -4.0, -4.0
 WORTH_DB = 1.0

@@ -8,14 +8,15 @@ import numpy as np
 
 from all_even import decibels
 from all_even.dsp.parameter import LEVEL, number
-from all_even.engine.figures.look import Look
-from all_even.engine.units import Table, Unit, table
+from all_even.figures.book.look import Look
+from all_even.figures.sources.units import Table, Unit, table
 from all_even.measure.sharing import masking
 from all_even.moves.kind import Kind, per_strip
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import edits
-from all_even.session.classes import class_of, is_low_end
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.classes import class_of, is_low_end
 
 MOST_COVERED = 0.50
 MOST_DB = 6.0

@@ -1,10 +1,12 @@
 """An acoustic ensemble stands where it stood: its line-up, seen from the audience, gives bearing and row."""
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import edits, seats
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks import seats
 
 NEAR = 0.1
 

@@ -4,14 +4,15 @@ Pairs, ensembles and what stands in the centre stay. Stereo sources are taken to
 """
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.stand import Stand, gains_of, lopsided_lu, pan_of, stand
+from all_even.figures.book.look import Look
+from all_even.figures.sources.stereo_placement import Stand, gains_of, lopsided_lu, pan_of, stand
 from all_even.moves.balance import pans
 from all_even.moves.balance.pair_sides import pairs
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import seats
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks import seats
 
 LOPSIDED_LU = 1.0
 """Common practice: a decibel between the sides is heard as a mix that leans."""

@@ -5,12 +5,14 @@ Common practice: the two microphones of a stereo pair stand fully left and right
 
 from msgspec.structs import replace
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.balance import pans
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.words import written_out
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.words import written_out
 
 SIDES = {
     "left": -1.0, "right": 1.0, "links": -1.0, "rechts": 1.0, "li": -1.0, "re": 1.0, "gauche": -1.0, "droite": 1.0,

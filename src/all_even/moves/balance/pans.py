@@ -2,8 +2,9 @@
 
 from all_even.dsp.parameter import PAN
 from all_even.moves.kind import per_strip
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 PANS = "pans"
 

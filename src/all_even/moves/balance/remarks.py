@@ -4,13 +4,13 @@ Places are only judged of single channels that are no part of the centre by thei
 """
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.stand import Stand, alike, pan_of, stand
-from all_even.engine.whole import whole
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere.tonal_balance import whole
+from all_even.figures.sources.stereo_placement import Stand, alike, pan_of, stand
 from all_even.measure.level import zones
-from all_even.session import seats
-from all_even.session.classes import PAIRED, stands_central
-from all_even.session.remark import Remark
+from all_even.session.model.remark import Remark
+from all_even.session.tracks import seats
+from all_even.session.tracks.classes import PAIRED, stands_central
 
 IN_THE_MIDDLE = 0.1
 """Of full pan: nearer nobody hears it beside the centre."""

@@ -12,8 +12,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.stand import (
+from all_even.figures.book.look import Look
+from all_even.figures.sources.stereo_placement import (
     Stand,
     alike,
     covered_at,
@@ -28,9 +28,10 @@ from all_even.measure.sharing import placing
 from all_even.moves.balance import pans
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import seats
-from all_even.session.classes import KIT, PAIRED, class_of, stands_central
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks import seats
+from all_even.session.tracks.classes import KIT, PAIRED, class_of, stands_central
 
 OUT = 0.6
 KIT_OUT = 0.35

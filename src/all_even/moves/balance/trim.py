@@ -3,11 +3,13 @@
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import TRIM, number
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import MIX, Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 
 
 def propose(look: Look) -> list[Proposal]:

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.processor import Processor, Single
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import MIX
+from all_even.session.model.strips import MIX
 
 Array = NDArray[np.float64]
 

@@ -12,18 +12,20 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import decibels
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
-from all_even.engine.figures.look import Look
-from all_even.engine.parts import parts, processed
+from all_even.figures.arriving.contribution import parts, processed
+from all_even.figures.book.look import Look
 from all_even.measure.level.true_peak import true_peak
 from all_even.measure.sharing.duck import RIPPLE_CLEAN_DB, ripple_db
 from all_even.moves.buses.finding import STRONGEST_GAIN
 from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, present, shared_bus
 from all_even.moves.kind import Kind
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import MIX, Lane, Proposal, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Lane
 
 NAME = "Kick & bass"
 OVER_KICK_DB = (0.3, 1.0, 2.0, 3.0)

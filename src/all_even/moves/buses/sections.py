@@ -1,12 +1,14 @@
 """Sections as groups: one summing group for each family that goes straight to the mix."""
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.buses.tracks import ids, present, sounding
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import routing_edits
-from all_even.session.model import MIX, Lane, Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Lane
+from all_even.session.tracks.roles import family_of
 
 GROUP_NAMES = {
     "drums": "Drums", "percussion": "Percussion", "bass": "Basses", "guitars": "Guitars", "keys": "Keys",

@@ -2,16 +2,17 @@
 
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.parameter import number
-from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Key, numbers
-from all_even.engine.figures.look import Look
+from all_even.dsp.tone.passes import HighPass
+from all_even.figures.book.look import Look
 from all_even.moves.buses.finding import STRONGEST_GAIN, find_threshold, strongest
 from all_even.moves.buses.tracks import CLICK_FIRST, ids, is_ducked, kicks, of_family, present
 from all_even.moves.kind import Kind
-from all_even.session import chain_edits, routing_edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits, routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 DUCK_DB = 4.0
 START_DB = -30.0

@@ -4,13 +4,14 @@ Common practice: what is one source is treated as one; its microphones keep thei
 Parts that only move together, as overheads and rooms do, are better in a folder, which no sound passes through.
 """
 
-from all_even.engine.figures.look import Look
-from all_even.engine.units import Unit, units
+from all_even.figures.book.look import Look
+from all_even.figures.sources.units import Unit, units
 from all_even.moves.buses.sections import loudness_lufs
 from all_even.moves.kind import Kind, left_out
-from all_even.session import routing_edits
-from all_even.session.classes import PAIRED
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.classes import PAIRED
 
 NAMES = {"kick": "Kick", "snare top": "Snare", "bass DI": "Bass", "bass amplifier": "Bass", "bass": "Bass"}
 

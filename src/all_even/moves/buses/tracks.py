@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Iterable
 
-from all_even.dsp.shaped import follows_another
-from all_even.session import routing
-from all_even.session.model import Bus, Lane, Session
-from all_even.session.roles import family_of
+from all_even.dsp.ducking.shaped import follows_another
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Bus, Lane
+from all_even.session.tracks.roles import family_of
 
 CLICK_FIRST = ("kick in", "kick", "kick out")
 """Kick roles, the one with the clearest click first (common practice: the microphone inside)."""

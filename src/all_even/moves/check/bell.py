@@ -7,16 +7,17 @@ that or anything else costs more than 2 dB it is not offered: a sound that has n
 
 import numpy as np
 
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number, signed
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import translation
-from all_even.engine.figures.look import Look
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import translation
 from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.check.figures import GROUNDS, LEFT, SMALL, Outcome, chosen, lost, outcome
 from all_even.moves.kind import Kind, value_of
-from all_even.session import chain_edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 FREQUENCIES_HZ = (700.0, 900.0, 1200.0)
 GAINS_DB = (3.0, 6.0, 9.0, 12.0)

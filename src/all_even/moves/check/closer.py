@@ -8,13 +8,14 @@ import numpy as np
 
 from all_even.dsp.parameter import number
 from all_even.dsp.utility import Width
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import translation
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import translation
 from all_even.moves.check.figures import GROUNDS, LEFT, Outcome, chosen, outcome
 from all_even.moves.kind import Kind, value_of
-from all_even.session import chain_edits, edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 WIDTHS = (75.0, 60.0, 45.0, 30.0)
 LOST_DB, RAISED_DB = -3.0, 1.5

@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.parameter import number, signed
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import Translation, translation
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import Translation, translation
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.measure.sharing.translation import VANISHES
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.importance import weight_of
+from all_even.session.tracks.importance import weight_of
 
 Array = NDArray[np.float64]
 Bands = NDArray[np.float32]

@@ -10,18 +10,19 @@ arithmetic.
 import numpy as np
 
 from all_even.dsp.parameter import LEVEL, number
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.dsp.saturation import Saturation
-from all_even.engine import listening
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import Translation, translation
-from all_even.engine.figures.look import Look
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.dsp.tone.saturation import Saturation
+from all_even.figures.arriving import spectra
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import Translation, translation
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.moves.buses.tracks import free_bus_name, has_parallel_copy, present
 from all_even.moves.check.figures import GROUNDS, LEFT, SMALL, Bands, Outcome, chosen, lost, outcome
 from all_even.moves.kind import Kind, name_of, value_of
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 LOW_HZ, HIGH_HZ, DRIVE_DB = 200.0, 500.0, 30.0
 BACK_DB = 20.0
@@ -50,7 +51,7 @@ def returned(look: Look, found: Translation, place: int) -> tuple[Bands, float] 
     nothing comes back."""
     unit = found.units[place]
     trial, bus = _made(look.session, unit.id, "trial", 0.0)
-    power = listening.powers_of(trial, look.book, bus, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(trial, look.book, bus, cancelled=look.cancelled, workers=look.workers)
     if power is None:
         return None
     row = found.row(power)

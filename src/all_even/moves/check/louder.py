@@ -7,13 +7,14 @@ sharply) and nobody else loses more than 2 anywhere.
 import numpy as np
 
 from all_even.dsp.parameter import number, signed
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.translation import translation
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.translation import translation
 from all_even.moves.check.figures import COST_DB, GROUNDS, LEFT, Outcome, chosen, lost, outcome_at
 from all_even.moves.kind import Kind, value_of
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 STEPS_DB = (1.0, 1.5, 2.0)
 NOISY = ("car", "quiet")

@@ -3,15 +3,15 @@
 import numpy as np
 
 from all_even.dsp.parameter import number, signed, time_text
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.references import Beside, beside
-from all_even.engine.elsewhere.translation import translation
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.references import Beside, beside
+from all_even.figures.elsewhere.translation import translation
 from all_even.measure.level import zones
 from all_even.measure.sharing.translation import VANISHES
 from all_even.moves.check.figures import BELONGS
-from all_even.session.importance import weight_of
-from all_even.session.remark import Remark
+from all_even.session.model.remark import Remark
+from all_even.session.tracks.importance import weight_of
 
 LISTED = 4
 LOUDER_LU = 1.0

@@ -14,13 +14,14 @@ import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp import compressor_gain, crossover
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.clicks import click_track
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.ducker import Ducker
+from all_even.dsp.ducking.clicks import click_track
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics import compressor_gain
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.filters import crossover
 from all_even.dsp.processor import Key, Single
-from all_even.dsp.shaped import DuckShape
 from all_even.late import scipy
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.duck import Meeting

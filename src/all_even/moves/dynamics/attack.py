@@ -10,12 +10,12 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.parameter import Parameter, number, signed
 from all_even.dsp.processor import Processor
-from all_even.dsp.transient import TransientShaper
-from all_even.engine.dynamics import part, with_station
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import part, with_station
 from all_even.measure.dynamics import punch
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import signal_of
@@ -24,7 +24,9 @@ from all_even.moves.dynamics.figures import GROUNDS, PUNCH, movement_of
 from all_even.moves.dynamics.trying import Tried, behind, lane_by_lane, matched, solved
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 WANTED_DB = 3.0
 MOST_SHAPER_DB, STEP_DB = 12.0, 0.5
@@ -52,7 +54,7 @@ def tail_over_attack_db(found: Part, samples: np.ndarray) -> float | None:
 
 def sustain_db(look: Look, arguments: Arguments) -> float | None:
     """Of a strip now: tail over attack."""
-    from all_even.engine.dynamics import now_signal
+    from all_even.figures.dynamics.dynamics import now_signal
 
     found = part(look, str(arguments["strip"])) if movement_of(look, arguments) is not None else None
     if found is None:

@@ -10,12 +10,12 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp.band_compressor import BandCompressor
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics.band_compressor import BandCompressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
-from all_even.engine.dynamics import is_dynamic, part
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import is_dynamic, part
 from all_even.late import scipy
 from all_even.measure.dynamics import movement
 from all_even.measure.dynamics.movement import Part, part_of
@@ -25,7 +25,9 @@ from all_even.moves.dynamics.figures import GROUNDS, NEEDS
 from all_even.moves.dynamics.trying import try_out
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import MIX, Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 
 Array = NDArray[np.float64]
 THREE_HZ = (120.0, 3000.0)
@@ -153,7 +155,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 def _moments(look: Look, arguments: Arguments) -> float | None:
-    from all_even.engine.dynamics import now_signal
+    from all_even.figures.dynamics.dynamics import now_signal
 
     found = part(look, MIX)
     below = arguments.get("below_hz")

@@ -2,7 +2,7 @@
 
 from all_even.dsp.parameter import number, signed
 from all_even.measure.dynamics.side_effects import SideEffects
-from all_even.session.model import Evidence
+from all_even.session.model.ledger import Evidence
 
 
 def evidence(side: SideEffects) -> Evidence:

@@ -14,19 +14,21 @@ from dataclasses import dataclass
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.parameter import Parameter, number
 from all_even.dsp.processor import Processor
-from all_even.engine.dynamics import part, with_station
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import part, with_station
 from all_even.measure.dynamics import units
 from all_even.measure.dynamics.movement import Part
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import GROUNDS, SPREAD
 from all_even.moves.dynamics.trying import Tried, lane_by_lane, matched, solved, through
 from all_even.moves.kind import Kind
-from all_even.session.model import Evidence, Lane, Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.model.ledger import Evidence, Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 AIM = Parameter("Aim: share of the spread", "", 0.3, 0.9, 0.6, 0.05, decimals=2)
 GENTLER = (0.0, 0.1, 0.2)

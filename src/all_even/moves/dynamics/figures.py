@@ -2,11 +2,11 @@
 
 from collections.abc import Callable
 
-from all_even.engine.dynamics import moving
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import moving
 from all_even.measure.dynamics.movement import Movement
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import MIX
+from all_even.session.model.strips import MIX
 
 GROUNDS = ("files", "order", "levels", "strips", "routing", "settings")
 NEEDS = ("strips", "files")

@@ -13,12 +13,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import texts
-from all_even.dsp.gate import Gate
+from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
-from all_even.engine.dynamics import hits_of, part, with_station
-from all_even.engine.figures.look import Look
-from all_even.engine.units import units as units_of
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import hits_of, part, with_station
+from all_even.figures.sources.units import units as units_of
 from all_even.late import scipy
 from all_even.measure.dynamics import separation, units
 from all_even.measure.dynamics.movement import Part
@@ -29,9 +29,11 @@ from all_even.moves.dynamics.figures import GROUNDS
 from all_even.moves.dynamics.trying import Tried, lane_by_lane, try_out
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.hits import struck
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.song.hits import struck
+from all_even.session.tracks.roles import family_of
 
 CLOSE = frozenset({"kick", "kick out", "snare top", "snare bottom", "tom", "hand drum", "clap"})
 """Microphones that are for one drum. (Hi-hats and cymbals ring into everything.)"""
@@ -61,7 +63,7 @@ def others_db(found: Part, signal: Signal, elsewhere_s: Sequence[float]) -> floa
 
 def bleed_db(look: Look, arguments: Arguments) -> float | None:
     """Of a strip now."""
-    from all_even.engine.dynamics import now_signal
+    from all_even.figures.dynamics.dynamics import now_signal
 
     strip_id = str(arguments.get("strip", ""))
     if not look.session.is_lane(strip_id):
@@ -187,7 +189,7 @@ def breath_level_db(found: Part, signal: Signal) -> float | None:
 
 
 def breaths_db(look: Look, arguments: Arguments) -> float | None:
-    from all_even.engine.dynamics import now_signal
+    from all_even.figures.dynamics.dynamics import now_signal
 
     strip_id = str(arguments.get("strip", ""))
     found = part(look, strip_id) if look.session.is_lane(strip_id) else None

@@ -20,16 +20,15 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp import compressor_gain
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics import compressor_gain
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import Parameter, number, signed
 from all_even.dsp.processor import Processor
-from all_even.engine import flow as flows
-from all_even.engine.dynamics import PART, is_dynamic, part
-from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.fingerprint import Fingerprints, digest
-from all_even.engine.figures.look import Look
+from all_even.figures.book import flow as flows
+from all_even.figures.book.fingerprint import Fingerprints, digest
+from all_even.figures.book.look import Figure, Look
+from all_even.figures.dynamics.dynamics import PART, is_dynamic, part
 from all_even.late import scipy
 from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Movement, Part, part_of
@@ -39,9 +38,12 @@ from all_even.moves.dynamics.figures import GROUNDS, NEEDS, movement_of
 from all_even.moves.dynamics.trying import behind, solved, through, try_out
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits, routing
-from all_even.session.model import MIX, Bus, Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import chain_edits
+from all_even.session.model import routing
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Bus
+from all_even.session.tracks.roles import family_of
 
 Array = NDArray[np.float64]
 TAKES = Parameter("Takes in loud passages", "dB", 0.5, 4.0, 1.5, 0.25, decimals=2)

@@ -15,13 +15,13 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.parameter import LEVEL, Parameter, number
-from all_even.engine.dynamics import hits_of, is_dynamic, part
 from all_even.engine.feeds import edge_gains
-from all_even.engine.figures.look import Look
 from all_even.engine.mixing import add_lane
 from all_even.errors import UserError
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import hits_of, is_dynamic, part
 from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
@@ -31,9 +31,12 @@ from all_even.moves.dynamics.figures import GROUNDS, movement_of
 from all_even.moves.dynamics.trying import solved, through
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits, edits, routing, routing_edits
-from all_even.session.model import Lane, Proposal, Session, Strip
-from all_even.session.roles import family_of
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model import routing
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane, Strip
+from all_even.session.tracks.roles import family_of
 
 Array = NDArray[np.float64]
 NAMES = {"drums": "Drums crushed", "bass": "Bass crushed", "voices": "Voices crushed"}
@@ -330,7 +333,7 @@ def _knob(look: Look, bus_id: str, name: str, found: Part, hits: tuple[float, ..
 
 def over_attack_db(look: Look, arguments: Arguments) -> float | None:
     """By how much the dynamics of a group lift the body of its hits against their attacks, dB."""
-    from all_even.engine.dynamics import now_signal
+    from all_even.figures.dynamics.dynamics import now_signal
 
     bus_id = str(arguments.get("strip", ""))
     if movement_of(look, arguments) is None or look.session.is_lane(bus_id):

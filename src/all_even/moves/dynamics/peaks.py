@@ -10,19 +10,21 @@ from collections.abc import Callable
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.dsp.compressor import Compressor
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Processor, numbers
-from all_even.engine.dynamics import with_station
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import with_station
 from all_even.measure.dynamics.movement import Part
 from all_even.measure.level.true_peak import true_peak
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import CREST, GROUNDS
 from all_even.moves.dynamics.trying import Rule, Tried, behind, lane_by_lane, matched, try_out
 from all_even.moves.kind import Kind
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 STAND_OUT_DB = 3.0
 """So far the highest peak stands over the 90th percentile of them where it is worth holding. Our own rule."""

@@ -4,16 +4,16 @@ nothing, and which equalisers are to be listened to again.
 
 from all_even import texts
 from all_even.dsp.parameter import number
-from all_even.engine.dynamics import moving, outline, working
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import moving, outline, working
 from all_even.measure.dynamics.side_effects import SideEffects
 from all_even.measure.dynamics.units import FEWEST
+from all_even.moves.accounts import standing
 from all_even.moves.dynamics import glue, soften
 from all_even.moves.dynamics.trying import lanes
-from all_even.moves.making import standing
 from all_even.moves.share import figures, high_pass, low_pass
-from all_even.session.model import MIX
-from all_even.session.remark import Remark
+from all_even.session.model.remark import Remark
+from all_even.session.model.strips import MIX
 
 
 def remarks(look: Look) -> tuple[Remark, ...]:

@@ -12,11 +12,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import texts
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import Parameter, number, time_text
-from all_even.engine.dynamics import now_signal, place_of
-from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.look import Look
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.book.look import Figure, Look
+from all_even.figures.dynamics.dynamics import now_signal, place_of
 from all_even.measure.dynamics import sibilants
 from all_even.measure.dynamics.sibilants import Sibilants
 from all_even.measure.dynamics.signal import Signal
@@ -25,9 +24,11 @@ from all_even.moves.dynamics.figures import GROUNDS
 from all_even.moves.dynamics.trying import lanes
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 WITHIN_DB = 12.0
 """Softer ones than this under the loud are left alone: on speech with known sounds 93 % of the sibilants are kept."""

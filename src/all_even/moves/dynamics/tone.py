@@ -1,26 +1,28 @@
 """Tone of the mix bus: one broad move for the whole, within 3 dB, before its compression or last.
 
 A gentle shelf on the whole may save a move on twenty channels. What is asked for is read from finished mixes at equal
-loudness (`engine.whole`): only where a zone of the mix lies outside what they all do. First in the chain, the
-compression hears it; last, it does not: two schools, a setting.
+loudness (`figures.elsewhere.tonal_balance`): only where a zone of the mix lies outside what they all do. First in the
+chain, the compression hears it; last, it does not: two schools, a setting.
 """
 
 from collections.abc import Sequence
 
 import numpy as np
 
-from all_even.dsp import biquad
-from all_even.dsp.equaliser import Band, Equaliser, Shape
+from all_even.dsp.filters import biquad
 from all_even.dsp.parameter import number, signed
-from all_even.engine.figures.look import Look
-from all_even.engine.whole import whole
+from all_even.dsp.tone.equaliser import Band, Equaliser, Shape
+from all_even.figures.book.look import Look
+from all_even.figures.elsewhere.tonal_balance import whole
 from all_even.measure.level import zones
 from all_even.measure.level.hops import k_weighting
 from all_even.measure.level.third_octave import NOMINAL_HZ
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits
-from all_even.session.model import MIX, Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 
 MOST_DB, LEAST_DB = 3.0, 1.0
 """Common practice: broad bands within about 3 dB."""

@@ -7,20 +7,20 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.processor import Processor
-from all_even.dsp.transient import TransientShaper
-from all_even.engine.dynamics import PART, is_dynamic, part
-from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.fingerprint import Fingerprints, digest
-from all_even.engine.figures.look import Look
-from all_even.engine.parts import Samples, processed
-from all_even.engine.units import units
+from all_even.figures.arriving.contribution import Samples, processed
+from all_even.figures.book.fingerprint import Fingerprints, digest
+from all_even.figures.book.look import Figure, Look
+from all_even.figures.dynamics.dynamics import PART, is_dynamic, part
+from all_even.figures.sources.units import units
 from all_even.measure.dynamics.movement import Movement, Part, movement
 from all_even.measure.dynamics.signal import Signal, signal_of
-from all_even.session.hits import is_struck
-from all_even.session.importance import weight_of
-from all_even.session.model import Lane, Proposal
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.strips import Lane
+from all_even.session.song.hits import is_struck
+from all_even.session.tracks.importance import weight_of
 
 Array = NDArray[np.float64]
 Rule = Callable[[Look, Lane, Part], Proposal | None]

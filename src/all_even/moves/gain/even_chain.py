@@ -7,13 +7,14 @@ make-up or an output level, that is set; a station without one is left alone, an
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import number
-from all_even.engine import flow as flows
-from all_even.engine.figures.look import Look
+from all_even.figures.book import flow as flows
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits
-from all_even.session.chain_edits import output_of
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.editing.chain_edits import output_of
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 OFF_DB = 1.5
 """Proposed where a station's level is off by more."""

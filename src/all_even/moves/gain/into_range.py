@@ -7,14 +7,16 @@ fader moves against what comes out of the chain, so that thresholds change and n
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, number
-from all_even.engine.figures.look import Look
-from all_even.engine.gain_path import CLIP, FILE, Point, Trouble, outside, trouble
+from all_even.figures.arriving.gain_path import CLIP, FILE, Point, Trouble, outside, trouble
+from all_even.figures.book.look import Look
 from all_even.moves.gain.paths import arriving_lufs, level_at, path_of
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import chain_edits, edits
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.settings import WORKING_WITHIN_DB
+from all_even.session.editing import chain_edits, edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.settings import WORKING_WITHIN_DB
+from all_even.session.model.strips import Lane
 
 BY_FADER = "fader_db"
 ROUNDS = 2

@@ -1,10 +1,11 @@
 """What the moves of Gain look at: the gain paths of all lanes."""
 
-from all_even.engine import arrival
-from all_even.engine.figures.look import Look
-from all_even.engine.gain_path import Point, gain_path
+from all_even.figures.arriving import arrival
+from all_even.figures.arriving.gain_path import Point, gain_path
+from all_even.figures.book.look import Look
 from all_even.moves.metric import Arguments
-from all_even.session.model import Lane, Session
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 
 def path_of(look: Look, lane: Lane) -> tuple[Point, ...] | None:

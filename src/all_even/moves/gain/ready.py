@@ -7,15 +7,17 @@ stations does no harm.
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, number
-from all_even.engine.figures.look import Look
-from all_even.engine.gain_path import CLIP, Point, to_working_level_db
+from all_even.figures.arriving.gain_path import CLIP, Point, to_working_level_db
+from all_even.figures.book.look import Look
 from all_even.moves.gain.paths import path_of
 from all_even.moves.kind import Kind, left_out, per_strip
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.roles import NOT_IN_THE_MIX
-from all_even.session.settings import WORKING_WITHIN_DB
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.settings import WORKING_WITHIN_DB
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import NOT_IN_THE_MIX
 
 SHARE = 0.3
 """Proposed where so many of the recordings are off."""

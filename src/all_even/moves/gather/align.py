@@ -8,14 +8,16 @@ from msgspec.structs import replace
 
 from all_even.dsp.parameter import number
 from all_even.dsp.utility import Delay
-from all_even.engine.figures.look import Look
-from all_even.engine.low_sum import low_sum_of
-from all_even.engine.relations import Relation, candidate_groups, relations, spare_copies
+from all_even.figures.book.look import Look
+from all_even.figures.sources.low_sum import low_sum_of
+from all_even.figures.sources.relations import Relation, candidate_groups, relations, spare_copies
 from all_even.measure.sharing.phase import Sum
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import alternatives, chain_edits, edits
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import alternatives, chain_edits, edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 LEAST_MS = 0.03
 BY_START_MS = 30.0

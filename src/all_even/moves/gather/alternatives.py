@@ -3,12 +3,13 @@
 Whether they are candidates or layers nobody can hear from the files: the card asks.
 """
 
-from all_even.engine.figures.look import Look
-from all_even.engine.relations import candidate_groups, relations
+from all_even.figures.book.look import Look
+from all_even.figures.sources.relations import candidate_groups, relations
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import alternatives
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import alternatives
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 
 def propose(look: Look) -> list[Proposal]:

@@ -6,13 +6,14 @@ lane still asks on its bench.
 
 from msgspec.structs import replace
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.measure.recording.sounding import MOST_SAID, SURE
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.asking import FROM_SOUND
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.asking import FROM_SOUND
 
 FEWEST = 3
 ROLES = "roles"

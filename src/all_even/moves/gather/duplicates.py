@@ -1,12 +1,13 @@
 """One of two files that hold the same: both together are only louder. Common practice: the copy is hidden."""
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.relations import Relation, relations, spare_copies
+from all_even.figures.book.look import Look
+from all_even.figures.sources.relations import Relation, relations, spare_copies
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 
 def propose(look: Look) -> list[Proposal]:

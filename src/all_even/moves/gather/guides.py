@@ -3,11 +3,13 @@
 Common practice: kept, muted and hidden.
 """
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 GUIDE = "scratch voice"
 PARTS = frozenset({"lead voice", "voice"})

@@ -5,14 +5,16 @@ stand beside it. Long bass notes want a short kick (common practice).
 """
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.low_focus import low_focus
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_focus import low_focus
 from all_even.moves.gain.paths import arriving_lufs
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import alternatives, edits
-from all_even.session.hits import is_kick, struck
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import alternatives, edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.song.hits import is_kick, struck
 
 WORTH = 0.03
 

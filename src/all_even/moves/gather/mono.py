@@ -1,10 +1,11 @@
 """One channel where both are the same: it is then panned by the pan law like any mono lane."""
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Lane, Proposal
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.strips import Lane
 
 
 def propose(look: Look) -> list[Proposal]:

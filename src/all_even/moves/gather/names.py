@@ -2,11 +2,12 @@
 
 from msgspec.structs import replace
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import naming
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks import naming
 
 FEWEST = 3
 

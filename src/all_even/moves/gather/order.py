@@ -2,12 +2,14 @@
 
 from itertools import pairwise
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Lane, Proposal, Session
-from all_even.session.roles import FAMILIES, ROLES, family_of
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import FAMILIES, ROLES, family_of
 
 _ROLE_ORDER: dict[str, float] = {role.name: float(index) for index, role in enumerate(ROLES)}
 # The main microphone of a source first.

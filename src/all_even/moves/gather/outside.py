@@ -3,12 +3,14 @@
 They can still be keyed from, soloed and compared with; nothing is deleted.
 """
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
-from all_even.session import routing_edits
-from all_even.session.model import NOWHERE, Lane, Proposal, Session
-from all_even.session.roles import NOT_IN_THE_MIX
+from all_even.session.editing import routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import NOWHERE, Lane
+from all_even.session.tracks.roles import NOT_IN_THE_MIX
 
 
 def inside(session: Session) -> list[Lane]:

@@ -11,16 +11,18 @@ from msgspec.structs import replace
 
 from all_even.audio import retune as retuning
 from all_even.dsp.parameter import signed
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
 from all_even.engine.sources import Sources
+from all_even.figures.book.look import Look
+from all_even.figures.song import SONG
 from all_even.measure.recording import files
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import edits, store
-from all_even.session.model import Proposal, Session
-from all_even.session.playing import FLAT_CENTS
-from all_even.session.roles import FAMILIES, family_of
+from all_even.session.editing import edits
+from all_even.session.file import store
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.song.performance import FLAT_CENTS
+from all_even.session.tracks.roles import FAMILIES, family_of
 
 FILE = "file"
 

@@ -2,12 +2,13 @@
 
 from msgspec.structs import replace
 
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import template as templates
-from all_even.session.model import Proposal, Session
-from all_even.session.template import Match, Template
+from all_even.session.machine import template as templates
+from all_even.session.machine.template import Match, Template
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 LEAST_SHARE = 0.5
 TEMPLATE = "template"

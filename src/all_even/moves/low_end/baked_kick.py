@@ -10,18 +10,19 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import decibels
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
-from all_even.engine.figures.look import Look
-from all_even.engine.low_copies import copies
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import copies
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.focus import RATE
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 BEFORE_S, AFTER_S = (-0.060, -0.012), (0.005, 0.060)
 CLEAR_S = 0.070

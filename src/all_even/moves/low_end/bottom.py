@@ -10,14 +10,16 @@ from dataclasses import dataclass
 
 from all_even.dsp.parameter import number, signed
 from all_even.dsp.processor import Processor
-from all_even.engine.figures.look import Look
-from all_even.engine.low_copies import Copies, Stations, copies
-from all_even.engine.low_end import low_end, pair
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import Copies, Stations, copies
+from all_even.figures.low_end.low_end import low_end, pair
 from all_even.measure.sharing.low_pair import PairFigures
 from all_even.moves.balance.bass_ceiling import ceiling
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import chain_edits
-from all_even.session.model import Evidence, Lane, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Evidence
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 GROUNDS = ("files", "order", "levels", "strips", "routing", "settings")
 MEASURED = ("files", "order", "levels", "strips", "routing")
@@ -104,7 +106,7 @@ def evidence(look: Look, after: PairFigures | None = None, before: PairFigures |
 
 def before_all(session: Session) -> Evidence | None:
     """The low end as it was before the first of its moves that stand; None where none stands."""
-    from all_even.moves.making import standing
+    from all_even.moves.accounts import standing
 
     for _, move in sorted(standing(session).items()):
         if move.stage == "low-end" and "pile_up_db" in move.evidence:

@@ -8,19 +8,20 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import LEVEL, number
 from all_even.dsp.processor import Single, numbers
-from all_even.engine.figures.look import Look
-from all_even.engine.low_end import kicks_and_basses, main_kick
-from all_even.engine.parts import parts
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.arriving.contribution import parts
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_end import kicks_and_basses, main_kick
 from all_even.late import scipy
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 PLACE_HZ, Q = 6300.0, 0.7
 MORE_DB, DOWN_DB = 3.0, -0.6

@@ -1,15 +1,16 @@
 """Who owns the bottom: decided from what the tracks have, or asked where that is not clear."""
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.low_end import owned
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_end import owned
 from all_even.measure.sharing.owner import Side
 from all_even.moves.kind import Kind
 from all_even.moves.low_end.bottom import GROUNDS
 from all_even.moves.metric import Metric
-from all_even.session import edits
-from all_even.session.model import Proposal, Session
-from all_even.session.settings import BY_FIGURES
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.settings import BY_FIGURES
 
 OTHER: dict[Side, Side] = {"kick": "bass", "bass": "kick"}
 

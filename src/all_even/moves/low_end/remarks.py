@@ -4,24 +4,25 @@ bells that take out single notes, a sub out of tune with its bass, and that ther
 
 import numpy as np
 
-from all_even.dsp.biquad import magnitude
-from all_even.dsp.ducker import Ducker
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import follows_another
+from all_even.dsp.filters.biquad import magnitude
 from all_even.dsp.parameter import number, signed
-from all_even.dsp.shaped import follows_another
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
-from all_even.engine.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair
+from all_even.figures.song import SONG
 from all_even.measure.level.third_octave import MIDBANDS_HZ
 from all_even.measure.pitch.evenness import narrow_band
 from all_even.measure.pitch.pitch import cents_between, hertz, named
 from all_even.measure.sharing import phase
-from all_even.moves.low_end import bottom, single_notes
+from all_even.moves.low_end import bottom
+from all_even.moves.low_end.bass import single_notes
 from all_even.moves.low_end.owner import question
-from all_even.session import routing
-from all_even.session.hits import struck
-from all_even.session.model import Lane
-from all_even.session.remark import Remark
+from all_even.session.model import routing
+from all_even.session.model.remark import Remark
+from all_even.session.model.strips import Lane
+from all_even.session.song.hits import struck
 
 BEATING_CENTS = 10.0
 HOLE_DB, KICK_TO_HZ, MEETS_SHARE = 3.0, 170.0, 0.05

@@ -7,19 +7,21 @@ latency; linear phase costs latency and rings before the hit. Common practice: 3
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number, signed
-from all_even.dsp.passes import HighPass
 from all_even.dsp.processor import Processor, Single
-from all_even.engine.figures.look import Look
-from all_even.engine.low_copies import copies
-from all_even.engine.low_end import low_copy
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.passes import HighPass
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import copies
+from all_even.figures.low_end.low_end import low_copy
 from all_even.measure.sharing.low_pair import energy_db
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 CUTOFF_HZ = 30.0
 UNDER_HZ, OVER_HZ = (8.0, 24.0), (30.0, 250.0)

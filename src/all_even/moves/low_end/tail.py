@@ -8,18 +8,19 @@ where there is one (Gather). A transient shaper was tried and only looks good: t
 
 import numpy as np
 
-from all_even.dsp.gate import Gate
+from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.low_copies import Copies
-from all_even.engine.low_end import heard
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import Copies
+from all_even.figures.low_end.low_end import heard
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.focus import RATE
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import evidence, on_each, with_stations
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 WITHIN_DB, DOWN_DB = 6.0, 20.0
 LONG_MS, CONTESTED_MS = 200.0, 60.0

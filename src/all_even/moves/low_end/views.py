@@ -6,16 +6,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.biquad import bell, magnitude
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.equaliser import Equaliser
-from all_even.engine.figures.look import Look
-from all_even.engine.low_copies import copies
-from all_even.engine.low_end import owner
-from all_even.moves.low_end import spectra
-from all_even.moves.low_end.notes_of_bass import Line, line, lines
-from all_even.session import edits
-from all_even.session.model import Session
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.filters.biquad import bell, magnitude
+from all_even.dsp.tone.equaliser import Equaliser
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import copies
+from all_even.figures.low_end.low_end import owner
+from all_even.moves.low_end.bass.notes_of_bass import Line, line, lines
+from all_even.moves.low_end.clearing import low_spectra
+from all_even.session.editing import edits
+from all_even.session.model.session import Session
 
 Array = NDArray[np.float64]
 RATE = 48_000
@@ -41,39 +41,39 @@ def clearings(look: Look) -> Clearings | None:
     found = copies(look)
     if found is None:
         return None
-    kick, bass = spectra.kick_spectrum(found), spectra.bass_spectrum(found)
+    kick, bass = low_spectra.kick_spectrum(found), low_spectra.bass_spectrum(found)
     top = max(float(kick.max()), float(bass.max()), 1e-30)
     return Clearings(
-        spectra.CENTRES_HZ,
+        low_spectra.CENTRES_HZ,
         10.0 * np.log10(np.maximum(kick, 1e-30) / top),
         10.0 * np.log10(np.maximum(bass, 1e-30) / top),
         at_rest_db(look.session, found.kicks[0]),
         at_rest_db(look.session, found.basses[0]),
         keyed_db(look.session, found.basses[0]),
         owner(look),
-        spectra.peak_hz(kick, 30.0, 200.0),
-        spectra.peak_hz(bass, 30.0, 250.0),
+        low_spectra.peak_hz(kick, 30.0, 200.0),
+        low_spectra.peak_hz(bass, 30.0, 250.0),
     )
 
 
 def at_rest_db(session: Session, lane_id: str) -> Array:
     """What the static equalisers of a lane do together, dB at each centre."""
-    total = np.zeros(len(spectra.CENTRES_HZ))
+    total = np.zeros(len(low_spectra.CENTRES_HZ))
     for item in session.lane(lane_id).chain:
         if isinstance(item, Equaliser) and not item.bypass and len(item.sections(RATE)):
-            total += 20.0 * np.log10(magnitude(item.sections(RATE), spectra.CENTRES_HZ, RATE)) + item.output_db
+            total += 20.0 * np.log10(magnitude(item.sections(RATE), low_spectra.CENTRES_HZ, RATE)) + item.output_db
     return total
 
 
 def keyed_db(session: Session, lane_id: str) -> Array:
     """What keyed bands of a lane take at most, dB at each centre."""
-    total = np.zeros(len(spectra.CENTRES_HZ))
+    total = np.zeros(len(low_spectra.CENTRES_HZ))
     for item in session.lane(lane_id).chain:
         if isinstance(item, DynamicEqualiser) and item.key is not None and not item.bypass:
             for band in item.bands:
                 if band.on and band.shape == "bell":
                     section = np.array([bell(band.frequency_hz / RATE, band.range_db, band.q)])
-                    total += 20.0 * np.log10(magnitude(section, spectra.CENTRES_HZ, RATE))
+                    total += 20.0 * np.log10(magnitude(section, low_spectra.CENTRES_HZ, RATE))
     return total
 
 

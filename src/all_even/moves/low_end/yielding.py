@@ -5,14 +5,15 @@ the bottom, where it is worth more than a fader by trial, and never where the ba
 """
 
 from all_even.dsp.parameter import number
-from all_even.dsp.passes import HighPass
-from all_even.engine.figures.look import Look
-from all_even.engine.low_end import bass_notes, owner
+from all_even.dsp.tone.passes import HighPass
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_end import bass_notes, owner
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader, clears, evidence, on_each, with_stations
 from all_even.moves.low_end.rumble import cuts_lows
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 CUTOFFS_HZ = (50.0, 55.0, 60.0)
 MOST_TIME_UNDER = 0.1

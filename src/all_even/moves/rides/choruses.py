@@ -9,17 +9,20 @@ from msgspec.structs import replace
 
 from all_even import decibels
 from all_even.dsp.parameter import LEVEL, Parameter, number, signed
-from all_even.engine import listening
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
+from all_even.figures.arriving import spectra
+from all_even.figures.book.look import Look
+from all_even.figures.song import SONG
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.measure.time.sections import Section
 from all_even.moves.kind import Kind, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.space.figures import GROUNDS, NEEDS, bus_of
-from all_even.session import chain_edits, routing, space
-from all_even.session.model import MIX, Bus, Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model import routing, space
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Bus
 
 WORDS = ("chorus", "refrain", "hook")
 UP = Parameter("Up in choruses", "dB", 0.5, 6.0, 1.5, 0.5)
@@ -114,7 +117,7 @@ def over_rest_lu(look: Look, arguments: Arguments) -> float | None:
     start, end = arguments.get("start_s"), arguments.get("end_s")
     if bus is None or not isinstance(start, int | float) or not isinstance(end, int | float):
         return None
-    power = listening.powers_of(look.session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(look.session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
     if power is None:
         return None
     loud = power @ loudness_weights(look.session.sample_rate)

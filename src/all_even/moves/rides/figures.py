@@ -2,15 +2,16 @@
 
 import numpy as np
 
-from all_even.engine import rides
-from all_even.engine.figures.look import Look
-from all_even.engine.rides import Riding
+from all_even.figures.book.look import Look
+from all_even.figures.rides import rides
+from all_even.figures.rides.rides import Riding
 from all_even.measure.rides import riding
 from all_even.moves.metric import Arguments, Metric
-from all_even.session import routes, space
-from all_even.session.importance import weight_of
-from all_even.session.model import Lane, Session, Strip
-from all_even.session.roles import family_of
+from all_even.session.model import routing, space
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane, Strip
+from all_even.session.tracks.importance import weight_of
+from all_even.session.tracks.roles import family_of
 
 GROUNDS = ("files", "order", "names", "levels", "routing", "chains", "strips", "settings", "mix")
 NEEDS = ("strips", "levels", "routing", "chains", "mix", "files", "order")
@@ -51,7 +52,7 @@ def lane_of(look: Look, arguments: Arguments) -> Lane | None:
 def is_plain(session: Session, strip: Strip) -> bool:
     """Whether a fader's ride arrives in the mix as it is: no group on the way does anything but sum, and nothing that
     answers to level is sent to."""
-    way = routes.buses_behind(session, strip)
+    way = routing.buses_behind(session, strip)
     parallel = [
         send.to for send in strip.sends if send.on and send.to not in {bus.id for bus in space.returns(session)}
     ]

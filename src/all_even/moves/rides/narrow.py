@@ -8,15 +8,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import Parameter, number
-from all_even.engine import sharing
-from all_even.engine.figures.look import Look
-from all_even.engine.song_sections import heard_sections
+from all_even.figures.book.look import Look
+from all_even.figures.rides.sections_heard import heard_sections
+from all_even.figures.sharing import sharing
 from all_even.moves.kind import Kind, per_strip, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.rides.choruses import choruses
 from all_even.moves.rides.figures import GROUNDS, NEEDS
-from all_even.session import edits, ride_edits
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import edits, ride_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 WIDTH = Parameter("Width outside choruses", "", 0.5, 0.95, 0.75, 0.05, 2)
 SIDE = 0.2

@@ -13,15 +13,17 @@ from msgspec.structs import replace
 
 from all_even import texts
 from all_even.dsp.parameter import Parameter, number, signed, time_text
-from all_even.engine import rides
-from all_even.engine.figures.look import Look
-from all_even.engine.rides import Riding
+from all_even.figures.book.look import Look
+from all_even.figures.rides import rides
+from all_even.figures.rides.rides import Riding
 from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.rides.figures import APART, GROUNDS, is_lead, is_voice, lines
 from all_even.moves.rides.written import column, is_predicted, parameter_of, ridden, stands, words
-from all_even.session import automating, ride_edits
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import automating, ride_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 LEAST = Parameter("Ride from", "dB", 0.5, 6.0, riding.LEAST_DB, 0.5)
 MOST = Parameter("At most", "dB", 1.0, 12.0, riding.MOST_DB, 0.5)

@@ -3,14 +3,14 @@
 import numpy as np
 
 from all_even.dsp.parameter import number, time_text
-from all_even.engine import rides
-from all_even.engine.figures.look import Look
-from all_even.engine.rides import Riding
-from all_even.engine.song_sections import heard_sections
+from all_even.figures.book.look import Look
+from all_even.figures.rides import rides
+from all_even.figures.rides.rides import Riding
+from all_even.figures.rides.sections_heard import heard_sections
 from all_even.moves.rides.figures import leads
 from all_even.moves.rides.phrases import CLEAR_DB
-from all_even.session.model import Lane
-from all_even.session.remark import Remark
+from all_even.session.model.remark import Remark
+from all_even.session.model.strips import Lane
 
 HIDDEN, LISTED = 0.75, 3
 ALIKE_LU, ALIKE_DB = 1.0, 1.0

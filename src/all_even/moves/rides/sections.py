@@ -8,14 +8,16 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import Parameter, number, signed
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
-from all_even.engine.rides import Riding
+from all_even.figures.book.look import Look
+from all_even.figures.rides.rides import Riding
+from all_even.figures.song import SONG
 from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, value_of
 from all_even.moves.rides.figures import GROUNDS, SECTIONS, apart, is_lead, lines
 from all_even.moves.rides.written import column, is_predicted, ridden, stands, words
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 SHARE = Parameter("Of the way", "%", 10.0, 100.0, 50.0, 10.0, 0)
 

@@ -13,11 +13,12 @@ from msgspec.structs import replace
 
 from all_even import decibels, texts
 from all_even.dsp.parameter import LEVEL, Parameter, number, time_text
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.engine import listening, rides
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
-from all_even.engine.rides import Riding
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.figures.arriving import spectra
+from all_even.figures.book.look import Look
+from all_even.figures.rides import rides
+from all_even.figures.rides.rides import Riding
+from all_even.figures.song import SONG
 from all_even.measure.rides import riding
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.moves.buses.tracks import bus_named, free_bus_name
@@ -25,8 +26,10 @@ from all_even.moves.kind import Kind, left_out, name_of, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.rides.figures import GROUNDS, NEEDS, leads
 from all_even.moves.space.echoes import station
-from all_even.session import edits, ride_edits, routing_edits, space_edits
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import edits, ride_edits, routing_edits, space_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 NAME = "Throws"
 SOFTER_LU = 3.0
@@ -168,7 +171,7 @@ def echo_over_backing_db(look: Look, arguments: Arguments) -> float | None:
     windows = _windows(str(arguments.get("windows", "")))
     if bus is None or not windows:
         return None
-    power = listening.powers_of(look.session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(look.session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
     if power is None:
         return None
     found = rides.levels(look)

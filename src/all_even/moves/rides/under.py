@@ -14,17 +14,19 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.parameter import Parameter, number
-from all_even.engine import rides
-from all_even.engine.figures.look import Look
-from all_even.engine.rides import Riding
-from all_even.engine.units import Table, table
+from all_even.figures.book.look import Look
+from all_even.figures.rides import rides
+from all_even.figures.rides.rides import Riding
+from all_even.figures.sources.units import Table, table
 from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.rides.figures import GROUNDS, HIDDEN, is_lead, leads
 from all_even.moves.rides.written import parameter_of
-from all_even.session import curves, ride_edits
-from all_even.session.classes import is_low_end
-from all_even.session.model import Lane, Proposal, Session
+from all_even.session.editing import curves, ride_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.classes import is_low_end
 
 BY = Parameter("Down by", "dB", 1.0, 3.0, 2.0, 0.5)
 FEWEST, MOST_PARTS = 1, 3

@@ -4,11 +4,13 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from all_even.engine.rides import Riding
-from all_even.moves import making
+from all_even.figures.rides.rides import Riding
+from all_even.moves import accounts
 from all_even.moves.rides.figures import is_plain
-from all_even.session import ride_edits
-from all_even.session.model import Lane, Parameters, Proposal, Session
+from all_even.session.editing import ride_edits
+from all_even.session.model.ledger import Parameters, Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 
 def parameter_of(session: Session) -> str:
@@ -20,7 +22,7 @@ def stands(session: Session, kinds: Iterable[str], lane_id: str) -> bool:
     """Whether a move of one of these kinds, by id, was made for a line and holds. What a hand has drawn is no such
     move: what is off still is offered then."""
     ids = set(kinds)
-    return any(move.kind in ids and lane_id in move.targets for move in making.standing(session).values())
+    return any(move.kind in ids and lane_id in move.targets for move in accounts.standing(session).values())
 
 
 def is_predicted(session: Session, lane: Lane) -> bool:

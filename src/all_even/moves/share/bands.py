@@ -10,17 +10,18 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from all_even.dsp.equaliser import Band, Equaliser
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
-from all_even.engine.units import Unit
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
+from all_even.figures.sources.units import Unit
 from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import left_out, per_strip
 from all_even.moves.share.keeping import Kept, kept_of
 from all_even.moves.share.search import gains_of
-from all_even.session import chain_edits
-from all_even.session.model import Parameters, Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Parameters, Proposal
+from all_even.session.model.session import Session
 
 OUTPUTS, LANES, MEASURED, BUSES = "outputs_db", "lanes", "measured_without", "bus_dynamics"
 SHELVES = ("low shelf", "high shelf")

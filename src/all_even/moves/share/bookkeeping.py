@@ -6,17 +6,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.equaliser import GAINLESS, Equaliser
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
 from all_even.dsp.parameter import number
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.engine.three_knobs import ThreeKnobs, three_knobs
+from all_even.dsp.tone.equaliser import GAINLESS, Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.figures.sharing.three_knobs import ThreeKnobs, three_knobs
 from all_even.measure.level import zones
 from all_even.measure.level.third_octave import NOMINAL_HZ
 from all_even.measure.recording.files import FileReport
 from all_even.moves.share import bands, live
-from all_even.session.model import Lane, Session
-from all_even.session.roles import family_of
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, 200)
 LEAST_DB, FEWEST_BANDS = 0.25, 3

@@ -4,11 +4,11 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from all_even.dsp.dynamic_equaliser import DynamicBand, DynamicEqualiser
-from all_even.dsp.equaliser import Band, Equaliser
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
 from all_even.dsp.processor import clamped
-from all_even.session import chain_edits
-from all_even.session.model import Session
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.session.editing import chain_edits
+from all_even.session.model.session import Session
 
 
 def last_equaliser(session: Session, lane_id: str) -> Equaliser | None:

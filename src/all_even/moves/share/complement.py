@@ -6,11 +6,11 @@ card.
 
 import numpy as np
 
-from all_even.dsp.equaliser import Band
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
-from all_even.engine.stand import alike, stand
+from all_even.dsp.tone.equaliser import Band
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
+from all_even.figures.sources.stereo_placement import alike, stand
 from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import Kind
 from all_even.moves.share import bands, search
@@ -18,7 +18,7 @@ from all_even.moves.share.bands import Placed
 from all_even.moves.share.figures import GROUNDS, HIDDEN, bottom
 from all_even.moves.share.present import present
 from all_even.moves.share.shape import school
-from all_even.session.model import Proposal
+from all_even.session.model.ledger import Proposal
 
 SIZES_DB = (2.0, 3.0)
 LEAST_OF_PAIR, MOST_LOSS = 0.01, 0.02

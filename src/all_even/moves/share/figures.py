@@ -2,13 +2,13 @@
 
 import numpy as np
 
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import home
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.classes import is_low_end
-from all_even.session.settings import WorkSettings
+from all_even.session.model.settings import WorkSettings
+from all_even.session.tracks.classes import is_low_end
 
 LOW_HZ = 120.0
 UNKNOWN = "unknown"

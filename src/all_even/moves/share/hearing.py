@@ -2,12 +2,13 @@
 
 from msgspec.structs import replace
 
-from all_even.dsp.dynamic_equaliser import DynamicEqualiser
-from all_even.dsp.equaliser import Band, Equaliser
-from all_even.dsp.limiter import Limiter
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.utility import Gain
-from all_even.session import edits
-from all_even.session.model import MIX, Lane, Session
+from all_even.session.editing import edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Lane
 
 SWEEP_GAIN_DB, SWEEP_Q = 9.0, 6.0
 """A narrow lift..."""

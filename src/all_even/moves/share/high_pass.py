@@ -10,20 +10,21 @@ import math
 import numpy as np
 
 from all_even import texts
-from all_even.dsp import biquad
+from all_even.dsp.filters import biquad
 from all_even.dsp.parameter import number
-from all_even.dsp.passes import HighPass
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
-from all_even.engine.units import Unit
+from all_even.dsp.tone.passes import HighPass
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
+from all_even.figures.sources.units import Unit
 from all_even.measure.sharing import hearing, masking
 from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.share import passes
 from all_even.moves.share.figures import GROUNDS
-from all_even.session.classes import is_low_end
-from all_even.session.model import Proposal, Session
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.classes import is_low_end
 
 UNDER_LOWEST = 0.75
 LOWEST_HZ, HIGHEST_HZ = 20.0, 300.0

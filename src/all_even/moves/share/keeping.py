@@ -11,11 +11,11 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.equaliser import Equaliser
 from all_even.dsp.processor import Single
-from all_even.engine.figures.look import Look
+from all_even.dsp.tone.equaliser import Equaliser
 from all_even.engine.render import step_back
-from all_even.engine.units import Unit, gains_to_mix
+from all_even.figures.book.look import Look
+from all_even.figures.sources.units import Unit, gains_to_mix
 from all_even.late import scipy
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HOP_S, k_weighting

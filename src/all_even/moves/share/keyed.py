@@ -11,21 +11,22 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from all_even.dsp.dynamic_equaliser import DynamicBand, DynamicEqualiser
-from all_even.dsp.equaliser import Band
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Key, numbers
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Hiding, Sharing, pairs, sharing
+from all_even.dsp.tone.equaliser import Band
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Hiding, Sharing, pairs, sharing
 from all_even.late import scipy
 from all_even.measure.sharing import masking
 from all_even.moves.kind import Kind
 from all_even.moves.share import bands
 from all_even.moves.share.figures import GROUNDS, HIDDEN
-from all_even.session import chain_edits
-from all_even.session.classes import is_low_end
-from all_even.session.importance import importance
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.classes import is_low_end
+from all_even.session.tracks.importance import importance
 
 LEAST_COST = 0.03
 """So much of the victim has to be hidden by the masker alone."""

@@ -9,13 +9,14 @@ from collections.abc import Collection
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp import biquad
-from all_even.dsp.equaliser import Equaliser
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.engine.sharing import Sharing
+from all_even.dsp.filters import biquad
+from all_even.dsp.tone.equaliser import Equaliser
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.figures.sharing.sharing import Sharing
 from all_even.measure.sharing.scene import Trial, band_gains, bins_hz
 from all_even.moves.share.search import SHARE_OF_FRAMES
-from all_even.session.model import Lane, Session
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 Array = NDArray[np.float64]
 STATIC = (Equaliser, HighPass, LowPass)

@@ -12,12 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even import texts
-from all_even.dsp import biquad
+from all_even.dsp.filters import biquad
 from all_even.dsp.parameter import number
-from all_even.dsp.passes import LowPass
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
-from all_even.engine.units import Unit
+from all_even.dsp.tone.passes import LowPass
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
+from all_even.figures.sources.units import Unit
 from all_even.measure.faults import hiss
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import band_gains, bins_hz
@@ -25,8 +25,9 @@ from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.share import passes
 from all_even.moves.share.figures import GROUNDS
-from all_even.session.model import Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.roles import family_of
 
 PLACES_HZ: Final = (4000.0, 5000.0, 6300.0, 8000.0, 10_000.0)
 SLOPE: Final = 24

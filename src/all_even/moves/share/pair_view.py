@@ -6,13 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp.equaliser import Band
-from all_even.engine.sharing import Hiding, Ridge, Sharing
+from all_even.dsp.tone.equaliser import Band
+from all_even.figures.sharing.sharing import Hiding, Ridge, Sharing
 from all_even.measure.recording.files import FileReport
 from all_even.moves.share import by_hand, live
-from all_even.session.model import Session
-from all_even.session.roles import family_of
-from all_even.session.written_range import range_hz
+from all_even.session.model.session import Session
+from all_even.session.tracks.roles import family_of
+from all_even.session.tracks.written_range import range_hz
 
 FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, 200)
 HARMONICS = 6

@@ -5,10 +5,11 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import number
-from all_even.dsp.passes import HighPass, LowPass
+from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.moves.kind import left_out, per_strip
-from all_even.session import chain_edits
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 FREQUENCY = "frequency_hz"
 """The parameter: Hz by lane id."""

@@ -13,20 +13,19 @@ import soxr
 from numpy.typing import NDArray
 
 from all_even.dsp.parameter import number
-from all_even.engine.figures.figure import Figure
-from all_even.engine.figures.fingerprint import Fingerprints, digest
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
-from all_even.engine.sharing import Sharing, pairs, sharing
+from all_even.figures.book.fingerprint import Fingerprints, digest
+from all_even.figures.book.look import Figure, Look
+from all_even.figures.sharing.sharing import Sharing, pairs, sharing
+from all_even.figures.song import SONG
 from all_even.measure.level import zones
 from all_even.measure.pitch import high_line
 from all_even.measure.pitch.partials import Spot, partials, spots
 from all_even.measure.pitch.pitch import named
 from all_even.measure.sharing import ear_words, masking
 from all_even.measure.sharing.scene import home
-from all_even.session.classes import is_low_end
-from all_even.session.importance import importance
-from all_even.session.roles import family_of
+from all_even.session.tracks.classes import is_low_end
+from all_even.session.tracks.importance import importance
+from all_even.session.tracks.roles import family_of
 
 Sort = Literal["sticks out", "resonance", "stands out", "beside its like", "lies on"]
 MOST = 5

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.engine.sharing import Sharing
+from all_even.figures.sharing.sharing import Sharing
 from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.share import live
 from all_even.moves.share.remarks import bands_of
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 Array = NDArray[np.float64]
 

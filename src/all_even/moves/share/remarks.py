@@ -5,17 +5,18 @@ from itertools import combinations
 
 import numpy as np
 
-from all_even.dsp.equaliser import GAINLESS, Band, Equaliser
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.stand import alike, stand
-from all_even.engine.units import units
+from all_even.dsp.tone.equaliser import GAINLESS, Band, Equaliser
+from all_even.figures.book.look import Look
+from all_even.figures.sources.stereo_placement import alike, stand
+from all_even.figures.sources.units import units
 from all_even.measure.pitch import evenness
-from all_even.moves import making
+from all_even.moves import accounts
 from all_even.moves.share.bands import BUSES, bus_dynamics
-from all_even.session.model import Lane, Session, Strip
-from all_even.session.remark import Remark
-from all_even.session.roles import family_of
+from all_even.session.model.remark import Remark
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane, Strip
+from all_even.session.tracks.roles import family_of
 
 SINGLE_NOTES = "low-end.single-notes"
 """The move that takes single notes of a bass on purpose."""
@@ -52,7 +53,7 @@ def _near(a: Band, b: Band) -> bool:
 def _narrow_on_bass(look: Look) -> list[Remark]:
     """A band that takes single notes out of a bass (`measures`: over 3 dB between notes, and few get half of it)."""
     told = []
-    standing = making.standing(look.session).values()
+    standing = accounts.standing(look.session).values()
     on_purpose = {target for move in standing if move.kind == SINGLE_NOTES for target in move.targets}
     for lane in look.session.lanes:
         report = look.reports.get(lane.id)
@@ -139,7 +140,7 @@ def _peaks(look: Look) -> list[Remark]:
 def _later_dynamics(session: Session) -> list[Remark]:
     """What compresses a bus came after the bands were found: they are to be listened to again."""
     now = set(bus_dynamics(session))
-    for move in making.standing(session).values():
+    for move in accounts.standing(session).values():
         then = move.parameters.get(BUSES)
         if move.stage == "share" and isinstance(then, tuple) and now - set(then):
             kinds = sorted({item.partition(" ")[0] for item in now - set(then)})

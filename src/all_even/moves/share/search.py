@@ -15,8 +15,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.dsp import biquad
-from all_even.dsp.equaliser import Band, Shape
+from all_even.dsp.filters import biquad
+from all_even.dsp.tone.equaliser import Band, Shape
 from all_even.errors import Cancelled
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.partial_loudness import partial_loudness

@@ -9,17 +9,17 @@ from msgspec.structs import replace
 
 from all_even import texts
 from all_even.dsp.parameter import number
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
 from all_even.measure.sharing.scene import TIMBRE
 from all_even.moves.kind import Kind, per_strip
 from all_even.moves.share import bands, search
 from all_even.moves.share.bands import Placed
 from all_even.moves.share.figures import GROUNDS, HIDDEN, bottom, is_true_alone
 from all_even.moves.share.present import present
-from all_even.session.importance import weight_of
-from all_even.session.model import Proposal
-from all_even.session.settings import WorkSettings
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.settings import WorkSettings
+from all_even.session.tracks.importance import weight_of
 
 LEAST_GAIN = 0.003
 """So much less of the session has to be hidden (our own rule: three times what a rendered promise is beside)."""

@@ -7,14 +7,15 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import LEVEL, Parameter, number
-from all_even.engine.figures.look import Look
-from all_even.engine.sharing import Sharing, sharing
+from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import Sharing, sharing
 from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import Kind
 from all_even.moves.share.figures import GROUNDS, HIDDEN, UNKNOWN
-from all_even.session import edits
-from all_even.session.importance import weight_of
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.importance import weight_of
 
 LAYERS = frozenset({"usual", "layer", "guide"})
 HIDDEN_ANYWAY = 0.6

@@ -6,19 +6,20 @@ just missed when muted. A matter of taste.
 
 from msgspec.structs import replace
 
-from all_even.dsp.echo import NOTES, Echo, note_ms
 from all_even.dsp.parameter import Parameter, number
-from all_even.engine import spaces
-from all_even.engine.figures.look import Look
-from all_even.engine.figures.song import SONG
+from all_even.dsp.space.echo import NOTES, Echo, note_ms
+from all_even.figures.book.look import Look
+from all_even.figures.song import SONG
+from all_even.figures.space import spaces
 from all_even.measure.space import mono
 from all_even.moves.buses.tracks import free_bus_name
 from all_even.moves.kind import Kind, name_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS
 from all_even.moves.space.places import AIM, tried, with_return
-from all_even.session import space
-from all_even.session.model import Proposal, Session
+from all_even.session.model import space
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 LEFT, RIGHT = "1/8 dotted", "1/4"
 FEEDBACK = 25.0

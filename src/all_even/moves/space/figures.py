@@ -1,11 +1,11 @@
 """The figures that moves of space are judged by; a return is known by its name."""
 
-from all_even.engine import spaces
-from all_even.engine.depth import measured_db
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.space import spaces
+from all_even.figures.space.depth import measured_db
 from all_even.moves.buses.tracks import bus_named
 from all_even.moves.metric import Arguments, Metric
-from all_even.session.model import Bus
+from all_even.session.model.strips import Bus
 
 GROUNDS = ("files", "order", "names", "levels", "routing", "chains", "strips", "settings", "mix")
 NEEDS = ("strips", "levels", "routing", "chains", "mix", "files")

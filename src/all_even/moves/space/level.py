@@ -10,16 +10,19 @@ from typing import Literal
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import LEVEL, Parameter, number, signed
-from all_even.dsp.passes import HighPass
-from all_even.engine import spaces
-from all_even.engine.figures.look import Look
+from all_even.dsp.tone.passes import HighPass
+from all_even.figures.book.look import Look
+from all_even.figures.space import spaces
 from all_even.moves.kind import Kind, value_of
 from all_even.moves.metric import Metric
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS, LEAD, LOW
 from all_even.moves.space.places import LOW_CUT, MOST_LEAD_HIDDEN, MOST_LOW_DB
-from all_even.session import chain_edits, edits, routing, routing_edits, space
-from all_even.session.model import Bus, Evidence, Parameters, Proposal, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model import routing, space
+from all_even.session.model.ledger import Evidence, Parameters, Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Bus
 
 OFF_BY, LEAST_DB = 0.01, 0.5
 STEP_DB, MOST_STEPS = 0.5, 60

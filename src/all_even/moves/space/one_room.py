@@ -1,23 +1,26 @@
 """An ensemble shares one room: a return for each row it sits in, all of the same room, gathered in one bus.
 
-What sits on the left is heard as from a player on the left of that row (`dsp.room`); rows further back have more of the
-room by themselves, so all send alike. One fader, found on the sound, says how much room there is.
+What sits on the left is heard as from a player on the left of that row (`dsp.space.room`); rows further back have more
+of the room by themselves, so all send alike. One fader, found on the sound, says how much room there is.
 """
 
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import LEVEL, number
-from all_even.dsp.room import Room
-from all_even.engine import spaces
-from all_even.engine.figures.look import Look
-from all_even.engine.units import Unit
+from all_even.dsp.space.room import Room
+from all_even.figures.book.look import Look
+from all_even.figures.sources.units import Unit
+from all_even.figures.space import spaces
 from all_even.moves.buses.tracks import free_bus_name, present
 from all_even.moves.kind import Kind, name_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS
 from all_even.moves.space.places import AIM, changed, parts
-from all_even.session import chain_edits, edits, routing_edits, seats, space
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model import space
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks import seats
 
 FIRST_M, ROW_M = 3.0, 2.0
 """Where the first row stands from the pair of microphones, and how far the next ones behind it."""

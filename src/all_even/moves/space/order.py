@@ -1,9 +1,9 @@
 """Front to back: sends by the row each part sits in, so that what stands further back has more room.
 
-Rows are those of the seating plan (`session.seats`): the lead in front, then guitars and keys, winds, drums, pads. Each
-row stands 2 dB deeper than the one before, by direct against returned sound (`engine.depth`); all sends of a lane move
-together. The front is where the rows stand now in the middle, so that the returns stay about as loud. Leads and drums
-keep what they send: they carry the spaces.
+Rows are those of the seating plan (`session.tracks.seats`): the lead in front, then guitars and keys, winds, drums,
+pads. Each row stands 2 dB deeper than the one before, by direct against returned sound (`figures.space.depth`); all
+sends of a lane move together. The front is where the rows stand now in the middle, so that the returns stay about as
+loud. Leads and drums keep what they send: they carry the spaces.
 """
 
 from collections.abc import Mapping
@@ -12,15 +12,17 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import LEVEL, Parameter, number, signed
-from all_even.engine import depth
-from all_even.engine.figures.look import Look
+from all_even.figures.book.look import Look
+from all_even.figures.space import depth
 from all_even.moves.kind import Kind, per_strip, value_of
 from all_even.moves.space.figures import DEPTH, GROUNDS
-from all_even.session import routing_edits, space
-from all_even.session.importance import weight_of
-from all_even.session.model import Proposal, Session
-from all_even.session.roles import family_of
-from all_even.session.seats import row_of
+from all_even.session.editing import routing_edits
+from all_even.session.model import space
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.tracks.importance import weight_of
+from all_even.session.tracks.roles import family_of
+from all_even.session.tracks.seats import row_of
 
 ROW_DB = 2.0
 LEAST_DB, MOST_DB = 1.5, 8.0

@@ -2,8 +2,8 @@
 
 Each is a return of its own: a reverb, a high-pass at 200 Hz and a low-pass at 7 kHz. Who sends how much follows from
 the roles (`moves.space.who`). The return's fader is found on the sound, so that it is just missed when it is muted
-(`engine.spaces.JUST_MISSED`). The long place ends when the next kick comes: its time follows from where snare and kick
-fall, and is found on the snare's own sound around where the rule puts it.
+(`figures.space.spaces.JUST_MISSED`). The long place ends when the next kick comes: its time follows from where snare
+and kick fall, and is found on the snare's own sound around where the rule puts it.
 """
 
 from collections.abc import Callable, Mapping
@@ -11,22 +11,24 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from all_even.dsp.convolution import Convolution
 from all_even.dsp.parameter import LEVEL, Parameter, number
-from all_even.dsp.passes import HighPass, LowPass
 from all_even.dsp.processor import Processor
-from all_even.dsp.reverb import STARTS, Reverb
-from all_even.dsp.room import Room
-from all_even.engine import spaces
-from all_even.engine.figures.look import Look
+from all_even.dsp.space.convolution import Convolution
+from all_even.dsp.space.reverb import STARTS, Reverb
+from all_even.dsp.space.room import Room
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.figures.book.look import Look
+from all_even.figures.space import spaces
 from all_even.measure.space.ending import decay_for_drop_s
 from all_even.moves.buses.tracks import free_bus_name, present
 from all_even.moves.kind import Kind, left_out, name_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, GROUNDS
 from all_even.moves.space.snare import DROP_DB, ends_at_kick_s
-from all_even.session import chain_edits, edits, routing_edits, space
-from all_even.session.model import Proposal, Session
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model import space
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 
 LOW_CUT, HIGH_CUT = HighPass(frequency_hz=200.0), LowPass(frequency_hz=7000.0)
 SHORT_UNDER_S = 1.0

@@ -3,15 +3,15 @@
 import numpy as np
 
 from all_even.dsp.parameter import number
-from all_even.engine import spaces
-from all_even.engine.figures.look import Look
-from all_even.engine.space_response import response_of
+from all_even.figures.book.look import Look
+from all_even.figures.space import spaces
+from all_even.figures.space.space_response import response_of
 from all_even.measure.space import mono
 from all_even.moves.space import who
 from all_even.moves.space.places import MOST_LEAD_HIDDEN
-from all_even.session import routing, space
-from all_even.session.model import Bus, Lane
-from all_even.session.remark import Remark
+from all_even.session.model import routing, space
+from all_even.session.model.remark import Remark
+from all_even.session.model.strips import Bus, Lane
 
 HATS_S, HATS_HZ = 0.5, (4000.0, 8000.0)
 """Common practice: hats under half a second; in their band."""

@@ -12,15 +12,18 @@ from msgspec.structs import replace
 
 from all_even.dsp.parameter import Parameter, number
 from all_even.dsp.processor import Processor
-from all_even.dsp.reverb import Reverb
-from all_even.engine import spaces
-from all_even.engine.figures.look import Look
-from all_even.engine.space_response import steady
+from all_even.dsp.space.reverb import Reverb
+from all_even.figures.book.look import Look
+from all_even.figures.space import spaces
+from all_even.figures.space.space_response import steady
 from all_even.measure.space.ending import decay_for_drop_s
 from all_even.moves.kind import Kind, value_of
 from all_even.moves.space.figures import DROP, GROUNDS
-from all_even.session import chain_edits, routing, space
-from all_even.session.model import Bus, Proposal, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model import routing, space
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Bus
 
 DROP_DB, SHORT_OF_DB = 20.0, 3.0
 TRIAL_S = 12.0

@@ -6,13 +6,13 @@ spaces; of several microphones or alike layers only the main one; nothing on wha
 
 from collections.abc import Iterable
 
-from all_even.engine.figures.look import Look
-from all_even.engine.stand import alike, stand
-from all_even.engine.units import Unit, units
-from all_even.session import routing
-from all_even.session.importance import weight_of
-from all_even.session.model import Lane
-from all_even.session.roles import EFFECT_RETURN, family_of, is_held
+from all_even.figures.book.look import Look
+from all_even.figures.sources.stereo_placement import alike, stand
+from all_even.figures.sources.units import Unit, units
+from all_even.session.model import routing
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.importance import weight_of
+from all_even.session.tracks.roles import EFFECT_RETURN, family_of, is_held
 
 MAIN_DB, OTHER_DB = 0.0, -6.0
 """What carries a place, and all others (tried). The snare carries both; the lead only the long one, and in the short it

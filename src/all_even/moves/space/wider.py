@@ -12,17 +12,19 @@ from numpy.typing import NDArray
 
 from all_even.dsp.parameter import LEVEL, Parameter, number
 from all_even.dsp.processor import Single
-from all_even.dsp.widener import Widener
-from all_even.engine.figures.look import Look
+from all_even.dsp.space.widener import Widener
+from all_even.figures.book.look import Look
 from all_even.measure.space import mono
 from all_even.moves.buses.tracks import bus_named, free_bus_name
 from all_even.moves.kind import Kind, name_of, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.space import who
-from all_even.session import chain_edits, edits, routing_edits
-from all_even.session.importance import weight_of
-from all_even.session.model import MIX, Lane, Proposal, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import chain_edits, edits, routing_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, Lane
+from all_even.session.tracks.importance import weight_of
+from all_even.session.tracks.roles import family_of
 
 Array = NDArray[np.float64]
 FAMILIES = frozenset({"guitars", "keys", "strings"})

@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 from all_even.app.commands import LANES, Command, is_selected
 from all_even.app.desk import Desk
 from all_even.app.stages.view import StageView
-from all_even.session import edits
-from all_even.session.model import Proposal
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
 
 if TYPE_CHECKING:
     from all_even.app.actions import Actions

@@ -7,24 +7,24 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.bench.whole_drawing import ZonesDrawing
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.lanes.body import set_together
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.balance.drawings import CourseDrawing
 from all_even.app.stages.balance.focus_drawing import FocusDrawing
 from all_even.app.stages.balance.seating import SeatingPlan
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
-from all_even.session import edits
-from all_even.session.model import MIX, FolderGroup, Lane
+from all_even.session.editing import edits
+from all_even.session.model.strips import MIX, FolderGroup, Lane
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
     from all_even.engine.playing.meters import Meters
+    from all_even.figures.book.look import Look
 
 
 VIEWS = (
@@ -40,14 +40,14 @@ MEASURING = "The mix is being measured …"
 
 
 def _focus(look: "Look") -> object:
-    from all_even.engine.low_focus import low_focus
+    from all_even.figures.low_end.low_focus import low_focus
     from all_even.moves.balance.bass_ceiling import ceiling
 
     return low_focus(look), ceiling(look)
 
 
 def _whole(look: "Look") -> object:
-    from all_even.engine.whole import whole
+    from all_even.figures.elsewhere.tonal_balance import whole
 
     return whole(look)
 
@@ -138,7 +138,7 @@ class BalanceBench(Bench):
         self.seating.renew()
 
     def _without_bass(self) -> None:
-        from all_even.session.roles import family_of
+        from all_even.session.tracks.roles import family_of
 
         session = self.desk.session
         basses = [lane.id for lane in session.lanes if family_of(lane.role) == "bass"]
@@ -147,7 +147,7 @@ class BalanceBench(Bench):
     def _small_speaker(self) -> None:
         from msgspec.structs import replace
 
-        from all_even.dsp.passes import HighPass
+        from all_even.dsp.tone.passes import HighPass
 
         session = self.desk.session
         chain = (*session.mix.chain, HighPass(id="small-speaker", frequency_hz=180.0, slope=24))
@@ -161,7 +161,7 @@ class BalanceBench(Bench):
         elif shown is self.focus:
             self.look_at("focus", _focus, self._show_focus)
         elif shown is self.whole:
-            from all_even.session import references
+            from all_even.session.machine import references
 
             self.look_at("whole", _whole, self._show_whole, also=references.known())
 

@@ -4,7 +4,6 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes import scales
 from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
@@ -12,11 +11,12 @@ from all_even.app.lanes.entries import entry
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import FINE, NUDGE_FINE, Rail
-from all_even.app.pictures import Pictures
+from all_even.app.style import icons, paint, theme
+from all_even.app.style.pictures import Pictures
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
-from all_even.session import edits
-from all_even.session.model import Strip
-from all_even.session.roles import family_of
+from all_even.session.editing import edits
+from all_even.session.model.strips import Strip
+from all_even.session.tracks.roles import family_of
 
 """A drag with Shift moves this much as far."""
 
@@ -207,7 +207,7 @@ def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, drag
 
 def ridge(painter: QPainter, rail: Rail, middle: float, half: float, content: Row, role: str) -> None:
     """The loudness distribution mirrored around the row's middle, with its gated mean as a bar."""
-    from all_even.engine.arrival import BIN_LU, QUIETEST_LUFS
+    from all_even.figures.arriving.arrival import BIN_LU, QUIETEST_LUFS
 
     if content.arrival is None:
         return

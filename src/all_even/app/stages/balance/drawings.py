@@ -7,12 +7,12 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import TimeDrawing
-from all_even.session.roles import family_of
+from all_even.app.style import icons, paint, theme
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
-    from all_even.engine.arrival import Arrival
+    from all_even.figures.arriving.arrival import Arrival
     from all_even.measure.recording.track import TrackMeasures
 
 

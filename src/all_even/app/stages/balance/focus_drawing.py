@@ -7,8 +7,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPoint, QStringListModel, Qt
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
-from all_even.app import fields, menus
+from all_even.app import menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.changes import ChangeDrawing
 from all_even.app.desk import Desk
@@ -15,12 +15,15 @@ from all_even.app.stages.buses.level_path import LevelPath, Stop
 from all_even.app.stages.buses.routing_form import RoutingForm
 from all_even.app.station import feeding
 from all_even.app.station.panel import FORM_WIDTH, StationPanel
+from all_even.app.style import fields
 from all_even.dsp import kinds
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
 from all_even.dsp.processor import key_of
-from all_even.session import chain_edits, routing
-from all_even.session.model import MIX, FolderGroup, Session
+from all_even.session.editing import chain_edits
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, FolderGroup
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters

@@ -11,9 +11,9 @@ from all_even.app.lanes.rows import Row
 from all_even.app.stages.buses import rivers as drawn
 from all_even.dsp.parameter import LEVEL
 from all_even.dsp.processor import key_of
-from all_even.engine.rivers import Rivers, rivers
-from all_even.session import routing_edits
-from all_even.session.model import MIX, FolderGroup, Strip
+from all_even.figures.arriving.flow_shapes import Rivers, rivers
+from all_even.session.editing import routing_edits
+from all_even.session.model.strips import MIX, FolderGroup, Strip
 
 
 class BusesBody(Body):

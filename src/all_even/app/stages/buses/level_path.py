@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import decibel_text, number
 from all_even.measure.level.levels import Level
 

@@ -3,13 +3,13 @@
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.lanes.body import column_box
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import decibel_text
-from all_even.engine.rivers import Branch, Rivers
-from all_even.session.roles import family_of
+from all_even.figures.arriving.flow_shapes import Branch, Rivers
+from all_even.session.tracks.roles import family_of
 
 WIDEST = 22.0
 KEYS = 30.0

@@ -7,14 +7,15 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import changeable, set_together
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.buses.sends import SendList
+from all_even.app.style import fields
 from all_even.dsp.parameter import LEVEL
-from all_even.session import edits, routing_edits
-from all_even.session.model import MIX, NOWHERE, Bus, FolderGroup, Session, Strip
+from all_even.session.editing import edits, routing_edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Strip
 
 WIDTH = 232
 PAN_LAWS = {"-3 dB": "−3 dB, constant power", "-4.5 dB": "−4.5 dB", "-6 dB": "−6 dB, constant sum"}

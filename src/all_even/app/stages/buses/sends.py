@@ -6,12 +6,13 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import changeable
+from all_even.app.style import fields
 from all_even.dsp.parameter import LEVEL
-from all_even.session import routing_edits
-from all_even.session.model import Session, Strip
+from all_even.session.editing import routing_edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Strip
 
 LEVEL_WIDTH, BUTTONS_WIDTH = 78, 88
 

@@ -5,21 +5,21 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.stages.check.blind_view import BlindView
 from all_even.app.stages.check.body import SHORT
 from all_even.app.stages.check.references_view import ReferencesView
 from all_even.app.stages.check.shown import shown_of
 from all_even.app.stages.check.systems_drawing import SystemDrawing
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import number
-from all_even.engine.elsewhere import systems
-from all_even.engine.elsewhere.systems import SYSTEMS
+from all_even.figures.elsewhere import systems
+from all_even.figures.elsewhere.systems import SYSTEMS
 from all_even.measure.sharing.translation import GONE, VANISHES
-from all_even.session.roles import family_of
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.engine.plan import Plan
@@ -166,7 +166,7 @@ class CheckBench(Bench):
         self.shown.choose(key)
 
         def made(look) -> "tuple[Plan, float]":  # type: ignore[no-untyped-def]
-            from all_even.engine.elsewhere import hearing
+            from all_even.figures.elsewhere import hearing
 
             return hearing.on_system(look, key)
 

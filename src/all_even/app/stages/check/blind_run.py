@@ -12,15 +12,18 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from all_even import stages
 from all_even.app.desk import Desk
 from all_even.app.work import Report
-from all_even.session import blind, edits
-from all_even.session.blind import Result, Run, Way
-from all_even.session.edits import NOW
-from all_even.session.model import Blind, Proposal, Session
+from all_even.errors import UserError
+from all_even.figures.elsewhere import blind
+from all_even.figures.elsewhere.blind import Result, Run, Way
+from all_even.session.editing import edits
+from all_even.session.editing.edits import NOW
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Blind, Session
 
 if TYPE_CHECKING:
-    from all_even.engine.elsewhere.references import Listed
-    from all_even.engine.figures.look import Look
     from all_even.engine.plan import Plan
+    from all_even.figures.book.look import Look
+    from all_even.figures.elsewhere.references import Listed
 
 MOST_MOVES = 6
 X = -1
@@ -39,7 +42,7 @@ def options(desk: Desk) -> list[Option]:
     """What this session offers: its states, the mixes it is compared with, and open moves."""
     if not desk.is_open:
         return []
-    from all_even.engine.elsewhere.references import listed
+    from all_even.figures.elsewhere.references import listed
 
     session = desk.session
     found = [Option("The mix now", NOW)]
@@ -62,9 +65,12 @@ class BlindRun(QObject):
         self.run: Run | None = None
         self.result: Result | None = None
         self.getting_ready = False
+        self.problem = ""
+        """Why the last one could not begin."""
         self.heard: int | None = None
         """The letter's number that is heard; `X` for X; None before any."""
         self._plans: tuple[tuple[Plan, float], ...] = ()
+        desk.work.failed.connect(self._on_failed)
 
     @property
     def ready(self) -> bool:
@@ -82,11 +88,11 @@ class BlindRun(QObject):
         except ValueError:
             desk.said.emit("Choose two things to tell apart." if way == "which is X" else "Choose two to eight things.")
             return
-        self.result, self._plans, self.heard, self.getting_ready = None, (), None, True
+        self.result, self._plans, self.heard, self.getting_ready, self.problem = None, (), None, True, ""
         run = self.run
 
         def job(report: Report) -> "list[tuple[Plan, float]]":
-            from all_even.engine.elsewhere.hearing import equally_loud
+            from all_even.figures.elsewhere.hearing import equally_loud
 
             report.progress(-1.0, "Measuring all for the same loudness")
             heard = look.with_cancel(report.cancelled)
@@ -99,6 +105,11 @@ class BlindRun(QObject):
 
         desk.start("compare", job, done)
         self.changed.emit()
+
+    def _on_failed(self, name: str, sentence: str) -> None:
+        if name == "compare" and self.getting_ready:
+            self.run, self.getting_ready, self.problem = None, False, sentence
+            self.changed.emit()
 
     def hear(self, letter: int) -> None:
         """Plays what a letter is in this trial; X for X."""
@@ -153,8 +164,10 @@ def _state(look: "Look", option: Option) -> "Session | Listed":
     if isinstance(option.what, Proposal):
         from all_even.moves import making
 
-        kind = stages.kinds()[option.what.kind]
-        return making.made(look.session, kind, kind.prepare(look, option.what))
+        found = making.ready(look, stages.kinds()[option.what.kind], option.what)
+        if found is None:
+            raise UserError(f"There is nothing to compare any more: {option.what.title} would gain nothing now.")
+        return found[1]
     return option.what
 
 

@@ -3,14 +3,14 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.side.wrapped_list import WrappedList
 from all_even.app.stages.check.blind_run import blind_of, options
 from all_even.app.station.choices import choice_box
-from all_even.session import blind
-from all_even.session.blind import TRIALS, Way
-from all_even.session.model import Blind
+from all_even.app.style import fields
+from all_even.figures.elsewhere import blind
+from all_even.figures.elsewhere.blind import TRIALS, Way
+from all_even.session.model.session import Blind
 
 WAYS: tuple[tuple[str, Way], ...] = (("vote for the best", "vote"), ("which is X", "which is X"))
 CHECKED = Qt.CheckState.Checked

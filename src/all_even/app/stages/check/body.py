@@ -5,16 +5,16 @@ from collections.abc import Hashable
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from all_even.app import icons, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, Drag, column_box
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.check.shown import shown_of
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
-from all_even.engine.elsewhere.systems import REFERENCE, SYSTEMS
+from all_even.figures.elsewhere.systems import REFERENCE, SYSTEMS
 from all_even.measure.sharing.translation import VANISHES
-from all_even.session.roles import family_of
+from all_even.session.tracks.roles import family_of
 
 COLUMNS = tuple(system for system in SYSTEMS if system.key != REFERENCE)
 MARK = 18.0

@@ -5,17 +5,17 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.bench.whole_drawing import WidthDrawing, ZonesDrawing
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.stages.check.shown import Shown
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import number, signed
-from all_even.session import edits
+from all_even.session.editing import edits
 
 if TYPE_CHECKING:
-    from all_even.engine.elsewhere.references import Beside, Heard
     from all_even.engine.plan import Plan
+    from all_even.figures.elsewhere.references import Beside, Heard
 
 LIST_WIDTH = 232
 FIGURES = (
@@ -155,7 +155,7 @@ class ReferencesView(QWidget):
             return
 
         def made(look) -> "tuple[Plan, float]":  # type: ignore[no-untyped-def]
-            from all_even.engine.elsewhere import hearing
+            from all_even.figures.elsewhere import hearing
 
             return hearing.reference(look, chosen.listed, low_end=low)
 
@@ -165,7 +165,7 @@ class ReferencesView(QWidget):
         """The low end of the mix alone."""
 
         def made(look) -> "tuple[Plan, float]":  # type: ignore[no-untyped-def]
-            from all_even.engine.elsewhere import hearing
+            from all_even.figures.elsewhere import hearing
 
             return hearing.low_end_alone(look)
 

@@ -6,12 +6,12 @@ from weakref import WeakKeyDictionary
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
 from all_even.app.work import Report
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
-    from all_even.engine.elsewhere.references import Beside
-    from all_even.engine.elsewhere.translation import Translation
-    from all_even.engine.figures.look import Look
+    from all_even.figures.book.look import Look
+    from all_even.figures.elsewhere.references import Beside
+    from all_even.figures.elsewhere.translation import Translation
 
 
 class Shown(Watching):
@@ -43,8 +43,8 @@ class Shown(Watching):
 
     def ask(self, look: "Look", session: Session) -> None:
         def job(report: Report) -> "Beside":
-            from all_even.engine.elsewhere.references import beside
-            from all_even.engine.elsewhere.translation import translation
+            from all_even.figures.elsewhere.references import beside
+            from all_even.figures.elsewhere.translation import translation
 
             heard = look.with_cancel(report.cancelled)
             report.send(translation(heard))

@@ -5,15 +5,15 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import Drawing
-from all_even.engine.elsewhere.systems import System
+from all_even.app.style import icons, paint, theme
+from all_even.figures.elsewhere.systems import System
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from all_even.engine.elsewhere.translation import Translation
+    from all_even.figures.elsewhere.translation import Translation
 
 LOW_HZ, HIGH_HZ = 30.0, 16_000.0
 RANGE_DB, ABOVE_DB = 60.0, 14.0
@@ -44,7 +44,7 @@ class SystemDrawing(Drawing):
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         import numpy as np
 
-        from all_even.engine.elsewhere.translation import bands_hz
+        from all_even.figures.elsewhere.translation import bands_hz
 
         quiet = theme.colour("quiet")
         for hertz in TICKS_HZ:

@@ -5,22 +5,24 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields, menus
+from all_even.app import menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.changes import ChangeDrawing
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.dynamics.shown import shown_of
 from all_even.app.stages.dynamics.side import SidePanel
 from all_even.app.stages.dynamics.units_drawings import AlongDrawing, TransferDrawing
 from all_even.app.station import feeding
 from all_even.app.station.panel import StationPanel
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
 from all_even.app.work import Report
-from all_even.dsp.compressor import Compressor
+from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.kinds import AnyProcessor
-from all_even.session import chain_edits
-from all_even.session.model import MIX, FolderGroup, Lane, Proposal
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.strips import MIX, FolderGroup, Lane
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
@@ -127,7 +129,7 @@ class DynamicsBench(Bench):
 
     def working(self) -> tuple[AnyProcessor, ...]:
         """What moves the level of the selected strip, in order; bypassed ones too."""
-        from all_even.engine.dynamics import is_dynamic
+        from all_even.figures.dynamics.dynamics import is_dynamic
 
         return tuple(station for station in self.desk.session.chain(self.strip()) if is_dynamic(station))
 
@@ -220,7 +222,7 @@ class DynamicsBench(Bench):
             self.open_part(self.desk.session.chain(strip_id)[-1].id)
 
     def _hold_without(self) -> None:
-        from all_even.engine.dynamics import unmoved_session
+        from all_even.figures.dynamics.dynamics import unmoved_session
 
         name = self.desk.session.strip_name(self.strip())
         self.desk.ears.hold_matched(f"{name} without its dynamics", unmoved_session(self.desk.session, self.strip()))

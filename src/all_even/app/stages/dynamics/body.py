@@ -7,16 +7,16 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app import paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
 from all_even.app.lanes.layout import Columns, behind_flexible
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.dynamics.marks import WIDTH, marks, paint_marks, sentences
 from all_even.app.stages.dynamics.shown import shown_of
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
-from all_even.session.model import NOWHERE, Lane
-from all_even.session.roles import family_of
+from all_even.session.model.strips import NOWHERE, Lane
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -226,7 +226,7 @@ def paint_moments(painter: QPainter, plot: QRectF, found: "Movement", song_s: fl
 
 
 def _dots(painter: QPainter, xs: "NDArray[np.float64]", ys: "NDArray[np.float64]", tint: str, *, filled: bool) -> None:
-    from all_even.app import icons
+    from all_even.app.style import icons
 
     colour = icons.family_colour(tint.removeprefix("family:")) if tint.startswith("family:") else theme.colour(tint)
     painter.setPen(Qt.PenStyle.NoPen if filled else QPen(colour, 1.0))

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from all_even.app import paint, theme
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number, signed
 
 if TYPE_CHECKING:

@@ -9,10 +9,11 @@ from weakref import WeakKeyDictionary
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
 from all_even.app.work import Report
-from all_even.session.model import MIX, Session
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
+    from all_even.figures.book.look import Look
     from all_even.measure.dynamics.movement import Movement
 
 
@@ -38,7 +39,7 @@ class Shown(Watching):
         self.movements = {strip_id: self.movements[strip_id] for strip_id in wanted if strip_id in self.movements}
 
         def job(report: Report) -> None:
-            from all_even.engine.dynamics import moving
+            from all_even.figures.dynamics.dynamics import moving
 
             heard = look.with_cancel(report.cancelled)
             for strip_id in wanted:

@@ -7,9 +7,9 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, paint, theme
 from all_even.app.stages.dynamics.body import figures, paint_change
 from all_even.app.stages.dynamics.marks import GAP, SIDE, Mark, marks, sentences
+from all_even.app.style import fields, paint, theme
 
 if TYPE_CHECKING:
     from all_even.measure.dynamics.movement import Movement

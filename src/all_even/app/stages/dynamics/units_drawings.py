@@ -6,11 +6,11 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import Drawing, TimeDrawing
 from all_even.app.stages.dynamics.body import paint_moments, paint_ribbon
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
-from all_even.session.roles import family_of
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray

@@ -4,16 +4,16 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.stages.gain.drawings import WayDrawing
 from all_even.app.stages.gain.section_gains import SectionGains
+from all_even.app.style import fields
 from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
-from all_even.session import clip_edits, edits
-from all_even.session.clip_edits import section_gains_db
-from all_even.session.model import Lane
-from all_even.session.settings import WORKING_WITHIN_DB
+from all_even.session.editing import clip_edits, edits
+from all_even.session.editing.clip_edits import section_gains_db
+from all_even.session.model.settings import WORKING_WITHIN_DB
+from all_even.session.model.strips import Lane
 
 WIDE = 216
 
@@ -62,7 +62,7 @@ class GainBench(Bench):
         return column
 
     def refresh(self) -> None:
-        from all_even.engine.gain_path import gain_path, histograms, to_working_level_db, trouble
+        from all_even.figures.arriving.gain_path import gain_path, histograms, to_working_level_db, trouble
 
         desk = self.desk
         session, current = desk.session, desk.current_lane

@@ -6,19 +6,19 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QKeyEvent, QPainter
 
-from all_even.app import paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import FINE, NUDGE_FINE, Rail
 from all_even.app.stages.gain import drawings
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
-from all_even.session import clip_edits, edits
-from all_even.session.model import Lane
+from all_even.session.editing import clip_edits, edits
+from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
-    from all_even.engine.gain_path import Point, Trouble
+    from all_even.figures.arriving.gain_path import Point, Trouble
 
 CLIP, VALUE, VERDICT = 92.0, 62.0, 148.0
 
@@ -30,8 +30,8 @@ class GainBody(Body):
 
     def path(self, lane: Lane) -> "tuple[tuple[Point, ...] | None, Trouble | None]":
         """The points of a lane's way and what is wrong on it; worked out anew where something of it changed."""
-        from all_even.engine.gain_path import gain_path, trouble
-        from all_even.session import routing
+        from all_even.figures.arriving.gain_path import gain_path, trouble
+        from all_even.session.model import routing
 
         desk = self.desk
         measures, flow, settings = desk.measures(lane.id), desk.flow, desk.session.settings

@@ -6,16 +6,16 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import Drawing
 from all_even.app.lanes.scales import Rail
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
-from all_even.engine.gain_path import Point, Trouble
-from all_even.session.roles import family_of
-from all_even.session.settings import WORKING_WITHIN_DB, WorkSettings
+from all_even.figures.arriving.gain_path import Point, Trouble
+from all_even.session.model.settings import WORKING_WITHIN_DB, WorkSettings
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
-    from all_even.engine.gain_path import Histogram
+    from all_even.figures.arriving.gain_path import Histogram
 
 LOW_DB, HIGH_DB = -54.0, 3.0
 HEAD_STEP = 46.0

@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import CLIP_GAIN, signed
 
 if TYPE_CHECKING:

@@ -40,7 +40,7 @@ def _is_candidate(desk: Desk) -> bool:
 
 def _play_next(actions: "Actions") -> None:
     """The next candidate for the part of the selected lane plays, and is selected."""
-    from all_even.session import alternatives
+    from all_even.session.editing import alternatives
 
     desk = actions.desk
     current = desk.current_lane
@@ -51,7 +51,7 @@ def _play_next(actions: "Actions") -> None:
 
 
 def _apart(actions: "Actions") -> None:
-    from all_even.session import alternatives
+    from all_even.session.editing import alternatives
 
     current = actions.desk.current_lane
     if current is not None:

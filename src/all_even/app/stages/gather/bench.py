@@ -7,15 +7,17 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
-from all_even.app import fields, theme
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.stages.gather.drawings import BandsDrawing, HitMark, WaveDrawing
 from all_even.app.stages.gather.together import Together
+from all_even.app.style import fields, theme
 from all_even.dsp.parameter import decibel_text, number, time_text
-from all_even.session import edits, hits
-from all_even.session.model import Lane, Session
-from all_even.session.roles import FAMILIES, ROLES, family_of, is_held
+from all_even.session.editing import edits
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
+from all_even.session.song import hits
+from all_even.session.tracks.roles import FAMILIES, ROLES, family_of, is_held
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
@@ -167,7 +169,7 @@ class GatherBench(Bench):
     def _ask(self, report: "FileReport | None", lane: Lane) -> None:
         """What the lane may be, where its name and its sound do not agree."""
         from all_even.measure.level.third_octave import MIDBANDS_HZ
-        from all_even.session import asking
+        from all_even.session.tracks import asking
 
         asked = None
         if report is not None and report.measures is not None:

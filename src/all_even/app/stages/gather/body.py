@@ -7,14 +7,14 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import decibel_text, time_text
-from all_even.session.model import Lane
-from all_even.session.roles import family_of
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.measure.faults.findings import Finding

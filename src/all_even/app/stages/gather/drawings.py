@@ -7,11 +7,11 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import LEFT, Drawing, TimeDrawing
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
-from all_even.session.hits import is_struck
-from all_even.session.roles import family_of
+from all_even.session.song.hits import is_struck
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.measure.recording.track import TrackMeasures

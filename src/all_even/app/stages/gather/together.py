@@ -9,16 +9,16 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields, icons, paint, theme
 from all_even.app.bench.drawings import TOP, Drawing
 from all_even.app.desk import Desk
+from all_even.app.style import fields, icons, paint, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
-from all_even.session.roles import family_of
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
-    from all_even.engine.overlay import Overlay
-    from all_even.engine.relations import Relation
+    from all_even.figures.sources.pair_overlay import Overlay
+    from all_even.figures.sources.relations import Relation
 
 WORDS = {"source": "one source", "distant": "a distance", "duplicate": "the same", "alternative": "candidates"}
 LOW_DB, HIGH_DB = -12.0, 6.0
@@ -174,7 +174,7 @@ class Together(QWidget):
         roles = (look.session.lane(relation.a).role, look.session.lane(relation.b).role)
 
         def job(report: Report) -> "Overlay | None":
-            from all_even.engine.overlay import overlay
+            from all_even.figures.sources.pair_overlay import overlay
 
             return overlay(look.with_cancel(report.cancelled), relation)
 
@@ -193,7 +193,7 @@ class Together(QWidget):
             return
 
         def done(found: object) -> None:
-            from all_even.session.model import Proposal
+            from all_even.session.model.ledger import Proposal
 
             if isinstance(found, Proposal):
                 desk.moves.apply(found)
@@ -204,7 +204,7 @@ class Together(QWidget):
 
 
 def _asked(look: object, relation: "Relation", report: Report) -> object:
-    from all_even.engine.figures.look import Look
+    from all_even.figures.book.look import Look
     from all_even.moves.gather import align
 
     assert isinstance(look, Look)

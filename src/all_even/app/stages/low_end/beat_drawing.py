@@ -8,12 +8,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
-    from all_even.moves.low_end.beat import Beat
+    from all_even.moves.low_end.ducks.beat import Beat
 
 FLOOR_DB, CEILING_DB = -36.0, 4.0
 GAIN_DB = 24.0

@@ -6,24 +6,24 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.stages.low_end.beat_drawing import BeatDrawing
 from all_even.app.stages.low_end.figures_panel import FiguresPanel
 from all_even.app.stages.low_end.links import Links
 from all_even.app.stages.low_end.small_beats import SmallBeats
 from all_even.app.stages.low_end.views_drawings import ClearingsDrawing, NotesDrawing
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
 from all_even.app.work import Report
 from all_even.dsp.parameter import time_text
-from all_even.session import edits
-from all_even.session.model import Proposal
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
-    from all_even.moves.low_end.beat import Beat
-    from all_even.moves.low_end.duck import Fitted
+    from all_even.figures.book.look import Look
+    from all_even.moves.low_end.ducks.beat import Beat
+    from all_even.moves.low_end.ducks.duck import Fitted
 
 MORE_HEIGHT = 104
 MEASURING = "Kick and bass are being measured; the ways to duck follow …"
@@ -156,7 +156,7 @@ class LowEndBench(Bench):
 
     def _show_fit(self, found: Any) -> None:
         """A new fit: what stands in the session is shown, else what was set by hand, else the best."""
-        from all_even.moves.low_end.duck import best_of
+        from all_even.moves.low_end.ducks.duck import best_of
 
         self._fit = found
         if found is None:
@@ -176,7 +176,7 @@ class LowEndBench(Bench):
 
     def standing(self) -> Any:
         """The duck that the session has; None where it has none, or nothing was fitted yet."""
-        from all_even.moves.low_end.standing_duck import standing
+        from all_even.moves.low_end.ducks.standing_duck import standing
 
         return standing(self.desk.session, self._fit.ducks.sketch) if self._fit is not None else None
 
@@ -198,7 +198,7 @@ class LowEndBench(Bench):
 
     def _drag(self, handle: str, value: float) -> None:
         """A landmark is moved: picture and figures follow at once; so does the session where this duck stands in it."""
-        from all_even.moves.low_end import beat
+        from all_even.moves.low_end.ducks import beat
 
         if self._beat is None or self._beat.landmarks is None:
             return
@@ -206,7 +206,7 @@ class LowEndBench(Bench):
         self._numbers = beat.moved(self._name, self._numbers, self._beat.landmarks, handle, value)
         standing = self.standing()
         if standing is not None and standing.name == self._name and self._fit is not None:
-            from all_even.moves.low_end.standing_duck import turned
+            from all_even.moves.low_end.ducks.standing_duck import turned
 
             sketch, numbers = self._fit.ducks.sketch, self._numbers
             self.desk.edit(lambda s: turned(s, standing, numbers, sketch), merge="duck")
@@ -230,15 +230,15 @@ class LowEndBench(Bench):
         def job(_report: Report) -> "Beat":
             from dataclasses import replace
 
-            from all_even.moves.low_end.beat import beat
-            from all_even.moves.low_end.duck_warnings import click_warning, warnings
+            from all_even.moves.low_end.ducks.beat import beat
+            from all_even.moves.low_end.ducks.duck_warnings import click_warning, warnings
 
             found = beat(fit.ducks, name, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
             told = (*warnings(fit.ducks, name, own, fit.start_s), click_warning(fit.ducks, name))
             return replace(found, warnings=tuple(sentence for sentence in told if sentence))
 
         def done(found: "Beat") -> None:
-            from all_even.moves.low_end.beat import handles
+            from all_even.moves.low_end.ducks.beat import handles
 
             if self._fit is fit:
                 self._beat = found
@@ -255,8 +255,8 @@ class LowEndBench(Bench):
             return
 
         def job(_report: Report) -> list[tuple[str, str, "Beat", bool]]:
-            from all_even.moves.low_end.beat import beat
-            from all_even.moves.low_end.duck import SHORT
+            from all_even.moves.low_end.ducks.beat import beat
+            from all_even.moves.low_end.ducks.duck import SHORT
 
             known = {one.name: one for one in fit.ducks.methods}
             ranked = [one.name for one in fit.ducks.methods if not one.control] + ["none", "plain", "keyed_default"]
@@ -303,7 +303,7 @@ class LowEndBench(Bench):
             return
 
         def job(report: Report) -> Proposal | None:
-            from all_even.moves.low_end.duck import chosen
+            from all_even.moves.low_end.ducks.duck import chosen
 
             report.progress(-1.0, "Trying the duck on the song")
             return chosen(look.with_cancel(report.cancelled), name, own)
@@ -327,7 +327,7 @@ class LowEndBench(Bench):
 
     def link_selected(self) -> None:
         """The selected lanes follow the duck's shape too, lighter than the bass."""
-        from all_even.moves.low_end.standing_duck import link
+        from all_even.moves.low_end.ducks.standing_duck import link
 
         desk, standing = self.desk, self.standing()
         lanes = tuple(item for item in desk.selected if desk.session.is_lane(item))
@@ -348,7 +348,7 @@ class LowEndBench(Bench):
 
         def job(report: Report) -> list[Path]:
             from all_even.deliver.triggers import write_triggers
-            from all_even.session import store
+            from all_even.session.file import store
 
             report.progress(-1.0, "Writing the duck's triggers")
             return write_triggers(look.with_cancel(report.cancelled), folder, store.recordings(look.session))
@@ -363,14 +363,14 @@ def _where(fit: "Fitted") -> str:
 
 
 def _figures(look: "Look") -> object:
-    from all_even.engine.low_end import low_end
+    from all_even.figures.low_end.low_end import low_end
     from all_even.moves.low_end.bottom import before_all
 
     return low_end(look), before_all(look.session)
 
 
 def _fitted(look: "Look") -> object:
-    from all_even.moves.low_end.duck import fitted
+    from all_even.moves.low_end.ducks.duck import fitted
 
     return fitted(look)
 

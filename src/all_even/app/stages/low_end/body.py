@@ -9,18 +9,18 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
-from all_even.app import icons, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
+from all_even.app.style import icons, paint, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
-from all_even.session.model import NOWHERE, Lane
-from all_even.session.roles import family_of
+from all_even.session.model.strips import NOWHERE, Lane
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
-    from all_even.engine.low_view import LowView
+    from all_even.figures.low_end.low_view import LowView
     from all_even.measure.sharing.low_pair import PairFigures
 
 LOW_HZ, HIGH_HZ = 20.0, 250.0
@@ -50,8 +50,8 @@ class LowEndBody(Body):
         lanes = [lane.id for lane in asked.lanes if not lane.hidden]
 
         def job(report: Report) -> tuple[object, ...]:
-            from all_even.engine.low_end import owner, pair
-            from all_even.engine.low_view import low_view
+            from all_even.figures.low_end.low_end import owner, pair
+            from all_even.figures.low_end.low_view import low_view
 
             found = look.with_cancel(report.cancelled)
             opened = found.book.fingerprints(asked).opened
@@ -74,7 +74,7 @@ class LowEndBody(Body):
         view = self._views.get(row.lane.id)
         if view is None or not self._views:
             return True
-        from all_even.engine.low_view import SUBSTANCE_DB
+        from all_even.figures.low_end.low_view import SUBSTANCE_DB
 
         most = max((item.level_db for item in self._views.values()), default=0.0)
         return view.level_db > most + SUBSTANCE_DB
@@ -188,7 +188,7 @@ def _x(hz: float, left: float, width: float) -> float:
 
 
 def _ridge(painter: QPainter, box: QRectF, view: "LowView", role: str, heard: bool) -> None:
-    from all_even.engine.low_view import CENTRES_HZ
+    from all_even.figures.low_end.low_view import CENTRES_HZ
 
     top = float(view.loud_db.max())
     if top < -120.0:
@@ -213,7 +213,7 @@ def _pitch(character: object, role: str) -> tuple[str, str]:
     """Fundamental with cents for what is struck, note range for lines."""
     from all_even.measure.pitch.pitch import named
     from all_even.measure.recording.character import Character
-    from all_even.session.hits import is_struck, struck
+    from all_even.session.song.hits import is_struck, struck
 
     if not isinstance(character, Character):
         return "–", ""
@@ -233,7 +233,7 @@ def _pitch(character: object, role: str) -> tuple[str, str]:
 
 def _tail(character: object, role: str) -> tuple[str, str]:
     from all_even.measure.recording.character import Character
-    from all_even.session.hits import is_struck, struck
+    from all_even.session.song.hits import is_struck, struck
 
     tail = struck(character, role).tail if isinstance(character, Character) and is_struck(role) else None
     return (f"{tail.ms:.0f}", "ms") if tail is not None else ("–", "")

@@ -8,14 +8,14 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app import fields
+from all_even.app.style import fields
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
-from all_even.session.settings import BY_FIGURES, WorkSettings
+from all_even.session.model.settings import BY_FIGURES, WorkSettings
 
 if TYPE_CHECKING:
-    from all_even.engine.low_end import LowEnd
-    from all_even.session.model import Evidence
+    from all_even.figures.low_end.low_end import LowEnd
+    from all_even.session.model.ledger import Evidence
 
 Scale = tuple[str, str, float, int, str, str]
 ROWS: tuple[Scale, ...] = (

@@ -5,9 +5,9 @@ from functools import partial
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.desk import Desk
-from all_even.dsp.ducker import Ducker
+from all_even.app.style import fields
+from all_even.dsp.ducking.ducker import Ducker
 from all_even.dsp.processor import numbers
 
 MOST = 3
@@ -65,6 +65,6 @@ class Links(QWidget):
             self._row.addWidget(more)
 
     def _set(self, lane_id: str, shape: str, depth_db: float) -> None:
-        from all_even.moves.low_end.standing_duck import with_depth
+        from all_even.moves.low_end.ducks.standing_duck import with_depth
 
         self.desk.edit(lambda s: with_depth(s, lane_id, shape, depth_db), merge=f"duck depth {lane_id}")

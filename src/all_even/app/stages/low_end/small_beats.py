@@ -7,12 +7,12 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEv
 from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
-from all_even.app import icons, paint, theme
 from all_even.app.stages.low_end.beat_drawing import GAIN_DB
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
-    from all_even.moves.low_end.beat import Beat
+    from all_even.moves.low_end.ducks.beat import Beat
 
 
 class SmallBeats(QWidget):

@@ -7,8 +7,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPen, QPolygonF
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
@@ -151,7 +151,7 @@ class NotesDrawing(Drawing):
         if found is None:
             paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
             return
-        from all_even.moves.low_end.even_notes import named_midi
+        from all_even.moves.low_end.bass.even_notes import named_midi
 
         both = np.concatenate((found.before.levels_db, found.now.levels_db))
         low, high = float(np.floor(both.min() / 5.0) * 5.0), float(np.ceil(both.max() / 5.0) * 5.0) + 2.0

@@ -5,7 +5,6 @@ from pathlib import Path
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even import outputs, texts
-from all_even.app import fields, theme
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.desk import Desk
@@ -13,10 +12,11 @@ from all_even.app.stages.print_.copy_view import CopyView
 from all_even.app.stages.print_.delivery_view import DeliveryView
 from all_even.app.stages.print_.places import PathField, Proposed
 from all_even.app.stages.print_.sheets_view import SheetsView
+from all_even.app.style import fields, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import decibel_text
 from all_even.errors import UserError, short_name
-from all_even.session.store import recordings
+from all_even.session.file.store import recordings
 
 BITS = (("24 bit", "24"), ("16 bit", "16"), ("32 bit float", "32f"))
 COMBO_FRAME = 36

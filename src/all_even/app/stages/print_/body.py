@@ -3,13 +3,13 @@
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
-from all_even.app import icons, paint, theme
 from all_even.app.lanes.body import Body, column_box
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
-from all_even.session.model import Lane
-from all_even.session.roles import family_of
+from all_even.session.model.strips import Lane
+from all_even.session.tracks.roles import family_of
 
 SETTING, CONTRIBUTION = 150.0, 84.0
 """Widths of columns."""

@@ -7,13 +7,13 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app import fields, paint, theme
 from all_even.app.bench.drawings import Drawing
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.places import PathField, Proposed
+from all_even.app.style import fields, paint, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
-from all_even.session.store import recordings
+from all_even.session.file.store import recordings
 
 if TYPE_CHECKING:
     from all_even.deliver.listening_copy import Tried

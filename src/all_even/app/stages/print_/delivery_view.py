@@ -5,12 +5,12 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.places import PathField, Proposed
+from all_even.app.style import fields
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
-from all_even.session.store import recordings
+from all_even.session.file.store import recordings
 
 COLUMNS = ("File", "What it is", "LUFS", "dBTP")
 

@@ -6,8 +6,8 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
 
 from all_even import texts
-from all_even.app import fields, theme
 from all_even.app.desk import Desk
+from all_even.app.style import fields, theme
 
 
 class PathField(QWidget):

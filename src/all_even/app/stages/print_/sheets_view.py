@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.places import PathField, Proposed
+from all_even.app.style import fields
 from all_even.app.work import Report
 from all_even.errors import UserError
 

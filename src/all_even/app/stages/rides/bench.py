@@ -7,7 +7,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
@@ -16,11 +15,13 @@ from all_even.app.stages.rides.relation import HIDDEN
 from all_even.app.stages.rides.ride_drawing import LEAD_S, RideDrawing
 from all_even.app.stages.rides.sections_drawing import SectionsDrawing
 from all_even.app.stages.rides.shown import shown_of
+from all_even.app.style import fields
 from all_even.dsp.parameter import LEVEL, number, signed, time_text
 from all_even.errors import UserError
-from all_even.session import automating, ride_edits, song_sections
-from all_even.session.model import MIX, FolderGroup, Lane
-from all_even.session.roles import family_of
+from all_even.session.editing import automating, ride_edits
+from all_even.session.model.strips import MIX, FolderGroup, Lane
+from all_even.session.song import section_names
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     import numpy as np
@@ -406,7 +407,7 @@ class RidesBench(Bench):
     def copy_to_sisters(self) -> None:
         """What the curve does in the present section, in all of that name."""
         strip_id, parameter, section = self.strip(), self.parameter(), self.present_section()
-        sisters = song_sections.sisters(self._sections(), section) if section is not None else ()
+        sisters = section_names.sisters(self._sections(), section) if section is not None else ()
         if section is None or not sisters:
             self.desk.said.emit("No other section is called like this one: name them on the song strip.")
             return
@@ -464,7 +465,7 @@ class RidesBench(Bench):
 
     def write_file(self, path: Path) -> None:
         from all_even.deliver import automation_files
-        from all_even.session.store import recordings
+        from all_even.session.file.store import recordings
 
         session, strip_id, parameter = self.desk.session, self.strip(), self.parameter()
         curve = ride_edits.curve_of(session, strip_id, parameter)

@@ -5,7 +5,6 @@ from collections.abc import Hashable
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
-from all_even.app import icons, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
 from all_even.app.lanes.layout import Columns, behind_flexible
@@ -21,10 +20,11 @@ from all_even.app.stages.rides.relation import (
     paint_units,
 )
 from all_even.app.stages.rides.shown import Line, shown_of
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
-from all_even.session import ride_edits
-from all_even.session.model import Bus, Lane
-from all_even.session.roles import family_of
+from all_even.session.editing import ride_edits
+from all_even.session.model.strips import Bus, Lane
+from all_even.session.tracks.roles import family_of
 
 NARROW = 560.0
 FIGURES = {"apart": ("Apart", "dB"), "worst": ("Worst", "hidden")}

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even.app.desk import Desk
-from all_even.session import ride_edits
+from all_even.session.editing import ride_edits
 
 if TYPE_CHECKING:
-    from all_even.session.model import Session
+    from all_even.session.model.session import Session
 
 BACK_AGAIN_S = 1.0
 """Further back than this it is a loop that begins anew; less is the output that settles after an edit."""

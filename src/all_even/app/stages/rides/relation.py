@@ -8,10 +8,10 @@ import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from all_even.app import theme
-from all_even.session import curves
-from all_even.session.model import Automation, Point
-from all_even.session.roles import family_of
+from all_even.app.style import theme
+from all_even.session.editing import curves
+from all_even.session.model.strips import Automation, Point
+from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

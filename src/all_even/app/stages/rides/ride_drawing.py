@@ -10,7 +10,6 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
-from all_even.app import fields, icons, paint, theme
 from all_even.app.bench.drawings import LEFT, TimeDrawing
 from all_even.app.stages.rides.relation import (
     RANGE_DB,
@@ -19,8 +18,9 @@ from all_even.app.stages.rides.relation import (
     paint_sections,
     paint_units,
 )
+from all_even.app.style import fields, icons, paint, theme
 from all_even.dsp.parameter import LevelParameter, MuteParameter, PanParameter, Parameter, number, signed
-from all_even.session import curves
+from all_even.session.editing import curves
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from all_even.app.stages.rides.shown import Line
-    from all_even.session.curves import Curve
+    from all_even.session.editing.curves import Curve
 
 REACH, CLICK_PX = 7.0, 3.0
 DOT = 3.2

@@ -5,14 +5,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from all_even.engine.song_sections import Heard
+    from all_even.figures.rides.sections_heard import Heard
 
 LOWEST_LU, WIDEST_DB = 12.0, 20.0
 """Bars show this much under the loudest section; a span is as wide as the section where side is as loud as mid."""

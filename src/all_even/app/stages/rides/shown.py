@@ -7,15 +7,15 @@ from weakref import WeakKeyDictionary
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
 from all_even.app.work import Report
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from all_even.engine.figures.look import Look
-    from all_even.engine.rides import Riding
-    from all_even.engine.song_sections import Heard
+    from all_even.figures.book.look import Look
+    from all_even.figures.rides.rides import Riding
+    from all_even.figures.rides.sections_heard import Heard
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -72,7 +72,7 @@ class Shown(Watching):
         first = self.desk.current
 
         def job(report: Report) -> "tuple[Heard, ...]":
-            from all_even.engine import rides, song_sections
+            from all_even.figures.rides import rides, sections_heard
 
             heard = look.with_cancel(report.cancelled)
             found = rides.levels(heard)
@@ -84,7 +84,7 @@ class Shown(Watching):
                     relation = found.relation_db(places[lane_id])
                     line = line_of(rides.riding_of(heard, lane_id), relation, found.frame_s)
                 report.send((lane_id, line))
-            return song_sections.heard_sections(heard)
+            return sections_heard.heard_sections(heard)
 
         def partial(found: "tuple[str, Line | None]") -> None:
             self.lines[found[0]] = found[1]

@@ -7,11 +7,12 @@ from PyQt6.QtCore import QTimer
 
 from all_even.app.desk import Desk
 from all_even.app.work import Report
-from all_even.dsp.equaliser import Band
-from all_even.session.model import Lane, Session
+from all_even.dsp.tone.equaliser import Band
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
-    from all_even.engine.units import Unit
+    from all_even.figures.sources.units import Unit
     from all_even.moves.share.places import Place
 
 LOUDER_AFTER_MS = 700

@@ -5,10 +5,8 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.stages.share import acts
 from all_even.app.stages.share.pair_drawing import PairDrawing
 from all_even.app.stages.share.pairs_map import Line, PairsMap
@@ -16,9 +14,11 @@ from all_even.app.stages.share.places_view import PlacesDrawing, PlacesList
 from all_even.app.stages.share.session_bands import BandsTable, ThreadsDrawing
 from all_even.app.stages.share.shown import shown_of
 from all_even.app.stages.share.side import SidePanel
-from all_even.dsp.equaliser import Band
-from all_even.session import edits
-from all_even.session.model import Lane
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
+from all_even.dsp.tone.equaliser import Band
+from all_even.session.editing import edits
+from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
     from all_even.moves.share.bookkeeping import Book
@@ -254,7 +254,7 @@ class ShareBench(Bench):
 
     def set_counts(self, side: int, weight: str) -> None:
         """How much a source matters; what its role proposes is kept as no setting."""
-        from all_even.session.importance import proposed
+        from all_even.session.tracks.importance import proposed
 
         lane = self._lane(self._places[side])
         if lane is not None:
@@ -320,7 +320,7 @@ class ShareBench(Bench):
             self.desk.ears.hold_state(name, getattr(hearing, which)(self.desk.session, lanes))
 
     def _hold_before(self) -> None:
-        from all_even.engine.sharing import unequalised
+        from all_even.figures.sharing.sharing import unequalised
 
         self.desk.ears.hold_matched("without equalisers", unequalised(self.desk.session))
 

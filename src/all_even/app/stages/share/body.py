@@ -6,7 +6,6 @@ from collections.abc import Hashable
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
-from all_even.app import paint, theme
 from all_even.app.bench import ruler
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, column_box
@@ -14,9 +13,10 @@ from all_even.app.lanes.layout import Columns, behind_flexible
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.share.ridges import paint_ridge
 from all_even.app.stages.share.shown import shown_of
-from all_even.session.importance import WORDS, weight_of
-from all_even.session.model import NOWHERE, Lane
-from all_even.session.roles import family_of
+from all_even.app.style import paint, theme
+from all_even.session.model.strips import NOWHERE, Lane
+from all_even.session.tracks.importance import WORDS, weight_of
+from all_even.session.tracks.roles import family_of
 
 LOW_HZ, HIGH_HZ = 30.0, 16_000.0
 NARROW = 560.0

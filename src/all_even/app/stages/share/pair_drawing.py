@@ -5,12 +5,12 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 
-from all_even.app import icons, paint, theme
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
 from all_even.app.stages.share.ridges import paint_ridge
-from all_even.dsp.equaliser import GAINLESS
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
+from all_even.dsp.tone.equaliser import GAINLESS
 
 if TYPE_CHECKING:
     from all_even.moves.share.pair_view import Half

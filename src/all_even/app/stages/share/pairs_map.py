@@ -8,8 +8,8 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWh
 from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
-from all_even.app import icons, paint, theme
 from all_even.app.stages.share.pair_drawing import paint_small_pair
+from all_even.app.style import icons, paint, theme
 
 if TYPE_CHECKING:
     from all_even.moves.share.pair_view import Half

@@ -8,10 +8,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPo
 from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
-from all_even.app import paint, theme
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
 from all_even.app.stages.share.ridges import paint_ridge
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:

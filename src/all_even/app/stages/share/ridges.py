@@ -6,11 +6,11 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPen
 
-from all_even.app import icons
 from all_even.app.bench import ruler
+from all_even.app.style import icons
 
 if TYPE_CHECKING:
-    from all_even.engine.sharing import Ridge
+    from all_even.figures.sharing.sharing import Ridge
 
 RANGE_DB = 42.0
 """A ridge shows so much under its own top."""

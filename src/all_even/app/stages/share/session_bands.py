@@ -9,9 +9,9 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
-from all_even.app import icons, paint, theme
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:

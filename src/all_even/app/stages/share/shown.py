@@ -14,11 +14,11 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from all_even.app.desk import Desk
 from all_even.app.work import Report
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
-    from all_even.engine.figures.look import Look
-    from all_even.engine.sharing import Apart, Hiding, Ridge, Sharing
+    from all_even.figures.book.look import Look
+    from all_even.figures.sharing.sharing import Apart, Hiding, Ridge, Sharing
     from all_even.moves.share.live import Live
 
 Array = NDArray[np.float64]
@@ -151,7 +151,7 @@ class Shown(QObject):
 
 def measured(look: Any, stretch: tuple[float, float] | None) -> Measured | None:
     """All of it for a state of the session."""
-    from all_even.engine import sharing as engine
+    from all_even.figures.sharing import sharing as engine
     from all_even.moves.share.live import Live
 
     found = engine.sharing(look)

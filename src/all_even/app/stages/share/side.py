@@ -9,13 +9,13 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import fields
+from all_even.app.style import fields
 from all_even.dsp.parameter import number
-from all_even.session.importance import WORDS, proposed
+from all_even.session.tracks.importance import WORDS, proposed
 
 if TYPE_CHECKING:
     from all_even.app.stages.share.shown import Measured
-    from all_even.session.model import Lane
+    from all_even.session.model.strips import Lane
 
 ROWS = (
     ("hidden", "Hidden", "How much of it the others hide, all in the middle"),

@@ -5,11 +5,10 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import fields, menus
+from all_even.app import menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
-from all_even.app.hold_button import HoldButton
 from all_even.app.stages.space.decay import DecayDrawing, TimesDrawing
 from all_even.app.stages.space.lines import LOUD, lines_of
 from all_even.app.stages.space.plan import DepthPlan
@@ -17,13 +16,16 @@ from all_even.app.stages.space.shown import shown_of
 from all_even.app.station import feeding
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.panel import StationPanel
-from all_even.dsp.echo import Echo
+from all_even.app.style import fields
+from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import LEVEL, number
-from all_even.dsp.passes import HighPass, LowPass
-from all_even.dsp.reverb import STARTS
-from all_even.dsp.room import Room
-from all_even.session import chain_edits, edits, space, space_edits
-from all_even.session.model import Bus, Lane
+from all_even.dsp.space.echo import Echo
+from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.room import Room
+from all_even.dsp.tone.passes import HighPass, LowPass
+from all_even.session.editing import chain_edits, edits, space_edits
+from all_even.session.model import space
+from all_even.session.model.strips import Bus, Lane
 
 if TYPE_CHECKING:
     from all_even.dsp.processor import Processor

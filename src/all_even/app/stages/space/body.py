@@ -7,7 +7,6 @@ room stands at the rail's dry end.
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPen
 
-from all_even.app import icons, paint, theme
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
 from all_even.app.lanes.layout import Columns, behind_flexible
@@ -15,10 +14,13 @@ from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import FINE, NUDGE_FINE
 from all_even.app.stages.space.lines import lines_of
 from all_even.app.stages.space.shown import shown_of
+from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import LEVEL, number
-from all_even.session import space, space_edits
-from all_even.session.model import Bus, Lane, Session
-from all_even.session.roles import family_of
+from all_even.session.editing import space_edits
+from all_even.session.model import space
+from all_even.session.model.session import Session
+from all_even.session.model.strips import Bus, Lane
+from all_even.session.tracks.roles import family_of
 
 NEAR_DB, FAR_DB = 30.0, 0.0
 """Direct over returned sound at both ends of the rail."""

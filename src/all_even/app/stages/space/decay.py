@@ -9,12 +9,12 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 
-from all_even.app import paint, theme
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
-    from all_even.engine.space_view import Beat, ReturnView
+    from all_even.figures.space.space_view import Beat, ReturnView
 
 FLOOR_DB = -60.0
 DROP_DB = -20.0

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from all_even.dsp.parameter import number, signed
 
 if TYPE_CHECKING:
-    from all_even.engine.space_view import ReturnView
+    from all_even.figures.space.space_view import ReturnView
 
 LOUD = 0.955
 """A return that is covered less than this is heard by itself."""

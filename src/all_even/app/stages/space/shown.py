@@ -6,12 +6,12 @@ from weakref import WeakKeyDictionary
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
 from all_even.app.work import Report
-from all_even.session.model import Session
+from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
-    from all_even.engine.depth import Depth
-    from all_even.engine.figures.look import Look
-    from all_even.engine.space_view import ReturnView, SpaceView
+    from all_even.figures.book.look import Look
+    from all_even.figures.space.depth import Depth
+    from all_even.figures.space.space_view import ReturnView, SpaceView
 
 
 class Shown(Watching):
@@ -35,7 +35,7 @@ class Shown(Watching):
 
     def ask(self, look: "Look", session: Session) -> None:
         def job(report: Report) -> "SpaceView":
-            from all_even.engine.space_view import space_view
+            from all_even.figures.space.space_view import space_view
 
             return space_view(look.with_cancel(report.cancelled), report.send)
 

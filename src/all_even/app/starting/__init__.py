@@ -1,0 +1,1 @@
+"""From a start of the program to the first page; kernels compiled meanwhile."""

@@ -1,0 +1,1 @@
+"""The look, designed once: colours, type, icons, painting, small controls."""

@@ -1,0 +1,162 @@
+"""The command on moves: what is proposed, making it, and what it did."""
+
+import argparse
+import dataclasses
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
+
+from all_even.cli.looking import look_at
+from all_even.cli.printing import print_json, say, warn
+from all_even.errors import UserError
+
+if TYPE_CHECKING:
+    from all_even.figures.book.look import Look
+    from all_even.moves.kind import Kind
+    from all_even.session.model.ledger import Proposal
+    from all_even.session.model.remark import Remark
+    from all_even.session.model.session import Session
+    from all_even.stages.stage import Stage
+
+MOST_ROUNDS = 5
+"""Moves that others made possible are made as well, so many times over. What is optional is made only by name."""
+NOTHING_TO_GAIN = "after the moves before it there is nothing to gain here any more"
+
+
+class _Making:
+    """Moves made one after the other. found: all that were proposed, by id. results: what was measured after each that
+    was made. refused: why another one was not."""
+
+    def __init__(self, look: "Look", kinds: "dict[str, Kind]") -> None:
+        from all_even import stages
+
+        self.look, self._kinds, self._metrics = look, kinds, stages.metrics()
+        self.found: dict[str, Proposal] = {}
+        self.results: dict[str, float | None] = {}
+        self.refused: dict[str, str] = {}
+        self.warned: list[str] = []
+
+    def propose(self, kinds: "Iterable[Kind]") -> list[str]:
+        """What is open now, by id; a rule that stumbles is told once, and costs only its own."""
+        from all_even.moves import making
+
+        opened = {move.id: move for move in making.propose(self.look, kinds, self._told)}
+        self.found |= opened
+        return list(opened)
+
+    def measure_waiting(self) -> None:
+        """Moves that were made in the window, and saved before they were measured."""
+        from all_even.moves import accounts
+
+        for _entry, after in accounts.measured(self.look, self._metrics):
+            self.look = after
+
+    def make(self, move_id: str) -> None:
+        """Makes a move if it is open still, and measures what it did."""
+        from all_even.moves import accounts, making
+        from all_even.session.editing import edits
+
+        kind, proposal = self._kinds[self.found[move_id].kind], self.found[move_id]
+        self.refused[move_id] = NOTHING_TO_GAIN
+        with making.guarded(self.look, kind.id, lambda sentence: self.refused.update({move_id: sentence})):
+            found = making.ready(self.look, kind, proposal)
+            if found is None or not making.is_open(self.look.session, kind, proposal.id):
+                return
+            self.found[move_id], session = found
+            after = self.look.at(making.recorded(session, found[0]))
+            entry = after.session.ledger[-1]
+            result = accounts.verify(after, entry, self._metrics)
+            self.look = after.at(edits.record_result(after.session, entry.serial, result))
+            self.results[move_id] = result.value
+            del self.refused[move_id]
+
+    def remarks(self, chosen: "Iterable[Stage]") -> "list[Remark]":
+        """What the stages have to say that no move puts right."""
+        from all_even.moves import making
+
+        found: list[Remark] = []
+        for stage in chosen:
+            with making.guarded(self.look, f"{stage.key} remarks", self._told):
+                found += stage.moves().remarks(self.look)
+        return found
+
+    def _told(self, sentence: str) -> None:
+        if sentence not in self.warned:
+            self.warned.append(sentence)
+            warn(sentence)
+
+
+def moves(options: argparse.Namespace) -> int:
+    from all_even import stages
+    from all_even.session.file import store
+
+    if options.stage is not None and options.stage not in stages.all_keys():
+        raise UserError(f"There is no stage {options.stage}; there are {', '.join(stages.all_keys())}.")
+    session = store.load(options.session)
+    if options.anchor is not None:
+        session = _anchored(session, options.anchor)
+    chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
+    parts = [stage.moves() for stage in chosen]
+    kinds = {kind.id: kind for part in parts for kind in (part.shown if options.stage else part.kinds)}
+    usual = [kind for kind in kinds.values() if not kind.optional]
+    making = _Making(look_at(session), kinds)
+    before = making.look.session if options.anchor is None else None
+    everything = options.apply == "all"
+    opened = making.propose(usual if everything else kinds.values())
+    wanted = opened if everything else options.apply.split(",") if options.apply else []
+    unknown = [move_id for move_id in wanted if move_id not in making.found]
+    if unknown:
+        raise UserError(f"There is no move {unknown[0]} to make here.")
+    making.measure_waiting()
+    for _ in range(MOST_ROUNDS if everything else 1):
+        for move_id in wanted:
+            making.make(move_id)
+        if not everything or not wanted:
+            break
+        wanted = making.propose(usual)
+    if everything:
+        making.propose(kinds.values())
+    look = making.look
+    if look.session is not before:
+        store.save(look.session, options.output or options.session)
+    remarks = making.remarks(chosen)
+    if options.json:
+        said = [dataclasses.asdict(remark) for remark in remarks]
+        rows = [_move_row(move, making.results) for move in making.found.values()]
+        print_json({"moves": rows, "remarks": said, "stumbled": making.warned})
+        return 0
+    for remark in remarks:
+        names = ", ".join(look.session.strip_name(lane) for lane in remark.lanes)
+        say(f"{names}: {remark.text}" if names else remark.text)
+    for move in making.found.values():
+        say(f"{move.id}: {move.title}. {move.reason}")
+        if move.id in making.results:
+            metric = stages.metric(move.metric)
+            before_text, after, expected = (
+                metric.text(value) for value in (move.before, making.results[move.id], move.expected)
+            )
+            say(f"    {metric.label}: {before_text} → {after}, expected {expected}")
+        elif move.id in making.refused:
+            say(f"    Not made: {making.refused[move.id]}")
+    if not making.found:
+        say("No move to make: nothing to gain here.")
+    return 0
+
+
+def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:
+    """results: what was measured after each move that was made; one made before it may leave nothing to gain."""
+    from msgspec import to_builtins
+
+    told = {name: getattr(move, name) for name in ("id", "kind", "stage", "target", "title", "reason")}
+    told |= {name: to_builtins(getattr(move, name)) for name in ("targets", "parameters", "evidence", "arguments")}
+    figures = ("metric", "before", "expected", "tolerance", "source")
+    made = {"made": move.id in results, "after": results.get(move.id)}
+    return {**told, **{name: getattr(move, name) for name in figures}, **made}
+
+
+def _anchored(session: "Session", wanted: str) -> "Session":
+    from all_even.session.editing import edits
+
+    found = [lane.id for lane in session.lanes if wanted in (lane.id, lane.name)]
+    if not found:
+        raise UserError(f"There is no lane {wanted} in this session.")
+    return edits.set_anchor(session, found[0])

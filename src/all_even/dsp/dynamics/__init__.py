@@ -1,0 +1,1 @@
+"""Processors of dynamics: compressors, gate, limiter, transient shaper, dynamic equaliser."""

@@ -1,0 +1,1 @@
+"""Building blocks: second-order sections, how they are run, and how a sound is split into bands."""

@@ -1,0 +1,1 @@
+"""Processors of space: reverb, room, convolution, echo, doubling, widener."""

@@ -1,0 +1,1 @@
+"""Processors of tone: equaliser, high-pass and low-pass, saturation, sub-octave."""

@@ -1,0 +1,232 @@
+"""Parts of the mix: what some lanes bring to it, through the chains of all their groups.
+
+A group's chain answers to everything in the group. So that the kick's and the bass's part of it can be told apart,
+what moves in it is steered by the whole group while only the part goes through: a detector that can have a key is given
+the group's sound, a limiter's gain is read from the group and put on the part. What is linear needs nothing. Parts of
+all lanes then add up to the mix (tested). Saturation has no parts; its change of level, moment by moment, is put on
+each. Stations' settings are those at rest.
+"""
+
+import threading
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from all_even.audio.decoded import Frames
+from all_even.dsp.ducking.shaped import Linked, Shaped, coefficients_with
+from all_even.dsp.processor import Key, Processor, Single, key_of
+from all_even.engine.feeds import edge_gains, moving_gains
+from all_even.engine.mixing import add_lane, add_moving
+from all_even.engine.render import WORKERS
+from all_even.engine.responses import linked
+from all_even.figures.book.book import Book
+from all_even.figures.book.fingerprint import Fingerprints
+from all_even.session.model import routing
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX, NOWHERE, Bus
+
+Samples = NDArray[np.float32]
+Array = NDArray[np.float64]
+BLOCK_FRAMES = 1 << 16
+LEVEL_S = 0.010
+"""Over so long a saturation's change of level is read."""
+QUIET = 1e-12
+SAME = 1e-5
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Held:
+    """A part in memory, read as a file is."""
+
+    samples: Samples
+    channels: int = 2
+
+    def read(self, start: int, frames: int) -> Samples:
+        return self.samples[start : start + frames]
+
+
+def parts(
+    session: Session,
+    book: Book,
+    wanted: Mapping[str, Collection[str]],
+    *,
+    dynamics: bool = True,
+    cancelled: threading.Event | None = None,
+    workers: int = WORKERS,
+) -> dict[str, Samples]:
+    """(frames, 2) of each set of lanes as it arrives at the mix bus, before its trim; sets that are not heard are left
+    out.
+
+    wanted: lane ids by the name of the set. dynamics: False leaves out what in the groups' chains answers to level.
+    """
+    prints = book.fingerprints(session)
+    opened = routing.hearing(session).open_edges
+    edges = [edge for edge in routing.edges(session) if edge.kind != "key" and edge in opened]
+    lanes = {lane_id for ids in wanted.values() for lane_id in ids if lane_id in prints.opened}
+    chained = [lane_id for lane_id in lanes if session.lane(lane_id).chain]
+    book.hear(session, [("sound", lane_id) for lane_id in chained], cancelled=cancelled, workers=workers)
+    found: dict[str, dict[str, Samples]] = {}
+    """By strip: what each set brings to it."""
+    for strip_id in _in_order(session, edges):
+        entering = [edge for edge in edges if edge.target == strip_id]
+        sums = {
+            name: total
+            for name, ids in wanted.items()
+            if (total := _entering(session, book, prints, name, ids, entering, found, cancelled, workers)) is not None
+        }
+        if strip_id != MIX and sums:
+            sums = _through(session, book, session.bus(strip_id), sums, dynamics, cancelled, workers)
+        found[strip_id] = sums
+    return found.get(MIX, {})
+
+
+def _in_order(session: Session, edges: Collection[routing.Edge]) -> list[str]:
+    """Buses and the mix, each after all that leads to it."""
+    known = {bus.id for bus in session.buses}
+    into: dict[str, set[str]] = {bus_id: set() for bus_id in (*known, MIX)}
+    for edge in edges:
+        if edge.source in known and edge.target in into:
+            into[edge.target].add(edge.source)
+    ordered: list[str] = []
+    while len(ordered) < len(into):
+        ready = [item for item in into if item not in ordered and into[item] <= set(ordered)]
+        if not ready:  # a loop, which no session that was checked has
+            break
+        ordered += ready
+    return ordered
+
+
+def _entering(
+    session: Session,
+    book: Book,
+    prints: Fingerprints,
+    name: str,
+    lanes: Collection[str],
+    edges: Collection[routing.Edge],
+    found: Mapping[str, Mapping[str, Samples]],
+    cancelled: threading.Event | None,
+    workers: int,
+) -> Samples | None:
+    """What a set brings to a strip by these edges; None where nothing of it leads there."""
+    total: Samples | None = None
+    for edge in edges:
+        source: Frames | _Held
+        if session.is_lane(edge.source):
+            if edge.source not in lanes or edge.source not in prints.opened or edge.target == NOWHERE:
+                continue
+            source = book.sound(session, edge.source, cancelled=cancelled, workers=workers)
+        else:
+            part = found.get(edge.source, {}).get(name)
+            if part is None:
+                continue
+            source = _Held(part)
+        channels, read = source.channels, source.read
+        strip = session.strip(edge.source)
+        if total is None:
+            total = np.zeros((prints.song_frames, 2), dtype=np.float32)
+        moving = moving_gains(session, strip, edge, channels)
+        gains = edge_gains(session, strip, edge, channels)
+        for start in range(0, len(total), BLOCK_FRAMES):
+            count = min(BLOCK_FRAMES, len(total) - start)
+            together = total[start : start + count].astype(np.float64)
+            if moving is None:
+                add_lane(together, read(start, count), gains, False)
+            else:
+                add_moving(together, read(start, count), moving.between(start, count))
+            total[start : start + count] = together
+    return total
+
+
+def _through(
+    session: Session,
+    book: Book,
+    bus: Bus,
+    sums: dict[str, Samples],
+    dynamics: bool,
+    cancelled: threading.Event | None,
+    workers: int,
+) -> dict[str, Samples]:
+    """The parts behind a bus's chain."""
+    stations = [station for station in bus.chain if not station.bypass and (dynamics or not station.LEVEL_DEPENDENT)]
+    if not stations:
+        return sums
+    buses = tuple(replace(item, chain=()) if item.id == bus.id else item for item in session.buses)
+    kept = book.sound(replace(session, buses=buses), bus.id, cancelled=cancelled, workers=workers)
+    whole = np.array(kept.read(0, kept.frames))
+    for station in stations:
+        key: Samples | None = None
+        own = key_of(station)
+        if own is not None:
+            sound = book.sound(session, own.source, cancelled=cancelled, workers=workers)
+            key = np.array(sound.read(0, sound.frames)) * np.float32(10.0 ** (own.level_db / 20.0))
+        sums, whole = _station(session, station, sums, whole, key)
+    return sums
+
+
+def _station(
+    session: Session, station: Processor, sums: dict[str, Samples], whole: Samples, key: Samples | None
+) -> tuple[dict[str, Samples], Samples]:
+    """The parts and the whole behind one station, with its latency taken back."""
+    rate = session.sample_rate
+    if key is None and hasattr(station, "key"):
+        steered = replace(station, key=Key(source="whole"))
+        heard = {name: processed(steered, rate, part, whole)[0] for name, part in sums.items()}
+        return heard, processed(steered, rate, whole, whole)[0]
+    if key is not None or isinstance(station, Shaped) or not (station.DYNAMIC or station.LEVEL_DEPENDENT):
+        shapes = linked(session)
+        heard = {name: processed(station, rate, part, key, shapes)[0] for name, part in sums.items()}
+        return heard, processed(station, rate, whole, key, shapes)[0]
+    behind, gain_db = processed(station, rate, whole, None)
+    if station.DYNAMIC:
+        fixed_db = float(getattr(station, "input_db", 0.0))
+        change = (10.0 ** ((gain_db + fixed_db) / 20.0)).astype(np.float32)
+    else:
+        change = _level_change(whole, behind, rate)
+    heard = {}
+    for name, part in sums.items():  # what is all there is in the group goes through as it is
+        alone = float(np.abs(part - whole[: len(part)]).max(initial=0.0)) < SAME
+        heard[name] = behind[: len(part)] if alone else part * change[: len(part), np.newaxis]
+    return heard, behind
+
+
+def processed(
+    station: Processor, rate: int, sound: Samples, key: Samples | None, shapes: Sequence[Linked] = ()
+) -> tuple[Samples, Array]:
+    """A sound through one station, block by block, its latency taken back; and the gain it applied, dB per frame.
+
+    key: what it listens to instead; shapes: one of which it may follow."""
+    run = Single(station, rate, coefficients=coefficients_with(station, shapes, rate))
+    late = station.latency_frames(rate)
+    out, gain = np.zeros_like(sound), np.zeros(len(sound))
+    for start in range(0, len(sound) + late, BLOCK_FRAMES):
+        stop = min(start + BLOCK_FRAMES, len(sound) + late)
+        block = _padded(sound, start, stop)
+        applied = np.zeros(len(block))
+        result = run(block, None if key is None else _padded(key, start, stop), applied)
+        to = max(0, stop - late)
+        begin = max(0, start - late)
+        out[begin:to] = result[begin + late - start :]
+        gain[begin:to] = applied[begin + late - start :]
+    return out, gain
+
+
+def _padded(sound: Samples, start: int, stop: int) -> Array:
+    """A stretch as (frames, channels) float64, with silence behind the end."""
+    block = np.zeros((stop - start, sound.shape[1]))
+    there = sound[start:stop]
+    block[: len(there)] = there
+    return block
+
+
+def _level_change(before: Samples, after: Samples, rate: int) -> Samples:
+    """By how much the level changes, as a gain per frame."""
+    length = max(1, round(LEVEL_S * rate))
+    window = np.ones(length) / length
+
+    def level(sound: Samples) -> Array:
+        return np.convolve((sound.astype(np.float64) ** 2).sum(axis=1), window, mode="same")
+
+    return np.sqrt((level(after) + QUIET) / (level(before) + QUIET)).astype(np.float32)

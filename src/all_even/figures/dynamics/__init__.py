@@ -1,0 +1,1 @@
+"""What moves in each strip, note by note, and on the loudest bars."""

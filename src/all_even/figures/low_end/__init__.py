@@ -1,0 +1,1 @@
+"""Kick and bass: how they share the bottom of the mix."""

@@ -1,0 +1,77 @@
+"""What a lane has at the bottom: its levels from 20 to 250 Hz and how they spread over time, for the eye and for
+columns.
+
+A fixed kick is a needle, a wandering bass a range of hills: the inner shape is the median of the moments in which the
+lane plays, the outer one its loud moments.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from all_even.figures.book.fingerprint import Fingerprints, digest
+from all_even.figures.book.look import Figure, Look
+from all_even.figures.low_end.low_end import low_copy
+from all_even.measure.sharing.focus import RATE
+
+Array = NDArray[np.float64]
+LOWEST_HZ, HIGHEST_HZ = 20.0, 250.0
+PER_OCTAVE = 12
+CENTRES_HZ: Array = LOWEST_HZ * 2.0 ** (np.arange(0, 45) / PER_OCTAVE)
+FRAME, HOP = 1_024, 512
+LOUD_PERCENTILE, MIDDLE_PERCENTILE = 95, 50
+ACTIVE_DB = 25.0
+SUBSTANCE_DB = -24.0
+"""A lane with less than this re the lane that has most has nothing at the bottom."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LowView:
+    """middle_db, loud_db: (45,) per twelfth of an octave, dB re full scale behind the chain. level_db: RMS from 20 to
+    250 Hz while it plays there."""
+
+    middle_db: Array
+    loud_db: Array
+    level_db: float
+
+
+def view_of(low: Array) -> LowView:
+    """Of a copy at 4 kHz, (frames,)."""
+    if len(low) < FRAME:
+        low = np.pad(low, (0, FRAME - len(low)))
+    window = np.hanning(FRAME + 1)[:-1]
+    frames = np.lib.stride_tricks.sliding_window_view(low, FRAME)[::HOP] * window
+    bins = np.fft.rfftfreq(4 * FRAME, 1.0 / RATE)
+    wanted = bins < 300.0
+    spectrum = np.fft.rfft(frames, 4 * FRAME, axis=1)[:, wanted]
+    power = (spectrum.real**2 + spectrum.imag**2) * 4.0 / window.sum() ** 2
+    distance = np.log2(np.maximum(bins[wanted], 1.0)[np.newaxis, :] / CENTRES_HZ[:, np.newaxis])
+    near = np.exp(-0.5 * (distance * PER_OCTAVE / 0.7) ** 2)
+    bands = power @ (near / near.sum(axis=1, keepdims=True)).T
+    total = power[:, (bins[wanted] >= LOWEST_HZ) & (bins[wanted] <= HIGHEST_HZ)].sum(axis=1)
+    loudest = float(total.max(initial=0.0))
+    active = total > loudest * 10.0 ** (-ACTIVE_DB / 10.0)
+    if loudest <= 1e-16:
+        nothing = np.full(len(CENTRES_HZ), -160.0)
+        return LowView(nothing, nothing, -160.0)
+    middle, loud = np.percentile(bands[active], (MIDDLE_PERCENTILE, LOUD_PERCENTILE), axis=0)
+    level = 10.0 * np.log10(float(total[active].mean()) * FRAME / (4.0 * FRAME) / 1.5 + 1e-20)
+    return LowView(10.0 * np.log10(middle + 1e-16), 10.0 * np.log10(loud + 1e-16), float(level))
+
+
+def low_view(look: Look, lane_id: str) -> LowView:
+    """A lane behind its chain."""
+    return look.get(VIEW, lane_id)
+
+
+def _rests_on(_look: Look, prints: Fingerprints, target: str) -> str:
+    return digest((prints.strips.get(target),))
+
+
+def _compute(look: Look, target: str) -> LowView:
+    kept = look.book.sound(look.session, target, cancelled=look.cancelled, workers=look.workers)
+    return view_of(low_copy(kept.read(0, kept.frames), look.session.sample_rate))
+
+
+VIEW = Figure("low view", 1, "strip", _rests_on, _compute)

@@ -1,0 +1,1 @@
+"""Lines over their backing, word by word, and the sections of the song."""

@@ -1,0 +1,1 @@
+"""Which track masks which."""

@@ -1,0 +1,1 @@
+"""Which microphones belong to one source, and where the sources stand between left and right."""

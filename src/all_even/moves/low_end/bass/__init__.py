@@ -1,0 +1,1 @@
+"""The bass by itself: its tone, its notes, what a small speaker carries of it."""

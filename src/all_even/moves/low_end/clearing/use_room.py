@@ -1,0 +1,89 @@
+"""The room that was cleared is used: behind a duck or a clearing the bass comes up to its ceiling.
+
+The ceiling is the lowest of what keeps the kick's definition (its focus, 3 dB under the limit), 3 LU over the kick and
+4 LU under the rest. Of the kick no less is heard and no more covered then than before the first move. Before anything
+is cleared the fader only goes down (Balance): raising the bass to its limit costs focus for nothing.
+"""
+
+import numpy as np
+from msgspec.structs import replace
+
+from all_even import decibels
+from all_even.dsp.ducking.shaped import follows_another
+from all_even.dsp.parameter import LEVEL, number
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import copies
+from all_even.measure.sharing.low_pair import pair_figures
+from all_even.moves.balance.bass_ceiling import bass_lanes, ceiling
+from all_even.moves.kind import Kind
+from all_even.moves.low_end import bottom
+from all_even.session.editing import edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+
+WORTH_DB, MOST_DB = 1.0, 6.0
+STEPS = 11
+
+
+def propose(look: Look) -> list[Proposal]:
+    session = look.session
+    basses = [session.lane(lane_id) for lane_id in bass_lanes(look)]
+    if not any(follows_another(station) and not station.bypass for lane in basses for station in lane.chain):
+        return []
+    found = ceiling(look)
+    lanes = [lane for lane in basses if lane.level_db > decibels.OFF_DB]
+    if found is None or found.change_db < WORTH_DB or not lanes:
+        return []
+    change = min(found.change_db, MOST_DB, *(LEVEL.high - lane.level_db for lane in lanes))
+    change = _no_worse(look, change)
+    if change < WORTH_DB:
+        return []
+    return [
+        Proposal(
+            id=KIND.id,
+            kind=KIND.id,
+            stage="low-end",
+            targets=tuple(lane.id for lane in lanes),
+            title=f"Bass {number(change)} dB up: the room is there now",
+            reason=f"{number(100.0 * found.focus, 0)} % of the kick are heard over it; up to its ceiling, which "
+            f"{found.by} "
+            "sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
+            parameters={"by_db": change},
+            evidence={"to_ceiling_db": found.change_db, "held_by": found.by, **bottom.evidence(look)},
+            metric="bass-re-kick",
+            before=found.bass_re_kick_lu,
+            expected=found.bass_re_kick_lu + change,
+            tolerance=0.3,
+            weight=5.3,
+        )
+    ]
+
+
+def _no_worse(look: Look, most_db: float) -> float:
+    """How far the bass may come up so that of the kick no less is heard, and no more covered, than before the first
+    move at the low end."""
+    start, copy = bottom.before_all(look.session), copies(look)
+    if start is None or copy is None:
+        return most_db
+    heard, covered = start.get("focus"), start.get("kick_masked")
+    kick, bass = copy.sums(copy.lanes)
+    for change in np.linspace(most_db, WORTH_DB, STEPS) if most_db > WORTH_DB else (most_db,):
+        then = pair_figures(kick, bass * 10.0 ** (change / 20.0), copy.heard.hits_s, floor=copy.before.floor,
+                            kick_bands=copy.kick_bands)  # fmt: skip
+        focus = then.focus.at_present if then.focus is not None else 1.0
+        less = isinstance(heard, float) and focus < heard
+        more = isinstance(covered, float) and then.kick_masked is not None and then.kick_masked > covered
+        if not less and not more:
+            return float(change)
+    return 0.0
+
+
+def edit(session: Session, proposal: Proposal) -> Session:
+    by_db = float(proposal.parameters["by_db"])  # type: ignore[arg-type]
+    return edits.nudge_levels(session, [i for i in proposal.targets if session.is_lane(i)], by_db)
+
+
+KIND = Kind(
+    "low-end.use-room", bottom.GROUNDS, propose, edit, parameters={"by_db": LEVEL},
+    changed=lambda proposal: replace(proposal, expected=None),
+)  # fmt: skip

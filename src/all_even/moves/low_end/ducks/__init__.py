@@ -1,0 +1,1 @@
+"""The duck: the bass gives way while the kick sounds."""

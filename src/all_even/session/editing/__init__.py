@@ -1,0 +1,1 @@
+"""Edits by hand: functions from a session to a session."""

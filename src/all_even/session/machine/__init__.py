@@ -1,0 +1,1 @@
+"""What this machine knows beside sessions: templates, references."""
