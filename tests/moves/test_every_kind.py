@@ -1,5 +1,8 @@
 """What holds for every kind of move, whatever stage it is of: a new kind is covered at once."""
 
+import dataclasses
+from types import SimpleNamespace
+
 import msgspec
 import pytest
 from msgspec.structs import replace
@@ -9,11 +12,12 @@ from all_even.audio import retune
 from all_even.figures.book.look import Look
 from all_even.moves import accounts, making
 from all_even.moves.ground import GROUNDS
+from all_even.moves.kind import Kind
 from all_even.session.editing import edits
 from all_even.session.file import store
 from all_even.session.file.history import History
 from all_even.session.machine import template
-from all_even.session.model.ledger import Proposal
+from all_even.session.model.ledger import LedgerEntry, Proposal, Result
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
 from tests.moves import check_sessions, dynamic_sessions, rides_sessions, share_sessions, space_sessions
@@ -45,7 +49,9 @@ def cases(brief_demo, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
             if kind.id not in found and (kind.id.startswith(its_own) if its_own
                                          else not kind.id.startswith(tuple(stage for stage, _ in own)))
         ]  # fmt: skip
-        for move in making.propose(look, missing):
+        proposed = making.propose(look, missing)
+        assert len({move.id for move in proposed}) == len(proposed), "two moves of one id"
+        for move in proposed:
             if move.kind not in found:
                 found[move.kind] = (look, stages.kinds()[move.kind].prepare(look, move))
     return found
@@ -144,6 +150,26 @@ def test_it_keeps_its_promise_also_when_it_was_saved_before_it_was_measured(look
     assert accounts.outcome(done, stands=True) == ("measured" if move.expected is None else "kept")
     store.save(session, path)
     assert store.load(path).ledger == session.ledger
+
+
+def test_an_edit_that_does_nothing_breaks_the_promise_of_a_change(look, move):
+    """Else a move could be called kept whatever it did. Kinds that promise that nothing changes say so (`steady`)."""
+    metric = stages.metric(move.metric)
+    entry = LedgerEntry(when="", text="", move=move, result=Result(value=metric.read(look, move.arguments)))
+    kept = accounts.outcome(entry, stands=True) == "kept"
+    assert kept == stages.kinds()[move.kind].steady, f"{metric.text(move.before)} → {metric.text(move.expected)}"
+
+
+def test_what_could_not_be_told_from_nothing_is_not_offered():
+    small = Proposal(
+        id="a.b", kind="a.b", stage="a", title="", reason="", metric="m", before=1.0, expected=1.1, tolerance=0.2
+    )
+    look = SimpleNamespace(book=None)
+    kind = Kind("a.b", (), lambda _look: [small, replace(small, expected=1.3)], lambda session, _move: session)
+    offered = kind.proposals().compute(look, "")
+    assert [move.expected for move in offered] == [1.3]
+    steady = dataclasses.replace(kind, steady=True)
+    assert len(steady.proposals().compute(look, "")) == 2
 
 
 def test_parameters_that_people_may_change_are_numbers_in_their_range(look, move):

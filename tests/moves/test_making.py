@@ -66,7 +66,7 @@ def test_a_rule_that_stumbles_costs_only_its_own_moves_on_the_command_line(capsy
 
 def test_a_move_that_can_not_be_got_ready_is_said_and_the_others_are_made(capsys, session, stumbling, defects):
     stumbling(ALL_EVEN, "prepare", UserError("01_KIK IN.wav is gone."))
-    wanted = "balance.all-even,balance.rhythm-first"
+    wanted = "balance.all-even,balance.trim"
     status, told, _ = run(capsys, "moves", session, "--stage", "balance", "--apply", wanted)
     assert status == 0
     assert defects == []
@@ -74,7 +74,7 @@ def test_a_move_that_can_not_be_got_ready_is_said_and_the_others_are_made(capsys
     assert lines[next(i for i, line in enumerate(lines) if line.startswith("balance.all-even:")) + 1] == (
         "    Not made: 01_KIK IN.wav is gone."
     )
-    assert "expected" in lines[next(i for i, line in enumerate(lines) if line.startswith("balance.rhythm-first:")) + 1]
+    assert "expected" in lines[next(i for i, line in enumerate(lines) if line.startswith("balance.trim:")) + 1]
 
 
 def test_a_stale_move_is_proposed_anew_before_it_is_made(look):

@@ -13,8 +13,9 @@ from all_even.session.editing import edits
 from all_even.session.model.ledger import LedgerEntry, Proposal, Result
 from all_even.session.model.session import Session
 
-Outcome = Literal["waiting", "kept", "missed", "measured", "undone"]
-"""waiting: not measured yet. measured: nothing was expected. undone: taken back, whatever it did."""
+Outcome = Literal["waiting", "kept", "missed", "measured", "unknown", "undone"]
+"""waiting: not measured yet. measured: nothing was expected. unknown: what was expected could not be measured. undone:
+taken back, whatever it did."""
 
 
 def standing(session: Session) -> dict[int, Proposal]:
@@ -45,8 +46,10 @@ def outcome(entry: LedgerEntry, stands: bool) -> Outcome:
         return "undone"
     if entry.result is None:
         return "waiting" if entry.state is not None else "measured"
-    if entry.move.expected is None or entry.result.value is None:
+    if entry.move.expected is None:
         return "measured"
+    if entry.result.value is None:
+        return "unknown"
     return "kept" if abs(entry.result.value - entry.move.expected) <= entry.move.tolerance + 1e-9 else "missed"
 
 

@@ -3,16 +3,18 @@
 What it proposes is data (`session.model.ledger.Proposal`) that can be saved, compared and measured again at any time.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from all_even.dsp.parameter import Parameter
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.moves.ground import rests_on
-from all_even.session.model.ledger import Proposal
+from all_even.moves.metric import Metric
+from all_even.session.model.ledger import Evidence, Parameters, Proposal, Source
 from all_even.session.model.session import Session
 
+LONGEST_ID = 60
 LEFT_OUT = "left_out"
 """The parameter that holds which parts of a move people left out, by id."""
 
@@ -51,15 +53,22 @@ def _as_it_is(_look: Look, proposal: Proposal) -> Proposal:
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """id: also of its only proposal; `id.target` where there is one for each. needs: grounds it looks at.
+    """A rule, and how what it proposes is made.
 
-    propose: what could be done to a session. edit: does it. prepare: finds on the sound what the edit needs; slow.
-    parameters: those that people may change beforehand; changed: what is then expected. refit: finds all else anew on
-    the sound for what people changed, with what is then expected. starting_point: made once, it
-    is left by intention: what the engineer then changes is no reason to propose it again, nor its rivals, other
-    starting points. optional: a repair or a matter of taste, made only where it is
-    asked for by name. heard: whether there is anything to hear; names and order make no sound. parts: what it does, one
-    by one, (id, words); people may leave some out, the edit then reads `left_out`.
+    id: `stage.name`; also of its only proposal, else `stage.name.lane`.
+    needs: the grounds it looks at.
+    propose: what could be done to a session.
+    edit: does it.
+    prepare: finds on the sound what the edit needs; slow.
+    parameters: those that people may change beforehand.
+    changed: what is expected after such a change, or after parts were left out.
+    refit: finds all else anew on the sound for what people changed, with what is then expected.
+    starting_point: made once, it is left by intention: what the engineer then changes is no reason to propose it again,
+        nor its rivals, other starting points.
+    optional: a repair or a matter of taste, made only where it is asked for by name.
+    heard: whether there is anything to hear; names and order make no sound.
+    steady: it promises that its figure stays as it is (a group adds up to its members), not that it changes.
+    parts: what it does, one by one, (id, words); people may leave some out, the edit then reads `left_out`.
     """
 
     id: str
@@ -73,8 +82,57 @@ class Kind:
     optional: bool = False
     rivals: frozenset[str] = frozenset()
     heard: bool = True
+    steady: bool = False
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
     refit: Callable[[Look, Proposal], Proposal] | None = None
+
+    @property
+    def stage(self) -> str:
+        """Where it is counted: what its id begins with."""
+        return self.id.partition(".")[0]
+
+    def move(
+        self,
+        *,
+        title: str,
+        reason: str,
+        metric: Metric,
+        targets: Sequence[str] = (),
+        of: str = "",
+        before: float | None = None,
+        expected: float | None = None,
+        tolerance: float | None = None,
+        parameters: Parameters | None = None,
+        evidence: Evidence | None = None,
+        arguments: Evidence | None = None,
+        source: Source = "predicted",
+        weight: float = 0.0,
+    ) -> Proposal:
+        """A move of this kind as data (`Proposal`). of: what tells it from others of its kind, a lane or bus; empty
+        where there is only one. tolerance: that of its metric where none is given."""
+        return Proposal(
+            id=f"{self.id}.{of}"[:LONGEST_ID] if of else self.id,
+            kind=self.id,
+            stage=self.stage,
+            title=title,
+            reason=reason,
+            metric=metric.id,
+            targets=tuple(targets),
+            before=before,
+            expected=expected,
+            tolerance=metric.tolerance if tolerance is None else tolerance,
+            parameters=parameters or {},
+            evidence=evidence or {},
+            arguments=arguments or {},
+            source=source,
+            weight=weight,
+        )
+
+    def is_told_from_nothing(self, move: Proposal) -> bool:
+        """Whether a move promises more than an edit that does nothing would keep; what is smaller is not offered."""
+        if self.steady or move.before is None or move.expected is None:
+            return True
+        return abs(move.expected - move.before) > move.tolerance
 
     @property
     def prepares(self) -> bool:
@@ -90,6 +148,8 @@ class Kind:
             from msgspec.structs import replace
 
             grounds = rests_on(look, self.needs)
-            return tuple(replace(item, rests_on=grounds) for item in self.propose(look))
+            return tuple(
+                replace(item, rests_on=grounds) for item in self.propose(look) if self.is_told_from_nothing(item)
+            )
 
         return Figure(f"proposals: {self.id}", 1, "session", fingerprint, compute)

@@ -97,6 +97,8 @@ def ready(look: Look, kind: Kind, proposal: Proposal) -> tuple[Proposal, Session
         return None
     if not _is_settled(kind, fresh):
         fresh = kind.prepare(look, fresh)
+        if kind.prepares and not kind.is_told_from_nothing(fresh):
+            return None
     if fresh.expected is None and kind.refit is not None:
         fresh = kind.refit(look, fresh)
     try:

@@ -9,6 +9,7 @@ OUTCOMES: dict[Outcome, str] = {
     "kept": "kept its promise",
     "missed": "missed its promise",
     "measured": "measured",
+    "unknown": "could not be measured",
     "undone": "undone",
 }
 SOURCES = {"predicted": "predicted from figures", "trial": "tried out on the sound"}

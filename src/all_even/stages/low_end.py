@@ -25,7 +25,7 @@ def _moves() -> Moves:
         owner, tail, duck, dynamic_clearing, static_clearing, bass_home, baked_kick, single_notes, even_notes, rumble,
         harmonics, sub_octave, click, pauses, yielding, bite, hiss, use_room,
     )  # fmt: skip
-    own = (owner, tail, rumble, harmonics, sub_octave, click, baked_kick, pauses, hiss)
+    own = (owner, tail, rumble, harmonics, sub_octave, click, baked_kick, pauses, hiss, bass_home)
     return Moves(
         tuple(part.KIND for part in parts),
         (bottom.ROOM, notes_of_bass.SPREAD, *(part.METRIC for part in own)),

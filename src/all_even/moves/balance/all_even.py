@@ -138,10 +138,7 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
             "until it does."
         )
     return [
-        Proposal(
-            id=f"balance.{start}",
-            kind=f"balance.{start}",
-            stage="balance",
+        BY_START[start].move(
             title=TITLES[start],
             reason=f"{REASONS[start]} {where}",
             parameters={LEVELS: final},
@@ -151,11 +148,10 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
                 "spread_lu": round(spread, 2),
                 "mix_peak_aimed_dbfs": None if anchor is not None else look.session.settings.mix_peak_dbfs,
             },
-            metric=METRIC.id,
+            metric=METRIC,
             arguments={"start": start},
             before=spread,
             expected=None if min(final.values()) <= LOWEST_LEVEL_DB else 0.0,
-            tolerance=METRIC.tolerance,
             weight={"all-even": 10.0, "voice-first": 9.5, "rhythm-first": 9.4}[start],
         )
     ]
@@ -251,4 +247,5 @@ KINDS = tuple(
     )
     for start in STARTS
 )
+BY_START = dict(zip(STARTS, KINDS, strict=True))
 METRIC = Metric("spread", "spread of loudness among sources", "LU", 1, 0.3, NEEDS, _spread)

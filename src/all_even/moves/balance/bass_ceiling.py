@@ -88,10 +88,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     up = "up" if change > 0.0 else "down"
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="balance",
+        KIND.move(
             targets=tuple(levels),
             title=f"Bass {number(abs(change))} dB {up}",
             reason=f"The bass is {why}. Mute it for a moment: it should be missed, and not be noticed before. The "
@@ -104,10 +101,9 @@ def propose(look: Look) -> list[Proposal]:
                 "to_floor_db": found.at_floor_db,
                 "held_by": found.by,
             },
-            metric=METRIC.id,
+            metric=METRIC,
             before=found.bass_re_kick_lu,
             expected=found.bass_re_kick_lu + change,
-            tolerance=METRIC.tolerance,
             weight=7.0,
         )
     ]

@@ -22,15 +22,13 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _centre(lane: Lane) -> Proposal:
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="balance",
+    return KIND.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"Bring {lane.name} to the centre",
         reason="Low frequencies from one side cost headroom on that side and shift on small speakers.",
         evidence={"pan": round(lane.pan, 3), "role": lane.role},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lane.id},
         before=abs(lane.pan) * 100.0,
         expected=0.0,

@@ -57,11 +57,9 @@ def _for_lead(look: Look, found: Table, lead: Unit, leads: list[Unit]) -> Propos
     after = masking.find_masking(tracks, floor=found.floor).shares
     mean, most = _costs([(after[i] or 0.0) - (found.shares[i] or 0.0) for i in moved])
     half = "half of it is free" if then <= MOST_COVERED else "not half of it even so: mute or pan something"
-    return Proposal(
-        id=f"{KIND.id}.{lead.id}",
-        kind=KIND.id,
-        stage="balance",
+    return KIND.move(
         targets=tuple(levels),
+        of=lead.id,
         title=f"Room for {lead.name}: {len(others)} others {number(down)} dB down",
         reason=f"{100 * share:.0f} % of {lead.name} is covered by the others; then {100 * then:.0f} %, {half}. It "
         f"costs them {100 * mean:.0f} % of theirs on average, {100 * most:.0f} % at most. Kick and bass stay.",
@@ -73,11 +71,10 @@ def _for_lead(look: Look, found: Table, lead: Unit, leads: list[Unit]) -> Propos
             "others_cost_mean": mean,
             "others_cost_most": most,
         },
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lead.id},
         before=100.0 * share,
         expected=100.0 * then,
-        tolerance=METRIC.tolerance,
         weight=5.0,
     )
 

@@ -13,6 +13,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Table, Unit, table, unit_lufs
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation
+from all_even.moves.balance.clearance import METRIC as COVERED
 from all_even.moves.kind import Kind, per_strip
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -108,10 +109,7 @@ def propose(look: Look) -> list[Proposal]:
                 levels[lane.id] = LEVEL.clamped(lane.level_db + gains[unit.id])
     name = next(unit.name for unit in found.units if unit.id == worst)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="balance",
+        KIND.move(
             targets=tuple(levels),
             title=f"Equally heard within each class: {len(gains)} sources",
             reason=f"{name} is covered most, {100 * shares[worst]:.0f} %; then {100 * (after[worst] or 0.0):.0f} %. "
@@ -124,11 +122,10 @@ def propose(look: Look) -> list[Proposal]:
                 "worst_covered_then": after[worst],
                 "largest_rise": rises,
             },
-            metric="covered",
+            metric=COVERED,
             arguments={"lane": worst},
             before=100.0 * shares[worst],
             expected=100.0 * (after[worst] or 0.0),
-            tolerance=1.5,
             weight=2.5,
         )
     ]

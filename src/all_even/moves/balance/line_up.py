@@ -31,16 +31,13 @@ def propose(look: Look) -> list[Proposal]:
     if line_up is None or not off or not untouched:
         return []
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="balance",
+        KIND.move(
             title=f"Seat them as a {line_up.name.lower()}",
             reason="An acoustic ensemble stands where it stood, seen from the audience. Seats can be moved on the "
             "plan; the players' view is mirrored.",
             parameters={"line_up": line_up.key},
             evidence={"off_their_seats": off},
-            metric=METRIC.id,
+            metric=METRIC,
             before=float(off),
             expected=0.0,
             weight=6.2,

@@ -55,20 +55,16 @@ def propose(look: Look) -> list[Proposal]:
         return []
     names = ", ".join(look.session.lane(lane_id).name for lane_id in turned)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="balance",
+        KIND.move(
             targets=tuple(turned),
             title=f"The other side for {len(turned)} source{'s' if len(turned) > 1 else ''}",
             reason=f"One side is louder: {number(before)} LU between left and right along the song. With {names} "
             f"opposite, {number(after)} are left. Nobody stands further in or out than now.",
             parameters={pans.PANS: turned},
             evidence={"left_right_rms_lu": before, "turned": len(turned)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=before,
             expected=after,
-            tolerance=METRIC.tolerance,
             weight=5.5,
         )
     ]

@@ -64,10 +64,7 @@ def propose(look: Look) -> list[Proposal]:
     reversed_ = [lane for lane in map(session.lane, wanted) if lane.pan * wanted[lane.id] < -0.2]
     names = ", ".join(session.lane(lane_id).name for lane_id in list(wanted)[:4])
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="balance",
+        KIND.move(
             targets=tuple(wanted),
             title=f"{len(wanted) // 2} pair{'s' if len(wanted) > 2 else ''} on their two sides",
             reason=f"{names}{' …' if len(wanted) > 4 else ''}: the names say left and right"
@@ -75,7 +72,7 @@ def propose(look: Look) -> list[Proposal]:
             + " Heard from the audience; swap them by hand for the drummer's view.",
             parameters={pans.PANS: wanted},
             evidence={"pairs": len(wanted) // 2, "reversed": len(reversed_)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=float(len(wanted)),
             expected=0.0,
             weight=6.5,

@@ -121,10 +121,7 @@ def propose(look: Look) -> list[Proposal]:
     loss, lopsided = mono_loss(found, gains), lopsided_lu(found, gains)
     ear = weighted(found, now.ear) - weighted(found, then.ear)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="balance",
+        KIND.move(
             targets=tuple(wanted),
             title=f"{len(wanted)} sources side by side",
             reason=f"Before loudspeakers {100 * (before - after):.0f} % less of the tracks is covered (in one ear "
@@ -139,10 +136,9 @@ def propose(look: Look) -> list[Proposal]:
                 "left_right_rms_lu": lopsided,
                 **{f"mono_loss_{name}_db": value for name, value in loss.items()},
             },
-            metric=METRIC.id,
+            metric=METRIC,
             before=100.0 * before,
             expected=100.0 * after,
-            tolerance=METRIC.tolerance,
             weight=6.0,
         )
     ]

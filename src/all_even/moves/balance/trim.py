@@ -21,19 +21,15 @@ def propose(look: Look) -> list[Proposal]:
     if low <= peak <= high:
         return []
     wanted = TRIM.clamped(session.mix.trim_db + aim - peak)
-    proposal = Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="balance",
+    proposal = KIND.move(
         targets=(MIX,),
         title="",
         reason=f"The mix peaks at {number(peak)} dBFS; it should stay between {number(low)} and "
         f"{number(high)}. One trim keeps the balance as it is.",
         parameters={"trim_db": wanted},
         evidence={"mix_sample_peak_dbfs": round(peak, 2), "trim_db": session.mix.trim_db},
-        metric=METRIC.id,
+        metric=METRIC,
         before=peak,
-        tolerance=METRIC.tolerance,
         weight=8.0 if peak > high else 2.0,
     )
     return [changed(proposal)]

@@ -46,10 +46,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     just = "just" if trial.over_kick_db == OVER_KICK_DB[0] else f"{number(trial.over_kick_db)} dB"
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="buses",
+        KIND.move(
             targets=ids([*kick, *bass]),
             title="Kick and bass as one group with a safety limiter",
             reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands "
@@ -62,10 +59,9 @@ def propose(look: Look) -> list[Proposal]:
                 "ripple_db": trial.ripple_db,
                 "working_share": trial.share,
             },
-            metric=STRONGEST_GAIN.id,
+            metric=STRONGEST_GAIN,
             arguments={"bus": NAME, "station": "Limiter"},
             before=0.0,
-            tolerance=STRONGEST_GAIN.tolerance,
             source="trial",
             weight=5.0,
         )

@@ -25,19 +25,15 @@ def propose(look: Look) -> list[Proposal]:
         return []
     before = loudness_lufs(look)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="buses",
+        KIND.move(
             title=f"Sections as groups: {', '.join(GROUP_NAMES[name].lower() for name in families)}",
             reason="Parts that will be treated as one get one fader and one chain. A group adds up to its members: "
             "the mix stays as it is.",
             parameters={GROUP_NAMES[name]: ids(lanes) for name, lanes in families.items()},
             evidence={f"{name}_tracks": len(lanes) for name, lanes in families.items()},
-            metric=METRIC.id,
+            metric=METRIC,
             before=before,
             expected=before,
-            tolerance=METRIC.tolerance,
             weight=9.0,
         )
     ]
@@ -56,7 +52,7 @@ def loudness_lufs(look: Look) -> float | None:
     return look.mix.integrated_lufs if look.mix is not None else None
 
 
-KIND = Kind("buses.sections", ("order", "routing", "levels", "mix"), propose, edit, starting_point=True)
+KIND = Kind("buses.sections", ("order", "routing", "levels", "mix"), propose, edit, starting_point=True, steady=True)
 METRIC = Metric(
     "mix-loudness", "loudness of the mix", "LUFS", 1, 0.1, ("mix",), lambda look, _: loudness_lufs(look)
 )  # fmt: skip

@@ -25,10 +25,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     source = min(kick, key=lambda lane: CLICK_FIRST.index(lane.role))
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="buses",
+        KIND.move(
             targets=ids(bass),
             title=f"Silent trigger from {source.name} ducks {bass[0].name}" + (" and more" if len(bass) > 1 else ""),
             reason="A copy of the kick without output, high-passed to its click, keys the bass: depth and length can "
@@ -36,11 +33,10 @@ def propose(look: Look) -> list[Proposal]:
             f"{number(DUCK_DB, 0)} dB; set the release to the kick's tail.",
             parameters={"key": source.id},
             evidence={"key": source.name, "aim_db": DUCK_DB},
-            metric=STRONGEST_GAIN.id,
+            metric=STRONGEST_GAIN,
             arguments={"strip": bass[0].id, "station": "Compressor"},
             before=0.0,
             expected=-DUCK_DB,
-            tolerance=STRONGEST_GAIN.tolerance,
             source="trial",
             weight=4.0,
         )

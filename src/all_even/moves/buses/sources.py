@@ -6,6 +6,7 @@ Parts that only move together, as overheads and rooms do, are better in a folder
 
 from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Unit, units
+from all_even.moves.buses.sections import METRIC as LOUDNESS
 from all_even.moves.buses.sections import loudness_lufs
 from all_even.moves.kind import Kind, left_out
 from all_even.session.editing import routing_edits
@@ -37,20 +38,16 @@ def propose(look: Look) -> list[Proposal]:
         return []
     before = loudness_lufs(look)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="buses",
+        KIND.move(
             targets=tuple(unit.id for unit in found),
             title=f"{len(found)} source{'s' if len(found) > 1 else ''} of several microphones under one fader",
             reason=", ".join(_words(unit) for unit in found[:4]) + ". One source is treated as one: a summing group; "
             "overheads and rooms only move together: a folder. Both add up to what is there: the mix stays as it is.",
             parameters={unit.id: tuple(lane.id for lane in unit.lanes) for unit in found},
             evidence={"sources": len(found)},
-            metric="mix-loudness",
+            metric=LOUDNESS,
             before=before,
             expected=before,
-            tolerance=0.1,
             weight=3.0,
         )
     ]
@@ -92,5 +89,5 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 KIND = Kind(
     "buses.sources", ("files", "order", "names", "routing", "levels", "mix"), propose, edit, starting_point=True,
-    parts=parts,
+    steady=True, parts=parts,
 )  # fmt: skip

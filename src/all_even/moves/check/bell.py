@@ -50,20 +50,17 @@ def propose(look: Look) -> list[Proposal]:
 def _proposal(look: Look, place: int, key: str, hertz: float, gain_db: float, result: Outcome) -> Proposal:
     unit = translation(look).units[place]
     where = systems.system(key).name.lower()
-    return Proposal(
-        id=f"{KIND.id}.{unit.id}",
-        kind=KIND.id,
-        stage="check",
+    return KIND.move(
         targets=tuple(lane.id for lane in unit.lanes),
+        of=unit.id,
         title=f"{unit.name} on a {where}: {signed(gain_db, 0)} dB at {number(hertz, 0)} Hz",
         reason=f"It vanishes there. {result.words(key)} Under the bell all stays, {number(-result.kept_db)} dB softer.",
         parameters={"frequency_hz": hertz, "gain_db": gain_db, "fader_db": result.kept_db},
         evidence=result.evidence(key),
-        metric=LEFT.id,
+        metric=LEFT,
         arguments={"lane": unit.id, "system": key},
         before=float(result.before[systems.KEYS.index(key)]),
         expected=float(result.after[systems.KEYS.index(key)]),
-        tolerance=LEFT.tolerance,
         weight=WEIGHT,
     )
 

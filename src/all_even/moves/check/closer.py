@@ -48,20 +48,17 @@ def propose(look: Look) -> list[Proposal]:
             continue
         width, result = better
         made.append(
-            Proposal(
-                id=f"{KIND.id}.{unit.id}",
-                kind=KIND.id,
-                stage="check",
+            KIND.move(
                 targets=tuple(lane.id for lane in unit.lanes),
+                of=unit.id,
                 title=f"{unit.name} in mono: sides at {number(width, 0)} %",
                 reason=f"Its sides work against each other. {result.words('mono')}",
                 parameters={"width": width, "fader_db": result.kept_db},
                 evidence=result.evidence("mono"),
-                metric=LEFT.id,
+                metric=LEFT,
                 arguments={"lane": unit.id, "system": "mono"},
                 before=float(result.before[column]),
                 expected=float(result.after[column]),
-                tolerance=LEFT.tolerance,
                 weight=1.2,
             )
         )

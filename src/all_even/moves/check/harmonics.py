@@ -86,24 +86,16 @@ def _proposal(
     look: Look, found: Translation, place: int, key: str, under_db: float, level_db: float, result: Outcome
 ) -> Proposal:
     unit = found.units[place]
-    return Proposal(
-        id=f"{KIND.id}.{unit.id}",
-        kind=KIND.id,
-        stage="check",
-        targets=tuple(lane.id for lane in unit.lanes),
+    return KIND.move(
+        targets=tuple(lane.id for lane in unit.lanes), of=unit.id,
         title=f"{unit.name} on a {systems.system(key).name.lower()}: harmonics, {number(-under_db, 0)} dB under it",
         reason=f"It vanishes there. {result.words(key)} Its lows are driven on a bus of their own; only what "
         f"is over {HIGH_HZ:.0f} Hz comes back. Mute the bus and all is as it was.",
         parameters={"level_db": level_db, "fader_db": result.kept_db,
                     "name": (free_bus_name(look.session, f"{unit.head.name} harmonics"),)},
-        evidence=result.evidence(key),
-        metric=LEFT.id,
-        arguments={"lane": unit.id, "system": key},
-        before=float(result.before[systems.KEYS.index(key)]),
-        expected=float(result.after[systems.KEYS.index(key)]),
-        tolerance=LEFT.tolerance,
-        source="trial",
-        weight=WEIGHT,
+        evidence=result.evidence(key), metric=LEFT, arguments={"lane": unit.id, "system": key},
+        before=float(result.before[systems.KEYS.index(key)]), expected=float(result.after[systems.KEYS.index(key)]),
+        source="trial", weight=WEIGHT,
     )  # fmt: skip
 
 

@@ -38,20 +38,17 @@ def _tried(look: Look, place: int, step_db: float) -> Outcome:
 def _proposal(look: Look, place: int, key: str, step_db: float, result: Outcome) -> Proposal:
     unit, column = translation(look).units[place], systems.KEYS.index(key)
     where = {"car": "in a car", "quiet": "when it is quiet"}[key]
-    return Proposal(
-        id=f"{KIND.id}.{unit.id}",
-        kind=KIND.id,
-        stage="check",
+    return KIND.move(
         targets=tuple(lane.id for lane in unit.lanes),
+        of=unit.id,
         title=f"{unit.name} {where}: {signed(step_db)} dB",
         reason=f"Noise covers it there. {result.words(key)} Others lose {number(COST_DB, 0)} at most.",
         parameters={"step_db": step_db},
         evidence=result.evidence(key),
-        metric=LEFT.id,
+        metric=LEFT,
         arguments={"lane": unit.id, "system": key},
         before=float(result.before[column]),
         expected=float(result.after[column]),
-        tolerance=LEFT.tolerance,
         weight=1.5,
     )
 

@@ -144,7 +144,7 @@ def _proposer(of_tail: bool, by_shaper: bool) -> Callable[[Look], list[Proposal]
 
 
 def _proposal(lane: Lane, found: Part, of_tail: bool, by_shaper: bool, tried: Tried, number_db: float) -> Proposal:
-    kind, metric = _id(of_tail, by_shaper), SUSTAIN if of_tail else PUNCH
+    kind, metric = BY_ID[_id(of_tail, by_shaper)], SUSTAIN if of_tail else PUNCH
     now = _reached(found, of_tail, tried)
     softer = _softer_change(found, of_tail, tried)
     before = _now(found, of_tail) or 0.0
@@ -158,21 +158,18 @@ def _proposal(lane: Lane, found: Part, of_tail: bool, by_shaper: bool, tried: Tr
         else _told(station)
     )
     level = _by_level(softer, now - before)
-    return Proposal(
-        id=f"{kind}.{lane.id}",
-        kind=kind,
-        stage="dynamics",
+    return kind.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"More {what} for {lane.name}, by {way}",
         reason=f"{what.capitalize()} up by {number(now - before)} dB on the median of its strong hits: {how}.{level} "
         f"Struck sounds only.{effects.told(tried.movement.side, attacks=False)}",
         parameters={"number_db": number_db, "makeup_db": makeup_db, "amount_db": WANTED_DB},
         evidence={"hits": len(found.hits_s), "change_on_softer_db": softer, **effects.evidence(tried.movement.side)},
-        metric=metric.id,
+        metric=metric,
         arguments={"strip": lane.id},
         before=before,
         expected=now,
-        tolerance=metric.tolerance,
         source="trial",
         weight=1.5 if by_shaper else 1.4,
     )  # fmt: skip
@@ -246,3 +243,4 @@ def _kind(of_tail: bool, by_shaper: bool) -> Kind:
 
 
 KINDS = tuple(_kind(of_tail, by_shaper) for of_tail in (False, True) for by_shaper in (True, False))
+BY_ID = {kind.id: kind for kind in KINDS}

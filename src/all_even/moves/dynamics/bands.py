@@ -119,21 +119,17 @@ def _proposal(
         return []
     thresholds = {f"threshold_{index}_db": band.threshold_db for index, band in enumerate(station.bands)}
     return [
-        Proposal(
-            id=kind.id,
-            kind=kind.id,
-            stage="dynamics",
+        kind.move(
             targets=(MIX,),
             title=title,
             reason=f"{how} Loud and soft moments come {number(before - after)} dB closer."
             f"{effects.told(side, loudness=False)} No make-up; bypass is level-matched.",
             parameters={**thresholds, "matched_db": round(side.louder_lu or 0.0, 1)},
             evidence=effects.evidence(side),
-            metric=MOMENTS.id,
+            metric=MOMENTS,
             arguments={"below_hz": below_hz},
             before=before,
             expected=after,
-            tolerance=MOMENTS.tolerance,
             source="trial",
             weight=1.0,
         )

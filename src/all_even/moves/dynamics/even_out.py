@@ -129,23 +129,15 @@ def _proposal(look: Look, kind: Kind, lane: Lane, found: Part, fit: Fit, single:
     spread, now = found.units.spread_db or 0.0, fit.tried.movement
     what = WORDS.get(family_of(lane.role), "notes")
     twice = len(fit.stations) == 2
-    return Proposal(
-        id=f"{kind.id}.{lane.id}",
-        kind=kind.id,
-        stage="dynamics",
-        targets=(lane.id,),
+    return kind.move(
+        targets=(lane.id,), of=lane.id,
         title=f"Even out the {what} of {lane.name}{', two in series' if twice else ''}",
         reason=f"{len(found.units)} {what} lie {number(spread)} dB apart. {_how(fit)}{_gentler(look, fit)}"
         f"{_against(found, fit, single)}{effects.told(now.side)}",
         parameters={"aim": fit.aim, **_numbers(fit)},
         evidence={"units": len(found.units), "aim": fit.aim, "crest_change_db": now.crest_now_db - found.crest_db,
                   **effects.evidence(now.side)},
-        metric=SPREAD.id,
-        arguments={"strip": lane.id},
-        before=spread,
-        expected=now.spread_now_db,
-        tolerance=SPREAD.tolerance,
-        source="trial",
+        metric=SPREAD, arguments={"strip": lane.id}, before=spread, expected=now.spread_now_db, source="trial",
         weight=5.0 + 0.1 * min(20.0, spread),
     )  # fmt: skip
 

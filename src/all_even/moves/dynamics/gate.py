@@ -125,11 +125,8 @@ def _proposal(
             f" Too little for a gate, which wants {number(SURE_DB, 0)}: it would drop hits, or be opened by the others."
         )
     )
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="dynamics",
-        targets=(lane.id,),
+    return KIND.move(
+        targets=(lane.id,), of=lane.id,
         title=f"{'Gate' if sure else 'Expander, 8 dB,'} on {lane.name} against bleed",
         reason=f"Its {texts.count(sound.own, 'hit')} stand {number(sound.db)} dB over what bleeds in (weakest own "
         f"against strongest other).{refused} From {number(station.threshold_db)} dB on it is open, "
@@ -138,13 +135,7 @@ def _proposal(
         parameters={"threshold_db": station.threshold_db, "tail_ms": tail_ms, "sure": float(sure)},
         evidence={"separation_db": sound.db, "own_hits": sound.own, "others": sound.others,
                   **effects.evidence(tried.movement.side)},
-        metric=BLEED.id,
-        arguments={"strip": lane.id},
-        before=before,
-        expected=now,
-        tolerance=BLEED.tolerance,
-        source="trial",
-        weight=1.8,
+        metric=BLEED, arguments={"strip": lane.id}, before=before, expected=now, source="trial", weight=1.8,
     )  # fmt: skip
 
 
@@ -227,22 +218,19 @@ def _rule_breaths(_look: Look, lane: Lane, found: Part) -> Proposal | None:
 def _breaths_proposal(lane: Lane, count: int, apart: float, tried: Tried, before: float, now: float) -> Proposal:
     station = tried.stations[0]
     assert isinstance(station, Gate)
-    return Proposal(
-        id=f"{SOFTER.id}.{lane.id}",
-        kind=SOFTER.id,
-        stage="dynamics",
+    return SOFTER.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"Soften the breaths of {lane.name}",
         reason=f"{texts.count(count, 'breath')}, the loud ones {number(apart)} dB under soft words. An expander of "
         f"{number(SOFT_RANGE_DB, 0)} dB from {number(station.threshold_db)} dB down: softer, not cut."
         f"{effects.told(tried.movement.side, loudness=False)}",
         parameters={"threshold_db": station.threshold_db},
         evidence={"breaths": count, "apart_db": apart, **effects.evidence(tried.movement.side)},
-        metric=BREATHS.id,
+        metric=BREATHS,
         arguments={"strip": lane.id},
         before=before,
         expected=now,
-        tolerance=BREATHS.tolerance,
         source="trial",
         weight=1.6,
     )

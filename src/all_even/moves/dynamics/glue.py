@@ -311,12 +311,8 @@ def nothing_gained(look: Look) -> list[tuple[str, str, float]]:
 def _proposal(look: Look, strip_id: str, name: str, fit: Fit, takes_db: float) -> Proposal:
     now, station = fit.movement, fit.station
     moved = shifts(look, placed(look.session, strip_id, station), strip_id)
-    return Proposal(
-        id=f"{KIND.id}.{strip_id}",
-        kind=KIND.id,
-        stage="dynamics",
-        targets=(strip_id,),
-        title=f"Gentle compression that holds {name} together",
+    return KIND.move(
+        targets=(strip_id,), of=strip_id, title=f"Gentle compression that holds {name} together",
         reason=f"{number(station.ratio)}:1, attack {number(station.attack_ms, 0)} ms by the hits, release "
         f"{_release(station, now)}, no make-up. Loud and soft moments come "
         f"{number((now.moments_before_db or 0.0) - (now.moments_now_db or 0.0))} dB closer.{_key(fit)}{_moved(moved)}"
@@ -324,12 +320,7 @@ def _proposal(look: Look, strip_id: str, name: str, fit: Fit, takes_db: float) -
         parameters={"takes_db": takes_db, **_numbers(station)},
         evidence={"takes_db": takes_db, "left_db": now.side.left_db, **_shift_evidence(moved),
                   **effects.evidence(now.side)},
-        metric=GAIN.id,
-        arguments={"strip": strip_id},
-        before=0.0,
-        expected=now.loud_gain_db,
-        tolerance=GAIN.tolerance,
-        source="trial",
+        metric=GAIN, arguments={"strip": strip_id}, before=0.0, expected=now.loud_gain_db, source="trial",
         weight=3.0 if strip_id == MIX else 2.5,
     )  # fmt: skip
 

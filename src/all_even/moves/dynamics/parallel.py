@@ -188,25 +188,17 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
     else:
         rise = f"kept {number(-fit.under_lu)} LU under the dry sound: there are no hits to go by."
     quiet = "" if fit.quiet_db is None else f" What is quiet comes up by {number(fit.quiet_db)} dB: noise, bleed, room."
-    return Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="dynamics",
-        targets=ids(lanes),
-        title=f"A crushed copy under the {whom}",
+    return KIND.move(
+        targets=ids(lanes), title=f"A crushed copy under the {whom}",
         reason=f"Post-fader, post-pan copies in a bus: without its compressor it {null} (null {number(fit.null_db, 0)} "
         f"dB). {number(fit.crush.ratio, 0)}:1 from {number(fit.crush.threshold_db)} dB on, fast, no make-up; {rise}"
         f"{quiet} Mute the bus to compare.",
         parameters={"level_db": fit.level_db, "threshold_db": fit.crush.threshold_db, "name": (name,), "body_db": aim},
         evidence={"null_db": fit.null_db, "under_dry_lu": fit.under_lu, "body_db": fit.body_db, "peak_db": fit.peak_db,
                   "noise_rise_db": fit.quiet_db},
-        metric=METRIC.id if fit.body_db is not None else UNDER.id,
-        arguments={"bus": name},
+        metric=METRIC if fit.body_db is not None else UNDER, arguments={"bus": name},
         before=0.0 if fit.body_db is not None else None,
-        expected=fit.body_db if fit.body_db is not None else fit.under_lu,
-        tolerance=METRIC.tolerance if fit.body_db is not None else UNDER.tolerance,
-        source="trial",
-        weight=4.0,
+        expected=fit.body_db if fit.body_db is not None else fit.under_lu, source="trial", weight=4.0,
     )  # fmt: skip
 
 
@@ -308,12 +300,8 @@ def _knob(look: Look, bus_id: str, name: str, found: Part, hits: tuple[float, ..
     station = replace(crush, mix=round(100.0 * mix, 1), makeup_db=round(makeup_db, 1))
     now, _ = through(dry, [station])
     over = body_rise_db(dry, now.samples, counted, BODY_S) - body_rise_db(dry, now.samples, counted, punch.ATTACK_S)
-    return Proposal(
-        id=f"{KNOB.id}.{bus_id}",
-        kind=KNOB.id,
-        stage="dynamics",
-        targets=(bus_id,),
-        title=f"Crushed and mixed in, inside {name}",
+    return KNOB.move(
+        targets=(bus_id,), of=bus_id, title=f"Crushed and mixed in, inside {name}",
         reason=f"The other school of parallel compression: one compressor in the group, {number(station.ratio, 0)}:1 "
         f"from {number(station.threshold_db)} dB on, {number(station.mix)} % of it mixed in with "
         f"{number(station.makeup_db)} dB of make-up: the same as a copy that lifts the body by {number(aim)} dB, "
@@ -321,13 +309,7 @@ def _knob(look: Look, bus_id: str, name: str, found: Part, hits: tuple[float, ..
         parameters={"threshold_db": station.threshold_db, "mix": station.mix, "makeup_db": station.makeup_db},
         evidence={"body_db": aim, "louder_lu": (now.lufs or 0.0) - dry.lufs,
                   "noise_rise_db": side_effects.noise_rise_db(dry.power, now.power)},
-        metric=OVER.id,
-        arguments={"strip": bus_id},
-        before=0.0,
-        expected=over,
-        tolerance=OVER.tolerance,
-        source="trial",
-        weight=1.2,
+        metric=OVER, arguments={"strip": bus_id}, before=0.0, expected=over, source="trial", weight=1.2,
     )  # fmt: skip
 
 

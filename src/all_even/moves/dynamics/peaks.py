@@ -103,23 +103,15 @@ def _proposal(kind: Kind, lane: Lane, found: Part, tried: Tried, over: float, at
         else f"A fast compressor, {number(FAST_RATIO, 0)}:1 from {number(at_db)} dB on, the first from the top that "
         f"does it, brings the peak to {number(now.peak_now_dbfs)} dBFS"
     )
-    return Proposal(
-        id=f"{kind.id}.{lane.id}",
-        kind=kind.id,
-        stage="dynamics",
-        targets=(lane.id,),
+    return kind.move(
+        targets=(lane.id,), of=lane.id,
         title=f"Hold the few high peaks of {lane.name}{'' if limiter else ' with a fast compressor'}",
         reason=f"One in ten of its peaks stands up to {number(over)} dB over the others. {how}; everything else passes "
         f"as it is.{effects.told(now.side)}",
         parameters={"at_db": at_db, "makeup_db": getattr(tried.stations[0], "makeup_db", 0.0)},
         evidence={"over_db": over, "peak_now_dbfs": now.peak_now_dbfs, **effects.evidence(now.side)},
-        metric=CREST.id,
-        arguments={"strip": lane.id},
-        before=found.crest_db,
-        expected=now.crest_now_db,
-        tolerance=CREST.tolerance,
-        source="trial",
-        weight=2.0 + 0.1 * min(10.0, over),
+        metric=CREST, arguments={"strip": lane.id}, before=found.crest_db, expected=now.crest_now_db,
+        source="trial", weight=2.0 + 0.1 * min(10.0, over),
     )  # fmt: skip
 
 

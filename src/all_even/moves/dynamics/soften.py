@@ -108,25 +108,16 @@ def propose(look: Look) -> list[Proposal]:
 def _proposal(look: Look, lane: Lane, found: Sibilants, wanted: list[Span], amount_db: float) -> Proposal:
     signal = now_signal(look, lane.id)
     before = over_vowels_db(signal, [span[:2] for span in wanted])
-    proposal = Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="dynamics",
-        targets=(lane.id,),
-        title=f"Soften {texts.count(len(wanted), 'sibilant')} of {lane.name}",
+    proposal = KIND.move(
+        targets=(lane.id,), of=lane.id, title=f"Soften {texts.count(len(wanted), 'sibilant')} of {lane.name}",
         reason=f"They stand {number(found.clear_db)} dB clear of the vowels, treble against the rest. A shelf from 5 "
         f"kHz steps down on each for as long as it lasts, {number(amount_db)} dB at the median, louder ones further; "
         "vowels pass untouched. About one in four is another hissing consonant: leave out what should stay.",
         parameters={"amount_db": amount_db, "starts_s": tuple(f"{span[0]:.3f}" for span in wanted),
                     "ends_s": tuple(f"{span[1]:.3f}" for span in wanted),
                     "gains_db": tuple(f"{span[2]:.1f}" for span in wanted)},
-        evidence={"sibilants": len(wanted), "clear_db": found.clear_db},
-        metric=METRIC.id,
-        arguments={"strip": lane.id},
-        before=before,
-        tolerance=METRIC.tolerance,
-        source="trial",
-        weight=1.7,
+        evidence={"sibilants": len(wanted), "clear_db": found.clear_db}, metric=METRIC,
+        arguments={"strip": lane.id}, before=before, source="trial", weight=1.7,
     )  # fmt: skip
     return _with_trial(look, proposal)
 

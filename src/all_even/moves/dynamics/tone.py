@@ -54,10 +54,7 @@ def propose(look: Look) -> list[Proposal]:
         ]
         where = look.session.settings.bus_tone
         made.append(
-            Proposal(
-                id=KIND.id,
-                kind=KIND.id,
-                stage="dynamics",
+            KIND.move(
                 targets=(MIX,),
                 title=f"Tone of the mix: {zones.NAMES[index]} {signed(gain_db, 1)} dB, broad",
                 reason=f"At equal loudness the mix has {number(abs(beside))} dB {'more' if beside > 0.0 else 'less'} "
@@ -65,11 +62,10 @@ def propose(look: Look) -> list[Proposal]:
                 f"bus, 3 dB at most; look at single tracks first if one of them makes it.",
                 parameters={"zone": float(index), "gain_db": gain_db, "first": float(where == "first")},
                 evidence={"beside_db": beside, "references": len(found.references)},
-                metric=ZONE.id,
+                metric=ZONE,
                 arguments={"zone": index},
                 before=before,
                 expected=then,
-                tolerance=ZONE.tolerance,
                 weight=2.0,
             )
         )

@@ -60,21 +60,18 @@ def _proposal(session: Session, strip_id: str, name: str, changes: dict[str, flo
     label = next(station.LABEL for station in session.chain(strip_id) if station.id == worst)
     school = session.settings.station_gain_db
     wanted = "as before it" if school == 0.0 else f"{number(school)} dB over the one before it"
-    return Proposal(
-        id=f"{KIND.id}.{strip_id}",
-        kind=KIND.id,
-        stage="gain",
+    return KIND.move(
         targets=(strip_id,),
+        of=strip_id,
         title=f"{name}: level after each station {wanted}",
         reason=f"{label} changes the level by {number(changes[worst] + school)} dB: with and without it can't be "
         "compared fairly. Its output level is set; what the chain gives to the fader changes too: do this before "
         "the balance.",
         evidence={f"{station}_off_db": change for station, change in changes.items()},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"strip": strip_id},
         before=furthest,
         expected=0.0,
-        tolerance=METRIC.tolerance,
         source="trial",
         weight=1.0,
     )

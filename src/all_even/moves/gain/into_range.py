@@ -52,11 +52,9 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
         against = f"its peaks are over {number(settings.working_peak_dbfs, 0)}"
     linear = not any(station.LEVEL_DEPENDENT for station in lane.chain[max(0, wrong.begins - 1) : wrong.into - 1])
     rms = met.level.rms_dbfs or 0.0
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="gain",
+    return KIND.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"{lane.name}: {number(gain_db)} dB into its {wrong.station.LABEL.lower()}",
         reason=f"It meets {number(rms)} dBFS RMS, peaks {number(met.level.peak_dbfs or 0.0)}: {against}. "
         f"It begins with {where} and is put right there. The fader "
@@ -68,11 +66,10 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
             "clip_gain_db": lane.clip_gain_db,
             "station": wrong.station.id,
         },
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lane.id, "place": met.place if met.place != FILE else CLIP},
         before=rms,
         expected=rms + gain_db if linear else None,
-        tolerance=METRIC.tolerance,
         weight=8.0 if outside(met, settings) > 0 else 5.0,
     )
 

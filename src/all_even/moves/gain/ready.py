@@ -63,10 +63,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     settings = look.session.settings
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="gain",
+        KIND.move(
             title=f"Bring {len(wanted)} recordings to the working level",
             reason=f"Clip gains from {number(min(wanted.values()))} to {number(max(wanted.values()))} dB bring them to "
             f"{number(settings.working_rms_dbfs, 0)} dBFS RMS, peaks under {number(settings.working_peak_dbfs, 0)}; "
@@ -74,7 +71,7 @@ def propose(look: Look) -> list[Proposal]:
             "thresholds that are set later comparable.",
             parameters={CHANGES: wanted},
             evidence={"recordings_off": len(wanted), "recordings": len(_lanes(look))},
-            metric=METRIC.id,
+            metric=METRIC,
             before=float(len(wanted)),
             expected=0.0,
             tolerance=0.0,

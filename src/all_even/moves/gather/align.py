@@ -94,11 +94,9 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
     if frames:
         what.append(f"{early.name} {number(abs(delay_ms), 2)} ms later")
     away = f" {late.name} comes {number(abs(later_ms), 2)} ms later ({abs(later_ms) * 34.3:.0f} cm)." if frames else ""
-    return Proposal(
-        id=f"{KIND.id}.{head.id}.{other.id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=(head.id, other.id),
+        of=f"{head.id}.{other.id}",
         title=f"{head.name} and {other.name} together: {', '.join(what)}",
         reason=f"They are one source.{away} Over {len(now.gains_db)} hits their low sum then gains "
         f"{number(gains['both'].mean_db - now.mean_db)} dB (now {number(now.mean_db)} ± {number(now.spread_db)}, then "
@@ -112,11 +110,10 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
             "hits": len(now.gains_db),
             **{f"low_sum_{name}_db": item.mean_db for name, item in gains.items()},
         },
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"a": head.id, "b": other.id},
         before=now.mean_db,
         expected=gains["both"].mean_db,
-        tolerance=METRIC.tolerance,
         weight=7.1,
     )
 

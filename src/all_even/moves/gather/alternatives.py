@@ -6,7 +6,7 @@ Whether they are candidates or layers nobody can hear from the files: the card a
 from all_even.figures.book.look import Look
 from all_even.figures.sources.relations import candidate_groups, relations
 from all_even.moves.kind import Kind
-from all_even.moves.metric import Metric
+from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import alternatives
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -19,17 +19,15 @@ def propose(look: Look) -> list[Proposal]:
 def _ask(session: Session, group: list[str]) -> Proposal:
     first, *others = (session.lane(lane_id) for lane_id in group)
     names = ", ".join(lane.name for lane in others)
-    return Proposal(
-        id=f"{KIND.id}.{first.id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=tuple(group),
+        of=first.id,
         title=f"{first.name} plays, {names} {'wait' if len(others) > 1 else 'waits'}",
         reason=f"They play the same {first.role}, stroke by stroke: candidates for one part, or layers? As candidates "
         "one plays and the others wait, silent, never counted twice; U plays the next one. As layers: decline.",
         evidence={"role": first.role, "candidates": len(group)},
-        metric=METRIC.id,
-        arguments={"lane": first.id},
+        metric=METRIC,
+        arguments={"lane": first.id, "lanes": " ".join(group)},
         before=float(len(group)),
         expected=1.0,
         weight=5.0,
@@ -41,16 +39,17 @@ def edit(session: Session, proposal: Proposal) -> Session:
     return alternatives.together(session, present)
 
 
-def playing(session: Session, lane_id: str) -> int:
-    """How many of a lane's candidates play."""
-    lane = session.lane(lane_id)
-    group = [other for other in session.lanes if other.alternative == lane.alternative]
-    known = group if lane.alternative is not None else [lane]
-    return sum(not other.mute for other in known)
+def playing(session: Session, arguments: Arguments) -> float:
+    """How many of these lanes play. A move of an older file names only the first: then of its candidates."""
+    named = str(arguments.get("lanes") or "").split()
+    first = session.lane(str(arguments["lane"]))
+    if not named and first.alternative is not None:
+        named = [lane.id for lane in session.lanes if lane.alternative == first.alternative]
+    return float(sum(not lane.mute for lane in session.lanes if lane.id in (named or [first.id])))
 
 
 KIND = Kind("gather.alternatives", ("files", "names", "order", "levels"), propose, edit)
 METRIC = Metric(
     "candidates-playing", "candidates that play", "", 0, 0.0, ("order", "levels"),
-    lambda look, arguments: float(playing(look.session, str(arguments["lane"]))),
+    lambda look, arguments: playing(look.session, arguments),
 )  # fmt: skip

@@ -38,22 +38,21 @@ def propose(look: Look) -> list[Proposal]:
         return []
     unnamed = sum(lane.role == "unknown" and not lane.hidden for lane in look.session.lanes)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="gather",
+        KIND.move(
             title=f"Call {len(found)} unnamed lanes what they sound like",
             reason="Their names say nothing. What is struck, what is a bass and what is pitched can be heard; which "
             "instrument it is can't: say more where you know more.",
             parameters={ROLES: tuple(f"{lane_id} {role}" for lane_id, (role, _) in found.items())},
-            evidence={look.session.lane(lane_id).name[:80]: f"{role}, {100 * likely:.0f} %"
-                      for lane_id, (role, likely) in list(found.items())[:150]},
-            metric=METRIC.id,
+            evidence={
+                look.session.lane(lane_id).name[:80]: f"{role}, {100 * likely:.0f} %"
+                for lane_id, (role, likely) in list(found.items())[:150]
+            },
+            metric=METRIC,
             before=float(unnamed),
             expected=float(unnamed - len(found)),
             weight=3.5,
         )
-    ]  # fmt: skip
+    ]
 
 
 def roles_of(proposal: Proposal) -> dict[str, str]:

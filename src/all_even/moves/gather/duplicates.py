@@ -19,15 +19,13 @@ def _hide(session: Session, spare: str, relation: Relation) -> Proposal:
     first, second = session.lane(relation.other(spare)), session.lane(spare)
     apart = relation.offset_ms or 0.0
     far = f", {number(abs(apart), 1)} ms apart" if abs(apart) > 0.05 else ""
-    return Proposal(
-        id=f"{KIND.id}.{second.id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=(second.id,),
+        of=second.id,
         title=f"Hide {second.name}: the same as {first.name}",
         reason=f"Taken from each other nothing is left{far}. Twice the same track is 6 dB more of it, or a comb.",
         evidence={"offset_ms": apart, "correlation": relation.correlation, "kept": first.name},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": second.id},
         before=1.0,
         expected=0.0,

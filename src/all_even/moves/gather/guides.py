@@ -23,15 +23,13 @@ def guides(session: Session) -> list[Lane]:
 
 def propose(look: Look) -> list[Proposal]:
     return [
-        Proposal(
-            id=f"{KIND.id}.{lane.id}",
-            kind=KIND.id,
-            stage="gather",
+        KIND.move(
             targets=(lane.id,),
+            of=lane.id,
             title=f"Hide {lane.name}: a guide",
             reason="It helped the players find the part; the real one is there. Muted and hidden, not deleted.",
             evidence={"role": lane.role},
-            metric=METRIC.id,
+            metric=METRIC,
             arguments={"lane": lane.id},
             before=1.0,
             expected=0.0,

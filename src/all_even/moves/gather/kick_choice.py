@@ -63,11 +63,9 @@ def propose(look: Look) -> list[Proposal]:
 def _proposal(look: Look, playing: Lane, best: Lane, heard: dict[str, float]) -> Proposal:
     tails = {lane.id: _tail_ms(look, lane) for lane in (playing, best)}
     told = " against ".join(f"{number(tails[lane.id] or 0.0, 0)} ms" for lane in (best, playing))
-    return Proposal(
-        id=f"{KIND.id}.{playing.id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=(playing.id, best.id),
+        of=playing.id,
         title=f"{best.name} instead of {playing.name}",
         reason=f"Over this song's bass {number(heard[best.id], 0)} % of it is heard, of {playing.name} "
         f"{number(heard[playing.id], 0)} %, as loud as each other. Its tail is {told}.",
@@ -76,10 +74,9 @@ def _proposal(look: Look, playing: Lane, best: Lane, heard: dict[str, float]) ->
             **{f"{lane_id}_focus_percent": value for lane_id, value in heard.items()},
             **{f"{lane_id}_tail_ms": tail for lane_id, tail in tails.items()},
         },
-        metric=METRIC.id,
+        metric=METRIC,
         before=heard[playing.id],
         expected=heard[best.id],
-        tolerance=METRIC.tolerance,
         source="trial",
         weight=4.5,
     )

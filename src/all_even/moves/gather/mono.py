@@ -18,16 +18,14 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _use_one(lane: Lane, correlation: float | None, channels: int) -> Proposal:
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"Use one channel of {lane.name}",
         reason="Both channels hold the same sound. As a mono lane it is panned by the pan law like the others, "
         "3 dB lower in the centre than now.",
         evidence={"correlation": correlation, "channels": channels},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lane.id},
         before=2.0,
         expected=1.0,

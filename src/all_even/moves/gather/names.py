@@ -26,14 +26,11 @@ def propose(look: Look) -> list[Proposal]:
         return []
     shown = "; ".join(f"{lane.name} → {wanted[lane.id]}" for lane in differing[:3])
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="gather",
+        KIND.move(
             title=f"Write out the names of {len(differing)} lanes",
             reason=f"{shown} … Every word that tells tracks apart stays; the file's own name is shown on hover.",
             evidence={"lanes_to_rename": len(differing), "roles_known": len(wanted)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=float(len(differing)),
             expected=0.0,
             weight=2.0,

@@ -34,14 +34,11 @@ def propose(look: Look) -> list[Proposal]:
     if not broken:
         return []
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="gather",
+        KIND.move(
             title="Bring the sections together",
             reason="Lanes of one family stand apart; together they are found and judged faster.",
             evidence={"family_breaks": broken, "lanes": len(look.session.lanes)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=float(broken),
             expected=0.0,
             weight=3.0,

@@ -24,16 +24,13 @@ def propose(look: Look) -> list[Proposal]:
         return []
     names = ", ".join(lane.name for lane in lanes[:4])
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="gather",
+        KIND.move(
             targets=tuple(lane.id for lane in lanes),
             title=f"Keep {len(lanes)} track{'s' if len(lanes) > 1 else ''} out of the mix",
             reason=f"{names}{' …' if len(lanes) > 4 else ''}: for the players, for keys or to compare with, not to be "
             "heard in the sum. They stay in the session and lead nowhere.",
             evidence={lane.name[:60]: lane.role for lane in lanes[:20]},
-            metric=METRIC.id,
+            metric=METRIC,
             before=float(len(lanes)),
             expected=0.0,
             weight=7.0,

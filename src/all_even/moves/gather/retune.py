@@ -43,21 +43,18 @@ def propose(look: Look) -> list[Proposal]:
 def _retune(session: Session, lane_id: str, cents: float) -> Proposal:
     name = session.lane(lane_id).name
     way = "flat" if cents < 0.0 else "sharp"
-    return Proposal(
-        id=f"{KIND.id}.{lane_id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=(lane_id,),
+        of=lane_id,
         title=f"Retune {name} by {signed(-cents, 0)} cents",
         reason=f"It is {abs(cents):.0f} cents {way} against the others all along. A copy of the file is made beside it "
         f"in “{retuning.FOLDER}” and used instead; the recording stays. Listen: pitch shifting is never free.",
         parameters={"cents": round(-cents, 1)},
         evidence={"tuning_cents": cents},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lane_id},
         before=cents,
         expected=0.0,
-        tolerance=METRIC.tolerance,
         weight=1.5,
     )
 

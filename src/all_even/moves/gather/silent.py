@@ -20,15 +20,13 @@ def _is_silent(look: Look, lane: Lane) -> bool:
 def _hide(look: Look, lane: Lane) -> Proposal:
     measures = look.measures(lane.id)
     assert measures is not None
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"Hide {lane.name}",
         reason="The file never passes −70 LUFS: nothing to mix, one row less to read.",
         evidence={"sample_peak_dbfs": measures.sample_peak_dbfs, "duration_s": round(measures.duration_s, 1)},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lane.id},
         before=1.0,
         expected=0.0,

@@ -33,16 +33,14 @@ def proposal_of(session: Session, template: Template, least_share: float = 0.0) 
     rest = f" Nothing is said of {', '.join(without[:4])}{' …' if len(without) > 4 else ''}." if without else ""
     buses = f", {len(template.buses)} buses" if template.buses else ""
     arguments: dict[str, float | int | str | None] = {TEMPLATE: template.name}
-    return Proposal(
-        id=f"{KIND.id}.{templates.slug(template.name)}",
-        kind=KIND.id,
-        stage="gather",
+    return KIND.move(
+        of=templates.slug(template.name),
         title=f"Set up like “{template.name}”",
         reason=f"{len(found)} of {len(in_sight)} tracks have a counterpart there by name or role: their chains, pans, "
         f"sends and groups{buses} and the mix bus are taken over, levels are not.{rest}",
         parameters={TEMPLATE: template.name},
         evidence={"matched": len(found), "without": len(without)},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments=arguments,
         before=float(_alike(session, template, found)),
         expected=float(len(found)),

@@ -97,11 +97,9 @@ def propose(look: Look) -> list[Proposal]:
             continue
         name = look.session.strip_name(lane_id)
         proposals.append(
-            Proposal(
-                id=f"{KIND.id}.{lane_id}",
-                kind=KIND.id,
-                stage="low-end",
+            KIND.move(
                 targets=(lane_id,),
+                of=lane_id,
                 title=f"Take down the kick that is baked into {name}",
                 reason=f"With the kick away, {name} rises by {number(now.rise_db)} dB at "
                 f"{number(100.0 * now.share, 0)} % of the "
@@ -110,11 +108,10 @@ def propose(look: Look) -> list[Proposal]:
                 "peaks.",
                 parameters={"ceiling_db": ceiling},
                 evidence={"hits": now.hits, "share": now.share},
-                metric=METRIC.id,
+                metric=METRIC,
                 arguments={"lane": lane_id},
                 before=now.rise_db,
                 expected=after.rise_db,
-                tolerance=METRIC.tolerance,
                 weight=6.2,
             )
         )

@@ -71,10 +71,7 @@ def propose(look: Look) -> list[Proposal]:
     change = _brightness(lifted.mean(axis=1), rate) - _brightness(sound.mean(axis=1), rate)
     others = len(kicks_and_basses(look.session)[0]) > 1
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=(lane.id,),
             title=f"More click for {lane.name}, and {number(-down_db)} dB less of it: a taste"
             if gain_db > 0.0
@@ -82,10 +79,9 @@ def propose(look: Look) -> list[Proposal]:
             reason=_why(gain_db, now),
             parameters={"gain_db": gain_db, "down_db": down_db},
             evidence={"click_db": now},
-            metric=METRIC.id,
+            metric=METRIC,
             before=now,
             expected=None if others else now + change,
-            tolerance=METRIC.tolerance,
             weight=1.0,
         )
     ]

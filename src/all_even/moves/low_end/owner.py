@@ -25,25 +25,27 @@ def propose(look: Look) -> list[Proposal]:
     words = ", and ".join((", ".join(found.speaking(side)[:-1]), found.speaking(side)[-1]))
     reason = words.removeprefix(", and ")
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             title=f"The {side} owns the bottom",
             reason=f"{reason[:1].upper()}{reason[1:]}.{but} The other yields under 80 Hz; turn it round on the "
             "bench, and everything below turns with it.",
             parameters={"owner": side},
             evidence={
-                "z": found.z, "level_under_70_hz_db": found.level_db, "kick_share": found.kick_share,
-                "bass_share": found.bass_share, "deep_share": found.deep, "tail_ms": found.tail_ms,
-                "note_s": found.note_s, "pull": found.pull,
+                "z": found.z,
+                "level_under_70_hz_db": found.level_db,
+                "kick_share": found.kick_share,
+                "bass_share": found.bass_share,
+                "deep_share": found.deep,
+                "tail_ms": found.tail_ms,
+                "note_s": found.note_s,
+                "pull": found.pull,
             },
-            metric=METRIC.id,
+            metric=METRIC,
             before=0.0,
             expected=1.0,
             weight=8.0,
         )
-    ]  # fmt: skip
+    ]
 
 
 def question(look: Look) -> str | None:

@@ -92,11 +92,9 @@ def _proposal(look: Look, lane: Lane, now: float, is_kick: bool) -> list[Proposa
     )
     other = "linear" if phase == "minimum" else "minimum"
     return [
-        Proposal(
-            id=f"{KIND.id}.{lane.id}",
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=(lane.id,),
+            of=lane.id,
             title=f"High-pass {lane.name} at {CUTOFF_HZ:.0f} Hz, {phase} phase",
             reason=f"Under 24 Hz it has {number(now)} dB of its low sound: not heard, but it takes headroom. With "
             f"{phase} "
@@ -105,11 +103,10 @@ def _proposal(look: Look, lane: Lane, now: float, is_kick: bool) -> list[Proposa
             f"{cost}.",
             parameters={"phase": phase},
             evidence={"peak_change_minimum_db": changes["minimum"], "peak_change_linear_db": changes["linear"]},
-            metric=METRIC.id,
+            metric=METRIC,
             arguments={"lane": lane.id},
             before=now,
             expected=behind[phase],
-            tolerance=METRIC.tolerance,
             source="trial",
             weight=3.0,
         )

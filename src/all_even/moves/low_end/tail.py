@@ -104,10 +104,7 @@ def propose(look: Look) -> list[Proposal]:
     if present is None or expected > 0.9 * contested:
         return []
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=found.kicks,
             title=f"Kick's tail from {number(now_ms, 0)} to {number(shorter, 0)} ms",
             reason=f"For {number(contested, 0)} ms of each hit neither kick nor bass stands over the other. A gate "
@@ -118,16 +115,17 @@ def propose(look: Look) -> list[Proposal]:
             "kick file is the better way.",
             parameters={
                 "thresholds_db": {lane_id: peak + under for lane_id, peak in peaks.items()},
-                "hold_ms": hold, "release_ms": release,
+                "hold_ms": hold,
+                "release_ms": release,
             },
             evidence={"tail_ms": now_ms, "tail_after_ms": shorter, **evidence(look, after, before)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=present,
             expected=present + expected - contested,
             tolerance=max(METRIC.tolerance, 0.3 * (contested - expected)),
             weight=6.0,
         )
-    ]  # fmt: skip
+    ]
 
 
 def edit(session: Session, proposal: Proposal) -> Session:

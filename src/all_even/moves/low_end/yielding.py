@@ -49,17 +49,14 @@ def propose(look: Look) -> list[Proposal]:
         return []
     net, cutoff_hz, after = max(good, key=lambda item: item[0])
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=lanes,
             title=f"High-pass the {yields} at {cutoff_hz:.0f} Hz: the {side} owns the bottom",
             reason=f"{beside_a_fader(before, after)} A school: others find it lifeless and stop at 30 Hz. "
             f"{number(100.0 * time_under(look, cutoff_hz), 0)} % of the bass's note time lies under it.",
             parameters={"cutoff_hz": cutoff_hz},
             evidence=evidence(look, after, before),
-            metric=ROOM.id,
+            metric=ROOM,
             before=found.room_db,
             expected=found.room_db + net,
             tolerance=bottom.tolerance_db(net, bottom.STATIC_TOLERANCE_DB),

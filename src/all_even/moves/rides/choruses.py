@@ -88,27 +88,25 @@ def propose(look: Look) -> list[Proposal]:
     before = over_rest_lu(look, arguments)
     up_db = UP.default
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="rides",
+        KIND.move(
             targets=tuple(bus.id for bus in free),
             title=f"Returns {signed(up_db, 1)} dB in {len(sections)} chorus{'es' if len(sections) > 1 else ''}",
             reason="Effects open up in choruses and step back in verses: steps of the returns' faders at the sections' "
             f"starts, to be refined when rides are made. First at {number(sections[0].start_s, 0)} s.",
-            parameters={"up_db": up_db,
-                        "starts": {str(i): item.start_s for i, item in enumerate(sections)},
-                        "ends": {str(i): item.end_s for i, item in enumerate(sections)}},
+            parameters={
+                "up_db": up_db,
+                "starts": {str(i): item.start_s for i, item in enumerate(sections)},
+                "ends": {str(i): item.end_s for i, item in enumerate(sections)},
+            },
             evidence={"choruses": len(sections), "returns": len(free)},
-            metric=METRIC.id,
+            metric=METRIC,
             arguments=arguments,
             before=before,
             expected=None if before is None else before + up_db,
-            tolerance=METRIC.tolerance,
             source="predicted",
             weight=0.8,
         )
-    ]  # fmt: skip
+    ]
 
 
 def over_rest_lu(look: Look, arguments: Arguments) -> float | None:

@@ -68,10 +68,7 @@ def propose(look: Look) -> list[Proposal]:
     if rise is None or rise > MOST_HIDDEN:
         return []
     arguments: dict[str, float | int | str | None] = {"inside": " ".join(f"{s.start_s:.3f}" for s in sections)}
-    proposal = Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="rides",
+    proposal = KIND.move(
         targets=tuple(lane.id for lane in lanes),
         title=f"{len(lanes)} parts closer outside {len(sections)} chorus{'es' if len(sections) > 1 else ''}",
         reason=f"At {number(WIDTH.default, 2)} of their width outside choruses the chorus opens: wider, not louder. No "
@@ -79,13 +76,8 @@ def propose(look: Look) -> list[Proposal]:
         parameters={"width": WIDTH.default, "pans": {lane.id: lane.pan for lane in lanes},
                     "starts": {str(i): item.start_s for i, item in enumerate(sections)},
                     "ends": {str(i): item.end_s for i, item in enumerate(sections)}},
-        evidence={"parts": len(lanes), "most_more_hidden": rise},
-        metric=METRIC.id,
-        arguments=arguments,
-        before=opening_db(look, arguments),
-        tolerance=METRIC.tolerance,
-        source="trial",
-        weight=1.0,
+        evidence={"parts": len(lanes), "most_more_hidden": rise}, metric=METRIC, arguments=arguments,
+        before=opening_db(look, arguments), source="trial", weight=1.0,
     )  # fmt: skip
     return [_refit(look, proposal)]
 

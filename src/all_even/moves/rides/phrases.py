@@ -72,28 +72,21 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
     order = [int(unit) for unit in line.worst if unit in set(moved.tolist())]
     worst = order[0]
     bleed = line.clear_db is not None and line.clear_db < CLEAR_DB
-    proposal = Proposal(
-        id=f"{kind.id}.{lane.id}",
-        kind=kind.id,
-        stage="rides",
-        targets=(lane.id,),
-        title=f"Ride {texts.count(len(moved), 'word')} of {lane.name}",
+    proposal = kind.move(
+        targets=(lane.id,), of=lane.id, title=f"Ride {texts.count(len(moved), 'word')} of {lane.name}",
         reason=f"Over its backing it usually stands at {number(found.usual_db)} dB; these lie beside it. Most hidden: "
         f"{time_text(float(line.words.starts_s[worst]))}, {number(100.0 * line.hidden[worst], 0)} % of it, "
         f"{signed(float(found.units_db[worst]))} dB. Ramps lie in the gaps and end 20 ms before each word."
         + (f" Its fader goes up by {number(up_db)} dB only." if up_db < most_db else "")
         + (" Others bleed into this track: they come up with it." if bleed else ""),
         parameters={
-            **words(look.session, line, found.units_db),
-            "least_db": least_db, "most_db": most_db, "made_with": (f"{least_db}", f"{most_db}"),
-            "order": tuple(str(unit) for unit in order),
-        },
+                    **words(look.session, line, found.units_db),
+                    "least_db": least_db, "most_db": most_db, "made_with": (f"{least_db}", f"{most_db}"),
+                    "order": tuple(str(unit) for unit in order),
+                    },
         evidence={"words": len(line), "ridden": len(moved), "usual_over_backing_db": found.usual_db,
                   "most_hidden": float(line.hidden.max()), "clear_of_bleed_db": line.clear_db},
-        metric=APART.id,
-        arguments={"strip": lane.id},
-        before=line.spread_db,
-        tolerance=APART.tolerance,
+        metric=APART, arguments={"strip": lane.id}, before=line.spread_db,
         source="predicted" if is_predicted(look.session, lane) else "trial",
         weight=8.0 if is_lead(lane) else 4.0 if is_voice(lane) else 1.5,
     )  # fmt: skip

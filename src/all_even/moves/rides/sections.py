@@ -42,24 +42,16 @@ def _proposal(look: Look, lane: Lane, line: Riding, by: np.ndarray, share: float
             told[int(section)] = value
     said = ", ".join(f"{names[index] if 0 <= index < len(names) else '?'} {signed(0.01 * share * value)} dB"
                      for index, value in told.items())  # fmt: skip
-    proposal = Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="rides",
-        targets=(lane.id,),
-        title=f"Ride {lane.name} section by section",
+    proposal = KIND.move(
+        targets=(lane.id,), of=lane.id, title=f"Ride {lane.name} section by section",
         reason="Its backing is fuller in some sections than in others, and the line stands over it unlike: this is no "
         f"unevenness of the singer, so it is a ride of its own. {number(share, 0)} % of the way: {said}.",
         parameters={
-            **words(look.session, line, by), "share": share,
-        },
-        evidence={"sections": len(told)},
-        metric=SECTIONS.id,
-        arguments={"strip": lane.id},
+                    **words(look.session, line, by), "share": share,
+                    },
+        evidence={"sections": len(told)}, metric=SECTIONS, arguments={"strip": lane.id},
         before=apart(riding.centres_db(line.relation_db, line.section)),
-        tolerance=SECTIONS.tolerance,
-        source="predicted" if is_predicted(look.session, lane) else "trial",
-        weight=2.0,
+        source="predicted" if is_predicted(look.session, lane) else "trial", weight=2.0,
     )  # fmt: skip
     return _expected(look, proposal)
 

@@ -92,10 +92,7 @@ def propose(look: Look) -> list[Proposal]:
 def _proposal(look: Look, lane: Lane, thrown: Sequence[Throw], bpm: float, under_db: float) -> Proposal | None:
     first = min(thrown, key=lambda item: item.start_s)
     name = free_bus_name(look.session, NAME)
-    proposal = Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="rides",
+    proposal = KIND.move(
         targets=(lane.id,),
         title=f"Throw {texts.count(len(thrown), 'word')} of {lane.name} into an echo",
         reason=f"Behind them the backing is {number(thrown[-1].softer_lu)} LU softer or more, for a beat at least; "
@@ -106,10 +103,7 @@ def _proposal(look: Look, lane: Lane, thrown: Sequence[Throw], bpm: float, under
                     "ends_s": tuple(f"{item.end_s:.3f}" for item in thrown),
                     "until_s": tuple(f"{item.until_s:.3f}" for item in thrown)},
         evidence={"throws": len(thrown), "least_softer_lu": min(item.softer_lu for item in thrown)},
-        metric=METRIC.id,
-        tolerance=METRIC.tolerance,
-        source="trial",
-        weight=1.2,
+        metric=METRIC, source="trial", weight=1.2,
     )  # fmt: skip
     return _placed(look, proposal)
 

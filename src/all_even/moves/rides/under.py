@@ -103,11 +103,8 @@ def _after(found: Table, lane_id: str, line: Riding, others: list[str], by_db: f
 
 def _proposal(look: Look, lane: Lane, line: Riding, chosen: list[str], before: float, after: float) -> Proposal:
     names = [look.session.strip_name(other) for other in chosen]
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="rides",
-        targets=tuple(chosen),
+    return KIND.move(
+        targets=tuple(chosen), of=lane.id,
         title=f"{' and '.join(names) if len(names) < 3 else f'{len(names)} parts'} down where {lane.name} sounds",
         reason=f"{', '.join(names)} hide most of it. Down by {number(BY.default)} dB within {1000.0 * FADE_S:.0f} ms, "
         "there when it enters, back behind it. Ride the lead first: this is for where its ride or the headroom is "
@@ -116,13 +113,7 @@ def _proposal(look: Look, lane: Lane, line: Riding, chosen: list[str], before: f
                     "starts_s": tuple(f"{value:.3f}" for value in line.words.starts_s),
                     "ends_s": tuple(f"{value:.3f}" for value in line.words.ends_s)},
         evidence={"parts": len(chosen), "of_the_lead_set_free": before - after},
-        metric=HIDDEN.id,
-        arguments={"strip": lane.id},
-        before=before,
-        expected=after,
-        tolerance=HIDDEN.tolerance,
-        source="predicted",
-        weight=3.0,
+        metric=HIDDEN, arguments={"strip": lane.id}, before=before, expected=after, source="predicted", weight=3.0,
     )  # fmt: skip
 
 

@@ -82,19 +82,16 @@ def _proposal(look: Look, found: Sharing, a: int, b: int, chosen: list[search.Pl
     placed = [Placed(found.scene.names[one.track], one.band) for one in chosen]
     gains = [f"{unit.name} {100.0 * found.shares[i]:.0f} to {100.0 * trial.shares[i]:.0f} %"
              for i, unit in ((a, first), (b, second))]  # fmt: skip
-    proposal = Proposal(
-        id=f"{KIND.id}.{first.id}-{second.id}"[:60],
-        kind=KIND.id,
-        stage="share",
+    proposal = KIND.move(
+        of=f"{first.id}-{second.id}",
         targets=(first.id, second.id),
         title=f"{first.name} and {second.name}: different centres",
         reason=f"They are alike and play at once. {first.name} comes up at {_at(lifts[a])} where {second.name} goes "
         f"down, and {second.name} at {_at(lifts[b])}. Hidden: {', '.join(gains)}. Placing them apart does more.",
         parameters=bands.parameters(found.units, placed),
         evidence={"first_then": float(trial.shares[a]), "second_then": float(trial.shares[b])},
-        metric=HIDDEN.id,
+        metric=HIDDEN,
         before=100.0 * found.mean,
-        tolerance=HIDDEN.tolerance,
         weight=3.5,
     )
     return bands.measured(look, proposal)

@@ -100,20 +100,16 @@ def propose(look: Look) -> list[Proposal]:
     then = bottom_db(found, after)
     lanes = ", ".join(text for _, text in sorted(told, reverse=True)[:3])
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="share",
+        KIND.move(
             targets=tuple(corners),
             title=f"High-pass under the lowest note: {texts.count(len(told), 'source')}",
             reason=f"Under 120 Hz they stand in the way of kick and bass (against those: {lanes}). Nobody is heard "
             "much more by it; it is headroom, and rumble gone.",
             parameters={passes.FREQUENCY: corners},
             evidence={"clutter_db": before, "clutter_then_db": then, "sources": len(told)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=before,
             expected=then,
-            tolerance=METRIC.tolerance,
             weight=4.0,
         )
     ]

@@ -149,10 +149,8 @@ def _proposal(found: Sharing, one: Keyed, range_db: float, at_db: float, tried: 
     own_static = float(static.shares[one.masker] - found.shares[one.masker])
     gain = float(found.shares[one.victim] - tried.shares[one.victim])
     gain_static = float(found.shares[one.victim] - static.shares[one.victim])
-    return Proposal(
-        id=f"{KIND.id}.{victim.id}-{masker.id}"[:60],
-        kind=KIND.id,
-        stage="share",
+    return KIND.move(
+        of=f"{victim.id}-{masker.id}",
         targets=tuple(lane.id for lane in masker.lanes),
         title=f"{masker.name} {number(-range_db, 0)} dB back at {number(one.hz, 0)} Hz while {victim.name} sounds",
         reason=f"{victim.name} is hidden {100.0 * found.shares[one.victim]:.0f} %, then "
@@ -165,10 +163,9 @@ def _proposal(found: Sharing, one: Keyed, range_db: float, at_db: float, tried: 
             "victim_gain": gain, "own_cost": own, "static_gain": gain_static, "static_cost": own_static,
             "overlap": one.overlap,
         },
-        metric=HIDDEN.id,
+        metric=HIDDEN,
         before=100.0 * found.mean,
         expected=100.0 * tried.mean,
-        tolerance=HIDDEN.tolerance,
         source="trial",
         weight=4.5,
     )  # fmt: skip

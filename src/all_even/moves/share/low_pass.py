@@ -111,21 +111,17 @@ def propose(look: Look) -> list[Proposal]:
         return []
     now, then = _beside(found, before), _beside(found, after)
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="share",
+        KIND.move(
             targets=tuple(corners),
             title=f"Low-pass where only hiss is above: {texts.count(len(told), 'source')}",
             reason=f"{', '.join(told)}: as loud there in the pauses as while it plays, and over what counts as heard. "
             "Nothing of the instruments goes; it is hiss that adds up.",
             parameters={passes.FREQUENCY: corners},
             evidence={"hiss_db": now, "hiss_then_db": then, "sources": len(told)},
-            metric=METRIC.id,
+            metric=METRIC,
             arguments={"lanes": " ".join(heads)},
             before=now,
             expected=then,
-            tolerance=METRIC.tolerance,
             weight=2.0,
         )
     ]

@@ -77,10 +77,7 @@ def propose(look: Look) -> list[Proposal]:
         f"Every track keeps its loudness; no curve moves by more than {number(_most(chosen), 0)} dB. Placing and "
         "leaving out do more: do that first. Nobody has listened to it."
     )
-    proposal = Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="share",
+    proposal = KIND.move(
         targets=tuple(lane.id for i in sorted(tracks) for lane in found.units[i].lanes),
         title=f"{texts.count(len(placed), 'band')} on {texts.count(len(tracks), 'source')}",
         reason=told,
@@ -94,9 +91,8 @@ def propose(look: Look) -> list[Proposal]:
             "lost": float(lost[worst]),
             "cuts_only_gain": _cuts_only(look, found),
         },
-        metric=HIDDEN.id,
+        metric=HIDDEN,
         before=100.0 * found.mean,
-        tolerance=HIDDEN.tolerance,
         weight=5.0,
     )
     return [_within(look, found, bands.measured(look, proposal))]

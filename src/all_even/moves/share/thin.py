@@ -65,11 +65,9 @@ def _proposal(look: Look, found: Sharing, trial: Trial, gained: float, index: in
     rest = [i for i in range(len(found.units)) if i != index]
     weight = found.scene.importance[rest]
     then = float(weight @ np.nan_to_num(muted[rest])) / max(float(weight.sum()), 1e-12)
-    return Proposal(
-        id=f"{KIND.id}.{unit.id}",
-        kind=KIND.id,
-        stage="share",
+    return KIND.move(
         targets=tuple(lane.id for lane in unit.lanes),
+        of=unit.id,
         title=f"Leave out {unit.name}",
         reason=f"{100.0 * found.shares[index]:.0f} % of it is hidden anyway. Without it the others are hidden "
         f"{number(100.0 * gained)} % less, {found.units[best].name} most: {100.0 * found.shares[best]:.0f} to "
@@ -83,7 +81,7 @@ def _proposal(look: Look, found: Sharing, trial: Trial, gained: float, index: in
             "most_gained": found.units[best].name,
             "hidden_then": then,
         },
-        metric=HIDDEN.id,
+        metric=HIDDEN,
         before=100.0 * found.mean,
         expected=100.0 * then,
         tolerance=0.5,

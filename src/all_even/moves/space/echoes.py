@@ -58,12 +58,8 @@ def _proposal(look: Look, sends: dict[str, float], bpm: float, off_percent: floa
     sound = look.book.sound(session, bus, cancelled=look.cancelled, workers=look.workers)
     worst = mono.worst_db(sound.read(0, sound.frames).astype(float), session.sample_rate)
     name = free_bus_name(look.session, NAME)
-    return Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="space",
-        targets=tuple(sends),
-        title="Echoes in time behind the lead",
+    return KIND.move(
+        targets=tuple(sends), title="Echoes in time behind the lead",
         reason=f"At {number(bpm)} BPM {LEFT} is {number(echo.left_ms, 0)} ms on the left and {RIGHT} is "
         f"{number(echo.right_ms, 0)} ms on the right; {number(FEEDBACK, 0)} % come again, thinner and darker. Just "
         f"missed when muted.{_mono(worst)} A matter of taste.",
@@ -71,12 +67,7 @@ def _proposal(look: Look, sends: dict[str, float], bpm: float, off_percent: floa
                     "name": (name,)},
         evidence={"bpm": bpm, "left_ms": echo.left_ms, "right_ms": echo.right_ms, "worst_in_mono_db": worst,
                   "lead_hidden_percent": None if figures.lead_hidden is None else 100.0 * figures.lead_hidden},
-        metric=COVERED.id,
-        arguments={"bus": name},
-        expected=figures.covered,
-        tolerance=COVERED.tolerance,
-        source="trial",
-        weight=1.5,
+        metric=COVERED, arguments={"bus": name}, expected=figures.covered, source="trial", weight=1.5,
     )  # fmt: skip
 
 

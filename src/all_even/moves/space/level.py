@@ -54,10 +54,9 @@ def _proposal(
     source: Literal["predicted", "trial"] = "predicted",
 ) -> Proposal:
     """A move of one return, judged by one of its figures."""
-    return Proposal(
-        id=f"{kind.id}.{bus.id}", kind=kind.id, stage="space", targets=(bus.id,), title=title, reason=reason,
-        parameters=parameters, evidence=evidence, metric=metric.id, arguments={"bus": bus.name}, before=before,
-        expected=expected, tolerance=metric.tolerance, source=source, weight=weight,
+    return kind.move(
+        targets=(bus.id,), of=bus.id, title=title, reason=reason, parameters=parameters, evidence=evidence,
+        metric=metric, arguments={"bus": bus.name}, before=before, expected=expected, source=source, weight=weight,
     )  # fmt: skip
 
 

@@ -54,23 +54,14 @@ def _proposal(look: Look, sends: dict[str, float], ensemble: str, aim: float) ->
     figures = spaces.figures_of(placed, bus)
     rows = sorted({seats.row_of(look.session.lane(lane_id)) for lane_id in sends})
     room = Room()
-    return Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="space",
-        targets=tuple(sends),
-        title=f"One room for the {ensemble}",
+    return KIND.move(
+        targets=tuple(sends), title=f"One room for the {ensemble}",
         reason=f"An ensemble shares one place: {number(room.width_m, 0)} by {number(room.length_m, 0)} by "
         f"{number(room.height_m, 0)} m, {number(room.decay_s)} s, {len(rows)} row{'s' if len(rows) > 1 else ''} from "
         f"{number(FIRST_M, 0)} m on; first reflections by seat, then one common tail. Just missed when muted.",
         parameters={"sends": sends, "level_db": level_db, "name": (name,), "aim": aim, "ensemble": (ensemble,)},
         evidence={"rows": len(rows), "volume_m3": room.volume_m3, "low_added_db": figures.low_added_db},
-        metric=COVERED.id,
-        arguments={"bus": name},
-        expected=figures.covered,
-        tolerance=COVERED.tolerance,
-        source="trial",
-        weight=6.5,
+        metric=COVERED, arguments={"bus": name}, expected=figures.covered, source="trial", weight=6.5,
     )  # fmt: skip
 
 

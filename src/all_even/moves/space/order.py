@@ -70,23 +70,15 @@ def _proposal(look: Look, row_db: float) -> Proposal | None:
     furthest = max(by_db, key=lambda lane_id: abs(by_db[lane_id]))
     then = depth.ratio_db(look.at(moved(session, by_db)), furthest)
     name = session.strip_name(furthest)
-    return Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="space",
+    return KIND.move(
         targets=tuple(by_db),
         title=f"Front to back: {len(by_db)} lane{'s' if len(by_db) > 1 else ''} by the rows they sit in",
         reason=f"Each row {number(row_db)} dB deeper than the one before it, by direct against returned sound. Most is "
         f"moved {name}: its sends {signed(by_db[furthest], 1)} dB.",
         parameters={"by_db": by_db, "row_db": row_db, "lane": (furthest,)},
         evidence={"lanes": len(by_db), "furthest": name, "by_db": by_db[furthest]},
-        metric=DEPTH.id,
-        arguments={"lane": furthest},
-        before=depth.ratio_db(look, furthest),
-        expected=then,
-        tolerance=DEPTH.tolerance,
-        source="predicted",
-        weight=2.5,
+        metric=DEPTH, arguments={"lane": furthest}, before=depth.ratio_db(look, furthest), expected=then,
+        source="predicted", weight=2.5,
     )  # fmt: skip
 
 

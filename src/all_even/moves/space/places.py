@@ -177,7 +177,7 @@ def short_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Propos
         f"200 Hz to 7 kHz. A trace on nearly everything{most}; nothing from kick and bass."
         + (f" Left dry: {aside}." if aside else "")
     )
-    return _proposal(look, "space.short", "Short room", "A short room for nearly everything", reason, fit, aim, 6.0)
+    return _proposal(look, SHORT, "Short room", "A short room for nearly everything", reason, fit, aim, 6.0)
 
 
 def long_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Proposal | None:
@@ -196,19 +196,16 @@ def long_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Proposa
         f"One long, darker space carries what leads: {number(fit.reverb.decay_s, 2)} s, "
         f"{fit.reverb.predelay_ms:.0f} ms of pre-delay, 200 Hz to 7 kHz.{ends}"
     )
-    return _proposal(look, "space.long", "Long hall", "A long, darker hall behind what leads", reason, fit, aim, 5.0)
+    return _proposal(look, LONG, "Long hall", "A long, darker hall behind what leads", reason, fit, aim, 5.0)
 
 
 def _proposal(
-    look: Look, kind: str, name: str, title: str, reason: str, fit: Trial, aim: float, weight: float
+    look: Look, kind: Kind, name: str, title: str, reason: str, fit: Trial, aim: float, weight: float
 ) -> Proposal:
     found, name = fit.figures, free_bus_name(look.session, name)
     hidden = "" if found.lead_hidden is None else f", hides {number(100.0 * found.lead_hidden)} % more of the lead"
     low = "" if found.low_added_db is None else f" It adds {number(found.low_added_db, 2)} dB under 250 Hz{hidden}."
-    return Proposal(
-        id=kind,
-        kind=kind,
-        stage="space",
+    return kind.move(
         targets=tuple(fit.sends),
         title=title,
         reason=f"{reason} Its fader is where it is just missed when muted.{low}",
@@ -218,10 +215,9 @@ def _proposal(
                   "low_added_db": found.low_added_db,
                   "lead_hidden_percent": None if found.lead_hidden is None else 100.0 * found.lead_hidden,
                   "snare_to_kick_s": fit.until_s, "drop_db": fit.drop_db},
-        metric=COVERED.id,
+        metric=COVERED,
         arguments={"bus": name},
         expected=found.covered,
-        tolerance=COVERED.tolerance,
         source="trial",
         weight=weight,
     )  # fmt: skip

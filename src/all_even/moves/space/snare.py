@@ -72,23 +72,13 @@ def propose(look: Look) -> list[Proposal]:
 def _proposal(look: Look, bus: Bus, reverb: Reverb, found: spaces.Wall, drop: float) -> Proposal:
     time_s = ends_at_kick_s(look, reverb, lambda one: _chain(bus, one))
     after = spaces.drop_db(look, bus.id, _chain(bus, replace(reverb, decay_s=time_s)))
-    return Proposal(
-        id=f"{KIND.id}.{bus.id}",
-        kind=KIND.id,
-        stage="space",
-        targets=(bus.id,),
-        title=f"{bus.name}: the snare's room ends at the next kick",
+    return KIND.move(
+        targets=(bus.id,), of=bus.id, title=f"{bus.name}: the snare's room ends at the next kick",
         reason=f"The kick comes {1000.0 * found.typical_s:.0f} ms after the snare, and {number(reverb.decay_s, 2)} s "
         f"leave its room at {number(drop, 0)} dB under its start there; {number(time_s, 2)} s bring it down.",
         parameters={"station": (reverb.id,), "decay_s": time_s},
         evidence={"snare_to_kick_s": found.typical_s, "decay_before_s": reverb.decay_s, "decay_s": time_s},
-        metric=DROP.id,
-        arguments={"bus": bus.name},
-        before=drop,
-        expected=after,
-        tolerance=DROP.tolerance,
-        source="trial",
-        weight=4.5,
+        metric=DROP, arguments={"bus": bus.name}, before=drop, expected=after, source="trial", weight=4.5,
     )  # fmt: skip
 
 

@@ -31,6 +31,10 @@ Names = Annotated[tuple[Name, ...], Meta(max_length=2_000)]
 Parameters = Annotated[dict[Name, float | Text | PerStrip | Names | None], Meta(max_length=200)]
 
 
+Source = Literal["predicted", "trial"]
+"""From figures alone, or from a rendered trial."""
+
+
 class Proposal(Value, frozen=True, kw_only=True):
     """A move as data: what it would do to whom, why, and what is expected of it.
 
@@ -54,7 +58,7 @@ class Proposal(Value, frozen=True, kw_only=True):
     before: float | None = None
     expected: float | None = None
     tolerance: Annotated[float, Meta(ge=0.0)] = 0.0
-    source: Literal["predicted", "trial"] = "predicted"
+    source: Source = "predicted"
     rests_on: Annotated[dict[Name, Name], Meta(max_length=50)] = {}
     weight: float = 0.0
 

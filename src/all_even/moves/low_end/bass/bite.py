@@ -45,20 +45,16 @@ def propose(look: Look) -> list[Proposal]:
     if after is None or after - now < LEAST_LU:
         return []
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=tuple(lane.id for lane in lanes),
             title=f"Bite for the bass: {number(GAIN_DB, 0)} dB around {place_hz:.0f} Hz",
             reason=f"On a small speaker the bass loses {number(-now)} LU, then {number(-after)}. At {place_hz:.0f} Hz "
             "the rest of the mix covers it least; lower would sound more nasal, higher more of the pick. A taste.",
             parameters={"place_hz": place_hz},
             evidence={"small_speaker_lu": now, "small_speaker_then_lu": after},
-            metric=METRIC.id,
+            metric=METRIC,
             before=now,
             expected=after,
-            tolerance=METRIC.tolerance,
             weight=2.0,
         )
     ]

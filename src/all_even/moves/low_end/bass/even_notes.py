@@ -76,12 +76,8 @@ def _proposal(look: Look, found: Line, after: Line, final: BandCompressor, rippl
     loud = [named_midi(midi) for midi, db in sorted(pitches.items(), key=lambda item: -item[1])[:2] if db > 1.5]
     standing = f" {' and '.join(loud)} stand out most." if loud else ""
     band = final.bands[0]
-    return Proposal(
-        id=f"{KIND.id}.{found.lane_id}",
-        kind=KIND.id,
-        stage="low-end",
-        targets=(found.lane_id,),
-        title=f"Even out the low notes of {name}",
+    return KIND.move(
+        targets=(found.lane_id,), of=found.lane_id, title=f"Even out the low notes of {name}",
         reason=f"Its {len(found.notes)} notes under 85 Hz differ by {number(found.spread_db)} dB under 100 "
         f"Hz.{standing} What "
         f"lies there is compressed 4:1 from {number(band.threshold_db)} dB on, the highest threshold that reaches the "
@@ -89,11 +85,7 @@ def _proposal(look: Look, found: Line, after: Line, final: BandCompressor, rippl
         parameters={"threshold_db": band.threshold_db, "makeup_db": band.makeup_db},
         evidence={"notes": len(found.notes), "ripple_db": ripple, "pitch_range_db": found.pitch_range_db,
                   "within_a_pitch_db": found.within_db},
-        metric=SPREAD.id,
-        arguments={"lane": found.lane_id},
-        before=found.spread_db,
-        expected=after.spread_db,
-        tolerance=SPREAD.tolerance,
+        metric=SPREAD, arguments={"lane": found.lane_id}, before=found.spread_db, expected=after.spread_db,
         weight=4.0,
     )  # fmt: skip
 

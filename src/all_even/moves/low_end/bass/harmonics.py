@@ -102,20 +102,16 @@ def propose(look: Look) -> list[Proposal]:
     enough = [item for item in tried if item[1] - now >= AIM_LU]
     level_db, after, step = enough[0] if enough else max(tried, key=lambda item: item[1])
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=lanes,
             title=f"Harmonics for the bass, {number(-step, 0)} LU under it, on a parallel bus",
             reason=f"On a small speaker it loses {number(-now)} LU. Its lows are driven on a bus of their own and only "
             f"what is over {HIGH_HZ:.0f} Hz comes back; mute the bus and the bass is as it was.",
             parameters={"level_db": level_db, "drive_db": driven_db},
             evidence={f"left_at_{under:.0f}_lu": value for _, value, under in tried},
-            metric=METRIC.id,
+            metric=METRIC,
             before=now,
             expected=after,
-            tolerance=METRIC.tolerance,
             source="trial",
             weight=3.5,
         )

@@ -75,20 +75,17 @@ def _for(look: Look, lane: Lane) -> Proposal | None:
     if now is None or now < AUDIBLE_DB or not is_only_noise(sound, rate):
         return None
     after = over_db(Single(_station(), rate)(sound[:, np.newaxis])[:, 0], rate)
-    return Proposal(
-        id=f"{KIND.id}.{lane.id}",
-        kind=KIND.id,
-        stage="low-end",
+    return KIND.move(
         targets=(lane.id,),
+        of=lane.id,
         title=f"Low-pass {lane.name} at {CUTOFF_HZ / 1000.0:.0f} kHz: above is only noise",
         reason=f"Over {OVER_HZ / 1000.0:.0f} kHz it has {number(now)} dB of its sound, as much between the notes as in "
         "them: hiss or hum, nothing of strings or fingers.",
         evidence={"over_5_khz_db": now},
-        metric=METRIC.id,
+        metric=METRIC,
         arguments={"lane": lane.id},
         before=now,
         expected=after,
-        tolerance=METRIC.tolerance,
         weight=1.8,
     )
 

@@ -56,22 +56,19 @@ def propose(look: Look) -> list[Proposal]:
             continue
         names = ", ".join(f"{named_midi(midi)} {signed(db, 1)} dB" for midi, db in wanted)
         proposals.append(
-            Proposal(
-                id=f"{KIND.id}.{found.lane_id}",
-                kind=KIND.id,
-                stage="low-end",
+            KIND.move(
                 targets=(found.lane_id,),
+                of=found.lane_id,
                 title=f"Single notes of {look.session.strip_name(found.lane_id)}: {names}",
                 reason=f"Pitches differ by {number(found.pitch_range_db)} dB, notes of one pitch only by "
                 f"{number(found.within_db)}: it is the instrument or the room, each time alike. A narrow bell on these "
                 "notes does it before any compressor; it is meant to take out single notes.",
                 parameters={"bells_db": {str(midi): db for midi, db in wanted}},
                 evidence={"pitch_range_db": found.pitch_range_db, "within_a_pitch_db": found.within_db},
-                metric=SPREAD.id,
+                metric=SPREAD,
                 arguments={"lane": found.lane_id},
                 before=found.spread_db,
                 expected=after.spread_db,
-                tolerance=SPREAD.tolerance,
                 weight=4.2,
             )
         )

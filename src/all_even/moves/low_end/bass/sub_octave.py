@@ -41,10 +41,7 @@ def propose(look: Look) -> list[Proposal]:
     if after is None or after - now < 1.0:
         return []
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=found.basses,
             title="An octave under the bass, on a parallel bus",
             reason=f"The line hardly goes under {number(float(lowest), 0)} Hz. A taste: only the new band comes "
@@ -52,10 +49,9 @@ def propose(look: Look) -> list[Proposal]:
             f"{number(-RETURN_DB, 0)} dB under the bass; mute the bus to compare.",
             parameters={"level_db": RETURN_DB, "lowest_hz": float(lowest), "highest_hz": float(highest)},
             evidence={"lowest_note_hz": float(lowest), "highest_note_hz": float(highest)},
-            metric=METRIC.id,
+            metric=METRIC,
             before=now,
             expected=after,
-            tolerance=METRIC.tolerance,
             source="trial",
             weight=0.8,
         )

@@ -79,27 +79,27 @@ def propose(look: Look) -> list[Proposal]:
     assert net is not None
     note = named(band.frequency_hz).name
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=found.basses,
             title=f"Bass {number(-band.range_db, 0)} dB back at {number(band.frequency_hz, 0)} Hz while the kick "
             "sounds",
             reason=f"The kick has its peak there ({note}). {beside_a_fader(before, after)} Keyed by "
             f"{look.session.strip_name(copies.heard.kick_id)}; between the hits the bass is as it was.",
             parameters={
-                "frequency_hz": band.frequency_hz, "range_db": band.range_db, "q": band.q,
-                "threshold_db": band.threshold_db, "key": copies.heard.kick_id,
+                "frequency_hz": band.frequency_hz,
+                "range_db": band.range_db,
+                "q": band.q,
+                "threshold_db": band.threshold_db,
+                "key": copies.heard.kick_id,
             },
             evidence=evidence(look, after, before),
-            metric=ROOM.id,
+            metric=ROOM,
             before=found.room_db,
             expected=found.room_db + net,
             tolerance=bottom.tolerance_db(net, bottom.DYNAMIC_TOLERANCE_DB),
             weight=5.6,
         )
-    ]  # fmt: skip
+    ]
 
 
 def _best(found: Bottom) -> tuple[DynamicEqualiser, PairFigures] | None:

@@ -82,30 +82,28 @@ def propose(look: Look) -> list[Proposal]:
         if part
     )
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=(*found.kicks, *found.basses),
-            title="One static cut on the bass" if len(bells["bass"]) == 1 and not bells["kick"] else "Reciprocal "
-            "clearing: "
-            f"the {side} owns the bottom",
+            title="One static cut on the bass"
+            if len(bells["bass"]) == 1 and not bells["kick"]
+            else f"Reciprocal clearing: the {side} owns the bottom",
             reason=f"{words[:1].upper()}{words[1:]}. {beside_a_fader(before, after)} The simple way, where a dynamic "
             "band "
             "is not wanted.",
             parameters={
                 "kick_bells": {f"{hz:.1f}": db for hz, db in bells.get("kick", [])},
                 "bass_bells": {f"{hz:.1f}": db for hz, db in bells.get("bass", [])},
-                "kicks": found.kicks, "basses": found.basses,
+                "kicks": found.kicks,
+                "basses": found.basses,
             },
             evidence=evidence(look, after, before),
-            metric=ROOM.id,
+            metric=ROOM,
             before=found.room_db,
             expected=found.room_db + net,
             tolerance=bottom.tolerance_db(net, bottom.STATIC_TOLERANCE_DB),
             weight=5.4,
         )
-    ]  # fmt: skip
+    ]
 
 
 def edit(session: Session, proposal: Proposal) -> Session:

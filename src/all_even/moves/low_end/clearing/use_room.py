@@ -14,6 +14,7 @@ from all_even.dsp.parameter import LEVEL, number
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import copies
 from all_even.measure.sharing.low_pair import pair_figures
+from all_even.moves.balance.bass_ceiling import METRIC as BASS_RE_KICK
 from all_even.moves.balance.bass_ceiling import bass_lanes, ceiling
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
@@ -39,10 +40,7 @@ def propose(look: Look) -> list[Proposal]:
     if change < WORTH_DB:
         return []
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=tuple(lane.id for lane in lanes),
             title=f"Bass {number(change)} dB up: the room is there now",
             reason=f"{number(100.0 * found.focus, 0)} % of the kick are heard over it; up to its ceiling, which "
@@ -50,10 +48,9 @@ def propose(look: Look) -> list[Proposal]:
             "sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
             parameters={"by_db": change},
             evidence={"to_ceiling_db": found.change_db, "held_by": found.by, **bottom.evidence(look)},
-            metric="bass-re-kick",
+            metric=BASS_RE_KICK,
             before=found.bass_re_kick_lu,
             expected=found.bass_re_kick_lu + change,
-            tolerance=0.3,
             weight=5.3,
         )
     ]

@@ -235,10 +235,7 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
     nearest = f" {fit.ducks.infeasible}" if fit.ducks.infeasible else ""
     at_hits = one.name in SHAPED or one.name == CLICK_KEY
     shape = {f"{index}": float(hit) for index, hit in enumerate(fit.hits_s)} if at_hits else None
-    return Proposal(
-        id=KIND.id,
-        kind=KIND.id,
-        stage="low-end",
+    return KIND.move(
         targets=tuple(lane.id for lane in look.session.lanes if lane.id in copy.basses),
         title=f"Duck the bass {number(low.depth_db)} dB: {NAMES[one.name][0].lower()}{NAMES[one.name][1:]}",
         reason=f"{words} {worth}{nearest}",
@@ -252,7 +249,7 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
             "duck_depth_db": low.depth_db, "duck_ripple_db": one.sound.ripple_db, "duck_click_db": one.sound.click_db,
             "recovery_margin_ms": low.recovery_margin_ms, "unrecovered_hits": low.unrecovered_hits,
         },
-        metric=ROOM.id,
+        metric=ROOM,
         before=room,
         expected=room + net if room is not None and net is not None else None,
         tolerance=bottom.tolerance_db(net or 0.0, bottom.DYNAMIC_TOLERANCE_DB),

@@ -142,10 +142,7 @@ def propose(look: Look) -> list[Proposal]:
     expected = lift_db(found, found.bass * 10.0 ** ((then_db - now_db) / 20.0))
     kick = look.session.lane(found.kick_id).name
     return [
-        Proposal(
-            id=KIND.id,
-            kind=KIND.id,
-            stage="low-end",
+        KIND.move(
             targets=(ducked.lane.id,),
             title=f"Let the duck go on where {kick} pauses: {len(added)} more hits",
             reason=f"{kick} pauses, first at {time_text(added[0])}, and {ducked.lane.name} comes up by {number(now)} "
@@ -153,10 +150,9 @@ def propose(look: Look) -> list[Proposal]:
             "taste: coming up can be just what the song wants.",
             parameters={"shape": ducked.shape.id, "hits_s": {f"{i}": time for i, time in enumerate(added)}},
             evidence={"bass_comes_up_db": now, "hits": float(len(known)), "hits_added": float(len(added))},
-            metric=METRIC.id,
+            metric=METRIC,
             before=now,
             expected=expected,
-            tolerance=METRIC.tolerance,
             weight=1.2,
         )
     ]
