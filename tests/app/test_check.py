@@ -133,7 +133,7 @@ def test_files_dropped_here_are_references_and_no_lanes(rig, tmp_path):
     lanes = rig.desk.session.lanes
     found.show_view(1)
     (tmp_path / "notes.txt").write_text("no sound")
-    rig.window.verbs.drop([*references(tmp_path, 5), tmp_path / "notes.txt"])
+    rig.window.verbs.files.drop([*references(tmp_path, 5), tmp_path / "notes.txt"])
     rig.wait(lambda: found.references.list.count() == 5)
     assert rig.desk.session.lanes is lanes
     assert len(rig.desk.session.references) == 5
@@ -150,7 +150,7 @@ def test_files_dropped_here_are_references_and_no_lanes(rig, tmp_path):
 def test_a_reference_is_heard_in_place_of_the_mix_and_v_switches(rig, tmp_path):
     found = bench(rig)
     found.show_view(1)
-    rig.window.verbs.drop(references(tmp_path, 1))
+    rig.window.verbs.files.drop(references(tmp_path, 1))
     rig.wait(lambda: found.references.list.count() == 1)
     found.switch_reference()
     rig.wait(lambda: rig.desk.hearing.name == "Finished 0")

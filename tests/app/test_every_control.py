@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 )
 
 from all_even import stages
-from all_even.app.commands import MENUS
+from all_even.app.commands.command import MENUS
 from all_even.app.lanes import layout
 from all_even.app.style import paint, theme
 from all_even.dsp import kinds

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
 from all_even import stages
-from all_even.app.commands import present_commands
+from all_even.app.commands.all import present_commands
 from all_even.app.finder.entries import entries
 from all_even.app.finder.ranking import ranked
 from all_even.app.lanes import layout
@@ -304,8 +304,8 @@ def test_a_chain_sends_and_levels_are_copied_as_text_and_pasted(opened):
     assert chain[1].key is None  # it can't listen to itself
     assert not {station.id for station in chain} & {"h", "k"}
     verbs = window.verbs
-    verbs.paste("sends")
-    verbs.paste("level")
+    verbs.strips.paste("sends")
+    verbs.strips.paste("level")
     lane = desk.session.lane(second)
     assert [(send.to, send.level_db) for send in lane.sends] == [(bus, -7.0)]
     assert (lane.level_db, lane.pan) == (-3.0, 0.4)
@@ -314,7 +314,7 @@ def test_a_chain_sends_and_levels_are_copied_as_text_and_pasted(opened):
     assert desk.session.lane(second).chain == ()
     QApplication.clipboard().setText("something else")
     before = desk.session
-    verbs.paste("chain")
+    verbs.strips.paste("chain")
     assert desk.session is before
 
 
@@ -370,9 +370,9 @@ def test_cards_are_made_changed_and_declined_by_command(opened):
     opened.measured()
     card = window.workbench.side.moves.current_card()
     assert card is not None
-    window.verbs.on_card("refuse")
+    window.verbs.page.on_card("refuse")
     assert card.reason.isVisible()
-    window.verbs.on_card("make")
+    window.verbs.page.on_card("make")
     opened.wait(lambda: any(entry.move for entry in desk.session.ledger))
     opened.measured()
 

@@ -10,7 +10,7 @@ import pytest
 
 from all_even import stages
 from all_even.app import stages as shown
-from all_even.app.commands import all_commands
+from all_even.app.commands.all import all_commands
 from all_even.app.desk import Desk
 from all_even.app.head.path import Path as StagePath
 from all_even.app.starting.start import preload

@@ -195,7 +195,7 @@ def test_any_setting_is_chosen_by_typing_a_part_of_its_name(rig):
     found.choose("pan")
     double(found, 5.0, 0.5)
     assert curve(rig, "pan")[0][1] == pytest.approx(0.0, abs=1.0)
-    found.clear()
+    found.acts.clear()
     assert curve(rig, "pan") == []
 
 
@@ -291,13 +291,13 @@ def test_sections_side_by_side_and_what_is_done_in_one(rig):
     QTest.mouseClick(found.sections, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert found.section == 1
     assert desk.player.position_s() == pytest.approx(CHORUS_S, abs=0.1)
-    found.trim_section(-1.0)
-    found.trim_section(-1.0)
+    found.acts.trim_section(-1.0)
+    found.acts.trim_section(-1.0)
     assert ride_edits.value_at(desk.session, lead(rig), "level_db", 0.5 * (CHORUS_S + END_S)) == -2.0
     assert ride_edits.value_at(desk.session, lead(rig), "level_db", 3.0) == 0.0
-    found.mute_section()
+    found.acts.mute_section()
     assert ride_edits.value_at(desk.session, lead(rig), "mute", CHORUS_S + 2.0) == 1.0
-    found.mute_section()
+    found.acts.mute_section()
     assert curve(rig, "mute") == []
     QTest.keyClick(found.sections, Qt.Key.Key_Left)
     assert found.section == 0
@@ -315,11 +315,11 @@ def test_a_section_is_copied_to_its_sisters(rig):
     )
     found.show_view(1)
     found.choose_section(0)
-    found.copy_to_sisters()
+    found.acts.copy_to_sisters()
     assert ride_edits.value_at(desk.session, lead(rig), "level_db", 6.3 + 2.1) == pytest.approx(3.6)
     found.choose_section(2)
     before = desk.session
-    found.copy_to_sisters()
+    found.acts.copy_to_sisters()
     assert desk.session is before
     desk.edit(rides_sessions.told)
 
@@ -329,16 +329,16 @@ def test_the_curve_is_written_to_a_file_and_read_again(rig, tmp_path):
     drawn = [(0.0, 0.0), (3.0, 0.0), (3.5, 4.0), (9.0, -2.0)]
     desk.edit(lambda s: ride_edits.set_curve(s, lead(rig), "level_db", drawn))
     for name in ("ride.csv", "ride.mid"):
-        found.write_file(tmp_path / name)
-        found.clear()
+        found.acts.write_file(tmp_path / name)
+        found.acts.clear()
         assert curve(rig) == []
-        found.read_file(tmp_path / name)
+        found.acts.read_file(tmp_path / name)
         assert ride_edits.value_at(desk.session, lead(rig), "level_db", 3.25) == pytest.approx(2.0, abs=0.1)
     assert automation_files.read(tmp_path / "ride.csv", LEVEL) == drawn
     said: list[str] = []
     desk.said.connect(said.append)
     (tmp_path / "broken.csv").write_text("time_s,value\nx,y\n")
-    found.read_file(tmp_path / "broken.csv")
+    found.acts.read_file(tmp_path / "broken.csv")
     assert "line 2" in said[-1]
 
 

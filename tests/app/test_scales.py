@@ -38,7 +38,7 @@ def test_a_place_is_found_again_but_for_the_notch_in_the_centre(pan):
 @pytest.mark.parametrize("stage", stages.all_keys())
 @pytest.mark.parametrize("width", [732.0, 960.0, 3200.0])
 def test_columns_lie_side_by_side_inside_the_view(stage, width):
-    body = views.VIEWS[stage].body(Desk())
+    body = views.VIEWS[stage].make_body(Desk())
     boxes = sorted(body.columns(layout.head_width(width), width).boxes.values())
     for (left, size), (following, _) in itertools.pairwise(boxes):
         assert size > 20.0

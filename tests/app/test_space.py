@@ -13,7 +13,7 @@ from all_even.app.stages.space.bench import SpaceBench
 from all_even.app.station import response_finding
 from all_even.dsp.space.convolution import Convolution
 from all_even.dsp.space.echo import Echo, note_ms
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model import space
 from tests.app.conftest import NO_STAGE

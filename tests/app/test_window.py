@@ -237,7 +237,7 @@ def test_notes_keep_position_and_lead_back_there(opened):
     QTest.keyClick(window.workbench.side.notes.text, Qt.Key.Key_Return)
     note = desk.session.notes[0]
     assert (note.text, round(note.position_s, 1)) == ("snare rings", 3.0)
-    window.verbs.locate(0.0)
+    window.verbs.page.locate(0.0)
     window.workbench.side.notes.list.itemActivated.emit(window.workbench.side.notes.list.item(0))
     opened.wait(lambda: abs(desk.player.position_s() - 3.0) < 0.05)
 

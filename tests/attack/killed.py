@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from all_even.audio import decoded, sound_file
 from all_even.deliver.print_mix import PrintSettings, print_mix
-from all_even.deliver.recall import Sheet, write_recall
+from all_even.deliver.recall import Sheet
+from all_even.deliver.recall_sheet import write_recall
 from all_even.deliver.stems import print_stems
 from all_even.engine.planning import make_plan
 from all_even.engine.sources import Sources

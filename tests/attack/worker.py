@@ -61,7 +61,8 @@ def sentence_fault(text: str) -> str | None:
 
 
 def try_session(data: bytes, folder: Path, number: int) -> str:
-    from all_even.deliver.recall import Sheet, write_recall
+    from all_even.deliver.recall import Sheet
+    from all_even.deliver.recall_sheet import write_recall
     from all_even.engine.planning import make_plan
     from all_even.engine.running import Running
     from all_even.engine.sources import Sources

@@ -12,9 +12,10 @@ from msgspec.structs import replace
 
 from all_even.deliver import shapes
 from all_even.deliver.print_mix import PrintSettings, print_mix
-from all_even.deliver.recall import Sheet, csv_text, json_text, write_recall
+from all_even.deliver.recall import Sheet, csv_text, json_text
 from all_even.deliver.recall_page import html
-from all_even.dsp.space.reverb import STARTS
+from all_even.deliver.recall_sheet import write_recall
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.engine.planning import make_plan
 from all_even.engine.render import measure_mix, render
 from all_even.engine.sources import Sources

@@ -7,7 +7,8 @@ import pytest
 
 from all_even.deliver import pdf as pdfs
 from all_even.deliver.console_page import rows, write_console
-from all_even.deliver.recall import Sheet, write_recall
+from all_even.deliver.recall import Sheet
+from all_even.deliver.recall_sheet import write_recall
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.tone.passes import HighPass

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 from all_even.dsp.processor import Single
 from all_even.dsp.space.doubling import Doubling
 from all_even.dsp.space.echo import NOTES, Echo, note_ms
-from all_even.dsp.space.reverb import STARTS, Reverb, early_taps, line_frames
+from all_even.dsp.space.reverb import Reverb, early_taps, line_frames
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.measure.space import response
 
 RATE = 48_000

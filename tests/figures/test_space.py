@@ -6,7 +6,7 @@ import soundfile
 from msgspec.structs import replace
 
 from all_even.dsp.space.convolution import Convolution
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.tone.passes import HighPass
 from all_even.dsp.utility import Gain
 from all_even.engine import responses

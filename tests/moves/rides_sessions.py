@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.figures.book.look import Look
 from all_even.session.editing import edits
 from all_even.session.model.on_time_line import SectionMark

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even.dsp.processor import Processor
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.figures.book.look import Look
 from all_even.session.editing import edits, space_edits

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from all_even import stages
 from all_even.dsp.space.echo import Echo, note_ms
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.space.room import Room
 from all_even.dsp.tone.passes import HighPass
 from all_even.figures.space import depth, spaces

@@ -13,7 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import stages
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.figures.book.look import Look
 from all_even.figures.book.pages import Pages

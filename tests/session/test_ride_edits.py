@@ -5,7 +5,7 @@ from msgspec.structs import replace
 
 from all_even.decibels import OFF_DB
 from all_even.dsp.dynamics.compressor import Compressor
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.measure.time.sections import Section
 from all_even.session.editing import chain_edits, edits, ride_edits, routing_edits, space_edits

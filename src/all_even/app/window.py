@@ -4,7 +4,7 @@ import gc
 import threading
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
@@ -26,9 +26,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from all_even.app import menus
-from all_even.app.actions import Actions
-from all_even.app.commands import Command
+from all_even.app.commands import belonging, menus
+from all_even.app.commands.command import Command
 from all_even.app.desk import Desk
 from all_even.app.finder.panel import Finder
 from all_even.app.starting.start_page import StartPage
@@ -36,6 +35,7 @@ from all_even.app.status import StatusLine
 from all_even.app.style import fields, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.app.timers import timer
+from all_even.app.verbs.actions import Actions
 
 if TYPE_CHECKING:
     from all_even.app.finder.entries import Entry
@@ -94,10 +94,10 @@ class MainWindow(QMainWindow):
         column.addWidget(self.status)
         self.setCentralWidget(whole)
         self.start_page = StartPage()
-        self.start_page.folder_wanted.connect(self.verbs.ask_folder)
-        self.start_page.session_wanted.connect(self.verbs.ask_session)
+        self.start_page.folder_wanted.connect(self.verbs.files.ask_folder)
+        self.start_page.session_wanted.connect(self.verbs.files.ask_session)
         self.start_page.demo_wanted.connect(self.desk.documents.open_demo)
-        self.start_page.path_wanted.connect(self.verbs.open_path)
+        self.start_page.path_wanted.connect(self.verbs.files.open_path)
         self.start_page.recovery_wanted.connect(self.desk.documents.recover)
         self.pages.addWidget(self.start_page)
 
@@ -133,9 +133,11 @@ class MainWindow(QMainWindow):
         """Makes the working views; the start page is on screen before this is needed."""
         if self.workbench is not None:
             return self.workbench
+        from all_even.app.verbs.page import PageVerbs
         from all_even.app.workbench import Workbench
 
         bench = self.workbench = Workbench(self.desk, self._parts)
+        page = self.verbs.page = PageVerbs(self.desk, bench)
         bench.hide()
         self.pages.addWidget(bench)
         transport = bench.head.transport
@@ -143,24 +145,24 @@ class MainWindow(QMainWindow):
         transport.stop_pressed.connect(self.verbs.to_start)
         transport.loop_pressed.connect(self.verbs.toggle_loop)
         transport.follow_pressed.connect(bench.bench.set_follow)
-        transport.strip.located.connect(self.verbs.locate)
-        bench.side.notes.go_to.connect(self.verbs.locate)
+        transport.strip.located.connect(page.locate)
+        bench.side.notes.go_to.connect(page.locate)
         bench.fit(self.width(), self.height())
         fields.tint_icons(self)
         return bench
 
     @property
-    def commands(self) -> list[Command]:
+    def commands(self) -> list[Command[Any]]:
         return self.menus.commands
 
-    def give(self, command: Command) -> None:
+    def give(self, command: Command[Any]) -> None:
         """Does what a command says, if that can be done now."""
         if command.enabled(self.desk):
             command.run(self.verbs)
 
-    def _on_wanted(self, text: str) -> None:
+    def _on_wanted(self, command_id: str) -> None:
         for command in self.commands:
-            if command.text == text:
+            if command.id == command_id:
                 self.give(command)
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
@@ -169,10 +171,10 @@ class MainWindow(QMainWindow):
             return
         by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
         widget = QApplication.focusWidget() if by_key else self.childAt(event.pos())
-        place, owner = menus.place_of(widget)
+        place, owner = belonging.place_of(widget)
         at = event.globalPos()
         if owner is not None and not by_key:
-            point_at = owner.property(menus.POINT)
+            point_at = owner.property(belonging.POINT)
             if point_at is not None:
                 point_at(owner.mapFromGlobal(at))
         elif widget is not None and by_key:
@@ -206,7 +208,7 @@ class MainWindow(QMainWindow):
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
                 "blind": lambda: BlindPage(self.desk, self.leave_page),
-                "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.open_path),
+                "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.files.open_path),
             }[name]()
             self._extra[name] = made
             self.pages.addWidget(made)
@@ -254,7 +256,7 @@ class MainWindow(QMainWindow):
 
     def open_path(self, path: Path) -> None:
         """Opens a folder or a session file."""
-        self.verbs.open_path(path)
+        self.verbs.files.open_path(path)
 
     def say(self, sentence: str) -> None:
         """A sentence in the status line."""
@@ -343,7 +345,7 @@ class MainWindow(QMainWindow):
         mime = event.mimeData() if event is not None else None
         paths = [Path(url.toLocalFile()) for url in (mime.urls() if mime is not None else []) if url.isLocalFile()]
         if paths:
-            self.verbs.drop(paths)
+            self.verbs.files.drop(paths)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved changes stay in a recovery copy; nothing asks, nothing is lost."""

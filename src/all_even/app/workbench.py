@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app.bench.bench import BenchFrame
+from all_even.app.bench.frame import BenchFrame
 from all_even.app.desk import Desk
 from all_even.app.head.head import Head
 from all_even.app.lanes.view import LaneView

@@ -272,7 +272,8 @@ def triggers(options: argparse.Namespace) -> int:
 
 def recall(options: argparse.Namespace) -> int:
     from all_even.deliver.console_page import write_console
-    from all_even.deliver.recall import Sheet, write_recall
+    from all_even.deliver.recall import Sheet
+    from all_even.deliver.recall_sheet import write_recall
     from all_even.session.file import store
 
     look = look_at(store.load(options.session))

@@ -7,7 +7,7 @@ everywhere: escaped in HTML, and in CSV kept from starting a formula.
 import csv
 import io
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -26,7 +26,6 @@ from all_even.measure.recording.track import TrackMeasures
 from all_even.moves import accounts
 from all_even.moves.share import bookkeeping
 from all_even.session.editing import edits
-from all_even.session.file import store
 from all_even.session.model.ledger import LedgerEntry
 from all_even.session.model.session import Session
 from all_even.session.tracks.roles import family_of
@@ -98,21 +97,6 @@ def bands_table(sheet: Sheet) -> list[dict[str, Any]]:
         }
         for thread in bookkeeping.book(sheet.session, sheet.reports).threads
     ]
-
-
-def write_recall(sheet: Sheet, path: Path) -> None:
-    """Writes the sheet in the format of the path's ending."""
-    from all_even.deliver import recall_page
-
-    formats: dict[str, tuple[Callable[[Sheet], str | bytes], outputs.Kind]] = {
-        ".html": (recall_page.html, outputs.HTML), ".pdf": (recall_page.pdf, outputs.PDF),
-        ".csv": (csv_text, outputs.CSV), ".json": (json_text, outputs.JSON),
-    }  # fmt: skip
-    name = short_name(path.name)
-    maker, kind = formats.get(path.suffix.lower(), (None, None))
-    if maker is None or kind is None:
-        raise UserError(f"{name} can't be written: the name has to end in {', '.join(FORMATS[:-1])} or .json.")
-    write_page(path, kind, maker(sheet), store.recordings(sheet.session))
 
 
 def write_page(path: Path, kind: outputs.Kind, content: str | bytes, protected: outputs.Recordings) -> None:

@@ -1,13 +1,11 @@
-"""The bench of a stage: what every one of them can do; and the frame that shows the one that is wanted."""
+"""The bench of a stage: what every one of them can do."""
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFrame, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from all_even.app import stages
 from all_even.app.desk import Desk
-from all_even.app.style import fields
 from all_even.app.work import Line, Report
 
 if TYPE_CHECKING:
@@ -84,78 +82,3 @@ class Bench(QWidget):
 
     def fit(self, narrow: bool) -> None:
         """narrow: whether the window has little width."""
-
-
-class BenchFrame(QFrame):
-    """Holds the benches; each is made when its stage is first shown, and only the visible one is refreshed."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.setObjectName("panel")
-        self._benches: dict[str, Bench] = {}
-        self._stack = QStackedWidget()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self._stack)
-        self._spare, self._narrow, self._follow = 0, False, False
-        desk.opened.connect(self._look_anew)
-        for signal in (desk.opened, desk.mix_measured, desk.arrivals_changed, desk.saved_state_changed):
-            signal.connect(self.refresh)
-        desk.changed.connect(lambda old, new: self.refresh())
-        desk.lane_measured.connect(lambda lane: self.refresh() if lane == desk.current else None)
-        desk.selection_changed.connect(lambda: self.shown.select() if desk.is_open else None)
-        desk.stage_changed.connect(lambda _stage: self.show_stage())
-        self.show_stage()
-
-    @property
-    def shown(self) -> Bench:
-        """The bench of the present stage."""
-        return self.of(self.desk.stage)
-
-    def of(self, stage: str) -> Bench:
-        """The bench of a stage, made where it is not there yet."""
-        if stage not in self._benches:
-            bench = self._benches[stage] = stages.VIEWS[stage].bench(self.desk)
-            bench.fit(self._narrow)
-            bench.set_follow(self._follow)
-            self._stack.addWidget(bench)
-            fields.tint_icons(bench)
-        return self._benches[stage]
-
-    def _look_anew(self) -> None:
-        for bench in self.made:
-            bench.look_anew()
-
-    @property
-    def made(self) -> tuple[Bench, ...]:
-        return tuple(self._benches.values())
-
-    def show_stage(self) -> None:
-        self._stack.setCurrentWidget(self.shown)
-        self._fit_height()
-        if self.desk.is_open:
-            self.shown.select()
-
-    def refresh(self) -> None:
-        if self.desk.is_open:
-            self.shown.refresh()
-
-    def tick(self, position_s: float, meters: "Meters | None") -> None:
-        if self.desk.is_open:
-            self.shown.tick(position_s, meters)
-
-    def set_follow(self, on: bool) -> None:
-        self._follow = on
-        for bench in self.made:
-            bench.set_follow(on)
-
-    def fit(self, *, narrow: bool, spare: int) -> None:
-        """spare: pixels of height that a bench may take more than the usual."""
-        self._narrow, self._spare = narrow, spare
-        for bench in self.made:
-            bench.fit(narrow)
-        self._fit_height()
-
-    def _fit_height(self) -> None:
-        self.setFixedHeight(min(self.shown.wanted_height, HEIGHT + self._spare))

@@ -4,7 +4,8 @@ While something is being worked out anew the old figure stays on the screen; it 
 is not worked out again: each figure is kept with the values it was made of.
 """
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any, Protocol
 
 from all_even.app.work import Report
 from all_even.errors import Cancelled
@@ -13,18 +14,28 @@ from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
-    from all_even.app.desk.desk import Desk
+    from all_even.app.desk.state import DeskState
     from all_even.figures.arriving.arrival import Arrival
     from all_even.figures.book.flow import Contribution, Flow
+    from all_even.measure.recording.files import FileReport
 
 Key = tuple[Any, ...]
+
+
+class Measured(Protocol):
+    """What pictures of what arrives rest on: measured files by lane id, and levels on the way."""
+
+    @property
+    def reports(self) -> "Mapping[str, FileReport]": ...
+    @property
+    def flow(self) -> "Flow | None": ...
 
 
 class Arrivals:
     """arrivals: by lane id. contributions: what each open edge gives to its target; changes are in them."""
 
-    def __init__(self, desk: "Desk") -> None:
-        self._desk = desk
+    def __init__(self, desk: "DeskState", measured: Measured) -> None:
+        self._desk, self._measured = desk, measured
         self._arrivals: dict[str, tuple[Key, Arrival]] = {}
         self._sums: dict[str, tuple[Key, list[Contribution]]] = {}
         self._again = False
@@ -56,8 +67,8 @@ class Arrivals:
             self._again = True
             return
         self._again = False
-        session, flow = desk.session, desk.figures.flow
-        reports = dict(desk.figures.reports)
+        session, flow = desk.session, self._measured.flow
+        reports = dict(self._measured.reports)
         selected = set(desk.selected)
         lanes = sorted(session.lanes, key=lambda lane: (lane.id not in selected, lane.hidden))
         known_arrivals, known_sums = dict(self._arrivals), dict(self._sums)

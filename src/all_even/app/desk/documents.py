@@ -1,5 +1,6 @@
 """The desk's documents: opening folders and sessions, saving, recovery copies."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,7 +15,9 @@ from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
-    from all_even.app.desk.desk import Desk
+    from all_even.app.desk.figures import DeskFigures
+    from all_even.app.desk.moves import DeskMoves
+    from all_even.app.desk.state import DeskState
     from all_even.audio.sound_file import SoundInfo
 
 AUTOSAVE_MS = 5_000
@@ -25,8 +28,10 @@ Unreadable = tuple[Path, str, int | None]
 class Documents:
     """unreadable: files of the opened folder that can't be used as they are."""
 
-    def __init__(self, desk: "Desk") -> None:
-        self._desk = desk
+    def __init__(
+        self, desk: "DeskState", figures: "DeskFigures", moves: "DeskMoves", close_session: Callable[[], None]
+    ) -> None:
+        self._desk, self._figures, self._moves, self._close_session = desk, figures, moves, close_session
         self.unreadable: list[Unreadable] = []
         self._autosave = timer(desk, AUTOSAVE_MS, self.autosave)
 
@@ -95,7 +100,7 @@ class Documents:
     def take(self, session: Session, path: Path | None, unreadable: list[Unreadable] | None = None) -> None:
         """Puts a session on the desk in place of the one that is there."""
         desk = self._desk
-        desk.close_session()
+        self._close_session()
         desk.document = document = Document(session, path)
         self.unreadable = unreadable or []
         desk.selected = (session.lanes[0].id,) if session.lanes else ()
@@ -110,8 +115,8 @@ class Documents:
             count = len(unreadable)
             more = f" ({count - 1} more can't be used; all are listed under Moves.)" if count > 1 else ""
             desk.said.emit(f"{unreadable[0][1]}{more}")
-        desk.moves.look_at_names()
-        desk.figures.measure_lanes()
+        self._moves.look_at_names()
+        self._figures.measure_lanes()
 
     def add_pair(self, path: Path, take: tuple[int, ...]) -> None:
         """Takes channels of a file that has more than two, as a lane of its own."""
@@ -210,7 +215,7 @@ class Documents:
             recent.remember_recent(place)
             if document is desk.document:
                 desk.saved_state_changed.emit()
-                desk.figures.keep_on_disk()
+                self._figures.keep_on_disk()
             desk.said.emit(f"Saved as {place.name} in {place.parent}.")
 
         desk.work.start("save", job, done, owner=document, completes=True, line="files")

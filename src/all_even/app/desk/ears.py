@@ -14,7 +14,9 @@ from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
-    from all_even.app.desk.desk import Desk
+    from all_even.app.desk.figures import DeskFigures
+    from all_even.app.desk.moves import DeskMoves
+    from all_even.app.desk.state import DeskState
     from all_even.engine.plan import Plan
     from all_even.engine.playing.player import Player
     from all_even.figures.book.look import Look
@@ -41,8 +43,10 @@ class Hearing:
 class Ears:
     """Lives in the interface thread; plans are made off it."""
 
-    def __init__(self, desk: "Desk", open_device: OpenDevice | None) -> None:
-        self._desk = desk
+    def __init__(
+        self, desk: "DeskState", figures: "DeskFigures", moves: "DeskMoves", open_device: OpenDevice | None
+    ) -> None:
+        self._desk, self._figures, self._moves = desk, figures, moves
         self.outputs = Outputs(desk)
         self._open_device = open_device or self.outputs.open
         self.known_player: Player | None = None
@@ -94,7 +98,7 @@ class Ears:
 
     def plan(self, session: Session | None = None) -> "Plan | None":
         """The plan of a session (the present one), or None while its files are being opened."""
-        sources = self._desk.figures.sources
+        sources = self._figures.sources
         if sources is None:
             return None
         from all_even.engine.planning import make_plan
@@ -105,9 +109,9 @@ class Ears:
         desk = self._desk
         if not desk.is_open:
             return
-        if desk.figures.sources is None:
+        if self._figures.sources is None:
             if not desk.work.busy("sources") and not desk.work.busy("measure"):
-                desk.figures.open_sources()  # it was stopped before
+                self._figures.open_sources()  # it was stopped before
             desk.said.emit("Nothing to play yet: the files are still being opened.")
             return
         if self.player.playing:
@@ -124,7 +128,7 @@ class Ears:
     def send_plan(self) -> None:
         """Gives the player the present session. While one plan is made, the next waits: none is dropped for ever."""
         desk = self._desk
-        sources = desk.figures.sources
+        sources = self._figures.sources
         if sources is None or not desk.is_open:
             return
         if desk.work.busy("plan"):
@@ -148,7 +152,7 @@ class Ears:
         desk.start("plan", job, done, line="quick")
 
     def send_loop(self) -> None:
-        if self._desk.figures.sources is None:
+        if self._figures.sources is None:
             return
         loop = self._desk.session.loop
         self.player.set_loop((loop.start_s, loop.end_s) if loop is not None and loop.active else None)
@@ -180,7 +184,7 @@ class Ears:
     def hold_move(self, proposal: Proposal) -> None:
         """Lets a move be heard as long as it is held, as loud as without it; starts playing where nothing plays."""
         desk = self._desk
-        if not desk.is_open or desk.figures.sources is None:
+        if not desk.is_open or self._figures.sources is None:
             desk.said.emit("Nothing to hear yet: the files are still being opened.")
             return
         self._held = proposal.id
@@ -192,12 +196,12 @@ class Ears:
                 states = {"without": desk.session, "with": session}
                 self._hear(proposal.title, "with", states, _as_loud_as_without, lambda: self._held == proposal.id)
 
-        desk.moves.prepare(proposal, prepared)
+        self._moves.prepare(proposal, prepared)
 
     def hold_state(self, shown: str, session: Session) -> None:
         """Lets another state be heard as long as it is held, at its own level; starts playing where nothing plays."""
         desk = self._desk
-        sources = desk.figures.sources
+        sources = self._figures.sources
         if not desk.is_open or sources is None:
             desk.said.emit("Nothing to hear yet: the files are still being opened.")
             return
@@ -223,8 +227,8 @@ class Ears:
 
         made: off this thread, its plan and a gain in dB; a UserError of it is said."""
         desk = self._desk
-        look = desk.figures.look() if desk.is_open else None
-        if look is None or desk.figures.sources is None:
+        look = self._figures.look() if desk.is_open else None
+        if look is None or self._figures.sources is None:
             desk.said.emit("Nothing to hear yet: the files are still being opened.")
             return
         self._held, asked = shown, desk.session
@@ -261,7 +265,7 @@ class Ears:
     def hold_matched(self, shown: str, session: Session) -> None:
         """Lets another state be heard as long as it is held, as loud as the present one."""
         desk = self._desk
-        if not desk.is_open or desk.figures.sources is None:
+        if not desk.is_open or self._figures.sources is None:
             desk.said.emit("Nothing to hear yet: the files are still being opened.")
             return
         self._held = shown
@@ -284,7 +288,7 @@ class Ears:
     ) -> None:
         """Plays one of some states, changed in level by what `matched` finds from loudness and peak of each."""
         desk, asked = self._desk, self._desk.session
-        look = desk.figures.look()
+        look = self._figures.look()
         if look is None:
             return
 

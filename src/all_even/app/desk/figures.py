@@ -5,10 +5,14 @@ visible stage; then the other stages. One job does all of that; a change stops i
 had found out stays in the book. While the sound plays it uses one thread.
 """
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
+
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even import stages
+from all_even.app.desk.state import DeskState
 from all_even.app.timers import timer
 from all_even.app.work import Report
 from all_even.errors import Cancelled, UserError
@@ -16,7 +20,6 @@ from all_even.session.file import store
 from all_even.session.tracks.roles import is_held
 
 if TYPE_CHECKING:
-    from all_even.app.desk.desk import Desk
     from all_even.engine.sources import Sources
     from all_even.figures.book.book import Book
     from all_even.figures.book.flow import Flow
@@ -32,13 +35,26 @@ if TYPE_CHECKING:
 SETTLE_MS = 200
 
 
-class DeskFigures:
-    """stale: whether the mix changed since it was measured. sources, book: None while files are being opened."""
+class Follower(Protocol):
+    """What is looked for once the mix is measured (`desk.moves`). look_through: off the interface thread, sends parts;
+    take: on it, takes one."""
 
-    def __init__(self, desk: "Desk") -> None:
+    def look_through(self, look: "Look", report: Report) -> None: ...
+    def take(self, name: str, value: Any) -> None: ...
+
+
+class DeskFigures(QObject):
+    """opened: files can be played. stale: whether the mix changed since it was measured. sources, book: None while the
+    files are being opened."""
+
+    opened = pyqtSignal()
+
+    def __init__(self, desk: DeskState, is_playing: Callable[[], bool]) -> None:
         from all_even.app.desk.arrivals import Arrivals
 
-        self._desk = desk
+        super().__init__(desk)
+        self._desk, self._is_playing = desk, is_playing
+        self._follower: Follower | None = None
         self.reports: dict[str, FileReport] = {}
         self.first_looks: dict[str, tuple[Finding, ...]] = {}
         """What three pieces of a file told, before all of it was measured."""
@@ -51,9 +67,13 @@ class DeskFigures:
         self.sources: Sources | None = None
         self.book: Book | None = None
         self._pages: Pages | None = None
-        self.arrivals: Arrivals = Arrivals(desk)
+        self.arrivals: Arrivals = Arrivals(desk, self)
         self._grouped: tuple[object, Grouped] | None = None
         self._settle = timer(desk, SETTLE_MS, self.renew, once=True)
+
+    def follow(self, follower: Follower) -> None:
+        """Lets moves be looked for behind the figures."""
+        self._follower = follower
 
     @property
     def pending(self) -> bool:
@@ -181,8 +201,7 @@ class DeskFigures:
 
                 self._pages = self._pages or Pages()
                 self.sources, self.book = sources, Book(sources, pages=self._pages)
-            self._desk.ears.send_plan()
-            self._desk.ears.send_loop()
+            self.opened.emit()
             self.renew()
 
         self._desk.start("sources", job, done, line="quick")
@@ -200,7 +219,7 @@ class DeskFigures:
         from all_even.engine.render import WORKERS
         from all_even.figures.book.look import Look
 
-        workers = 1 if self._desk.ears.playing else WORKERS  # playing goes before measuring
+        workers = 1 if self._is_playing() else WORKERS  # playing goes before measuring
         return Look(self._desk.session, self.book, dict(self.reports), None, workers)
 
     def renew_soon(self) -> None:
@@ -224,7 +243,7 @@ class DeskFigures:
         look = self.look()
         if look is None:
             return
-        session = look.session
+        session, follower = look.session, self._follower
 
         def job(report: Report) -> None:
             from all_even.figures.song import SONG
@@ -233,7 +252,8 @@ class DeskFigures:
             measured = look.with_cancel(report.cancelled)
             measured.hear(*measured.book.flow_wants(session))
             report.send(("flow", measured.book.known_flow(session)))
-            desk.moves.look_through(measured, report)
+            if follower is not None:
+                follower.look_through(measured, report)
             report.send(("song", measured.get(SONG)))
             report.send(("relations", relations(measured)))
 
@@ -253,7 +273,7 @@ class DeskFigures:
                     self.relations = value
                     desk.moves_changed.emit()
                     desk.mix_measured.emit()
-            else:
-                desk.moves.take(name, value)
+            elif follower is not None:
+                follower.take(name, value)
 
         desk.start("figures", job, lambda _none: desk.moves_changed.emit(), partial)

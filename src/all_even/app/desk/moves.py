@@ -10,7 +10,8 @@ from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
-    from all_even.app.desk.desk import Desk
+    from all_even.app.desk.figures import DeskFigures
+    from all_even.app.desk.state import DeskState
     from all_even.figures.book.look import Look
     from all_even.moves.accounts import Account
     from all_even.session.model.remark import Remark
@@ -26,8 +27,8 @@ class DeskMoves:
     """open: by stage, most important first. accounts: of moves that were made. done: stages ticked off that still are;
     moved_on: ticked off, and changed since."""
 
-    def __init__(self, desk: "Desk") -> None:
-        self._desk = desk
+    def __init__(self, desk: "DeskState", figures: "DeskFigures") -> None:
+        self._desk, self._figures = desk, figures
         self.open: dict[str, list[Proposal]] = {}
         self.accounts: list[Account] = []
         self.remarks: dict[str, tuple[Remark, ...]] = {}
@@ -174,7 +175,7 @@ class DeskMoves:
         """
         desk = self._desk
         kind = stages.kinds().get(proposal.kind)
-        look = desk.figures.look() if desk.is_open else None
+        look = self._figures.look() if desk.is_open else None
         if kind is None or look is None:
             desk.said.emit("That can't be done yet: the files are still being opened.")
             return
@@ -190,7 +191,7 @@ class DeskMoves:
             self.preparing = None
             if result is None:
                 desk.said.emit(f"There is nothing to gain here any more: {proposal.title}")
-                desk.figures.renew()
+                self._figures.renew()
                 desk.moves_changed.emit()
                 otherwise()
             elif desk.session is not asked:
@@ -273,7 +274,7 @@ class DeskMoves:
 
     def propose_now(self, kind_id: str, then: Callable[[list[Proposal]], None]) -> None:
         """A kind's proposals for the present state, whether or not it was made or declined before."""
-        look = self._desk.figures.look() if self._desk.is_open else None
+        look = self._figures.look() if self._desk.is_open else None
         kind = stages.kinds()[kind_id]
         if look is None:
             self._desk.said.emit("That can't be done yet: the files are still being opened.")
@@ -306,7 +307,7 @@ class DeskMoves:
         if not on:
             desk.edit(lambda s: edits.tick_off(s, stage, None), text=f"{name} is not done any more")
             return
-        look = desk.figures.look() if desk.is_open else None
+        look = self._figures.look() if desk.is_open else None
         if look is None:
             return
 

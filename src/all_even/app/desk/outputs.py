@@ -9,14 +9,14 @@ from all_even.app.work import Report
 from all_even.audio.available import DEFAULT, Output
 
 if TYPE_CHECKING:
-    from all_even.app.desk.desk import Desk
+    from all_even.app.desk.state import DeskState
     from all_even.audio.device import Device, Fill
 
 
 class Outputs:
     """known: what there was to choose from when it was last looked for; the chosen one is always among them."""
 
-    def __init__(self, desk: "Desk") -> None:
+    def __init__(self, desk: "DeskState") -> None:
         self._desk = desk
         kept = desk.preferences
         self.chosen = Output(kept.output, kept.output_name) if kept.output else DEFAULT

@@ -3,18 +3,20 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from all_even.app.commands import Command, present_commands
+from all_even.app.commands.all import present_commands
+from all_even.app.commands.command import Command
 from all_even.app.pages.topics import Topic, topics
 from all_even.dsp.parameter import time_text
 from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
     from all_even.app.desk import Desk
+    from all_even.app.verbs.actions import Actions
+    from all_even.app.verbs.page import PageVerbs
 
-Give = Callable[[Command], None]
+Give = Callable[[Command[Any]], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +32,7 @@ class Entry:
     possible: bool = True
 
 
-def entries(desk: "Desk", commands: list[Command], actions: "Actions", give: Give) -> list[Entry]:
+def entries(desk: "Desk", commands: list[Command[Any]], actions: "Actions", give: Give) -> list[Entry]:
     """All there is to find now."""
     found = [
         Entry("Command", command.text.removesuffix(" …"), command.shortcut or command.menu,
@@ -41,27 +43,27 @@ def entries(desk: "Desk", commands: list[Command], actions: "Actions", give: Giv
         Entry("Setting", topic.name, topic.section, topic.help, partial(_show_setting, actions, topic))
         for topic in topics()
     ]
-    if desk.is_open:
-        found += _of_session(desk, actions)
+    if desk.is_open and actions.page is not None:
+        found += _of_session(desk, actions.page)
     return found
 
 
-def _of_session(desk: "Desk", actions: "Actions") -> list[Entry]:
+def _of_session(desk: "Desk", page: "PageVerbs") -> list[Entry]:
     session = desk.session
     strips = [(strip.id, strip.name, getattr(strip, "role", "")) for strip in session.strips]
     found = [
-        Entry("Lane" if session.is_lane(strip_id) else "Bus", name, role, role, partial(actions.go_to_strip, strip_id))
+        Entry("Lane" if session.is_lane(strip_id) else "Bus", name, role, role, partial(page.go_to_strip, strip_id))
         for strip_id, name, role in strips
     ]
-    found.append(Entry("Bus", "Mix", "mix bus", "master sum", partial(actions.go_to_strip, MIX)))
+    found.append(Entry("Bus", "Mix", "mix bus", "master sum", partial(page.go_to_strip, MIX)))
     for strip_id, name, _ in [*strips, (MIX, "Mix", "")]:
         found += [
             Entry("Station", f"{station.LABEL} of {name}", "bypassed" if station.bypass else "", station.WORDS,
-                  partial(actions.go_to_station, strip_id, station.id))
+                  partial(page.go_to_station, strip_id, station.id))
             for station in session.chain(strip_id)
         ]  # fmt: skip
     found += [
-        Entry("Note", note.text, time_text(note.position_s), "", partial(actions.locate, note.position_s))
+        Entry("Note", note.text, time_text(note.position_s), "", partial(page.locate, note.position_s))
         for note in session.notes
     ]
     found += [

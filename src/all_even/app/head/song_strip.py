@@ -19,7 +19,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from all_even.app import menus
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.style import fields, paint, theme
 from all_even.dsp.parameter import time_text
@@ -58,7 +58,7 @@ class SongStrip(QWidget):
             "Click: go there (Left, Right). "
             "Drag: mark a section to repeat (L). Ctrl+wheel: closer (Ctrl+=, Ctrl+-, Ctrl+0); wheel: along the song."
         )
-        menus.belongs(self, "song strip")
+        belonging.belongs(self, "song strip")
         self._length_s = 1.0
         self._position_s = 0.0
         self._from_s, self._closer = 0.0, 1.0

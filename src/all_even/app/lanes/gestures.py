@@ -1,31 +1,52 @@
 """What mouse and keys mean in the lanes: selecting, dragging handles, reordering, renaming, toggling."""
 
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from typing import Protocol
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtWidgets import QLineEdit, QScrollBar, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.lanes import layout
-from all_even.app.lanes.body import Drag, changeable, touched
+from all_even.app.lanes.body import Body, Drag, changeable, touched
 from all_even.app.lanes.entries import entry
+from all_even.app.lanes.rows import Row
 from all_even.app.style import fields
 from all_even.session.editing import edits
 from all_even.session.model.strips import MIX
-
-if TYPE_CHECKING:
-    from all_even.app.lanes.view import LaneView
 
 DRAG_STARTS_PX = 5
 PAGE_ROWS = 8
 ALL = 10**6
 
 
+class Rows(Protocol):
+    """What gestures need of the view that they are made on. area: what is painted on."""
+
+    @property
+    def desk(self) -> Desk: ...
+    @property
+    def area(self) -> QWidget: ...
+    @property
+    def body(self) -> Body: ...
+    @property
+    def rows(self) -> Sequence[Row]: ...
+    @property
+    def scroll_bar(self) -> QScrollBar: ...
+    def hit(self, at: QPointF) -> tuple[str, str | None]: ...
+    def columns(self) -> layout.Columns: ...
+    def lane_ids(self) -> list[str]: ...
+    def head_width(self) -> float: ...
+    def row_box(self, index: int) -> QRectF: ...
+    def scroll_to(self, index: int) -> None: ...
+    def setFocus(self) -> None: ...
+
+
 class Gestures:
     """drop_index: the row that lanes would be put before; None while none are moved."""
 
-    def __init__(self, view: "LaneView") -> None:
+    def __init__(self, view: Rows) -> None:
         self._view, self._desk = view, view.desk
         self._drag: Drag | None = None
         self._reorder: tuple[str, float] | None = None  # row id, start y

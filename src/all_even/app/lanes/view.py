@@ -21,7 +21,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QScrollBar, QToolButton, QToolTip, QWidget
 
 from all_even import texts
-from all_even.app import menus, stages
+from all_even.app import stages
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.lanes import gestures, heads, layout, scales
 from all_even.app.lanes.body import Body
@@ -66,7 +67,7 @@ class LaneView(QAbstractScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         self.area.setMouseTracking(True)
-        menus.belongs(self, "lanes", self.point_at)
+        belonging.belongs(self, "lanes", self.point_at)
         self._filtered = 0
         """Rows that the filter keeps away."""
         self.filter = QLineEdit(self.area)
@@ -113,7 +114,7 @@ class LaneView(QAbstractScrollArea):
         """The body of the present stage; made when its stage is first shown."""
         key = self.desk.stage
         if key not in self._bodies:
-            self._bodies[key] = stages.VIEWS[key].body(self.desk)
+            self._bodies[key] = stages.VIEWS[key].make_body(self.desk)
         return self._bodies[key]
 
     # What to show.

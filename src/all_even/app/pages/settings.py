@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app.commands import BUFFERS
+from all_even.app.commands.all import BUFFERS
 from all_even.app.desk import Desk
 from all_even.app.pages.page import Page, card
 from all_even.app.pages.topics import SECTIONS, Topic, topics

@@ -1,11 +1,12 @@
 """All keys on one page: those of commands, by menu, and those that hold where the keyboard is."""
 
 from collections.abc import Callable
+from typing import Any
 
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
-from all_even.app.commands import MENUS, Command
+from all_even.app.commands.command import MENUS, Command
 from all_even.app.pages.page import Page, card
 from all_even.app.style import fields
 
@@ -35,7 +36,7 @@ COLUMNS = 4
 class ShortcutsPage(Page):
     title = "Shortcuts"
 
-    def __init__(self, commands: list[Command], back: Callable[[], object]) -> None:
+    def __init__(self, commands: list[Command[Any]], back: Callable[[], object]) -> None:
         super().__init__(back)
         blocks = [
             (menu, [(_shown(c.shortcut), c.text.removesuffix(" …")) for c in commands if c.menu == menu and c.shortcut])

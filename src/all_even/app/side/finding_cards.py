@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app import menus
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
 from all_even.app.style import fields, theme
@@ -62,7 +62,7 @@ class FindingsCard(Card):
         shown = name if len(name) <= 30 else f"{name[:29]}…"
         line = fields.button(shown, f"{name}: {finding.text}\nShow the lane and hear the place",
                              partial(self._show, lane_id, finding), role="plain")  # fmt: skip
-        menus.belongs(line, "lanes", lambda _at: self.desk.select((lane_id,)))
+        belonging.belongs(line, "lanes", lambda _at: self.desk.select((lane_id,)))
         line.setStyleSheet("text-align: left")
         line.setAccessibleName(f"{name}: {finding.text}")
         return line

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication, QScrollArea, QVBoxLayout, QWidget
 
 from all_even import stages
-from all_even.app import menus
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.desk.documents import Unreadable
 from all_even.app.desk.moves import is_taste
@@ -201,7 +201,7 @@ class MovesTab(QScrollArea):
 
         changing = move.id in self._changing
         card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing)
-        menus.belongs(card, "card", partial(self._point, move.id))
+        belonging.belongs(card, "card", partial(self._point, move.id))
         column.addWidget(card)
         card.show_stale(self.desk.mix_stale)
         typed = self._typed.pop(move.id, None)

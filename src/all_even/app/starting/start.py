@@ -106,9 +106,8 @@ def preload() -> threading.Thread:
         from all_even.app.stages import VIEWS
 
         for stage in stages.STAGES:
-            folder = VIEWS[stage.key].body.__module__
             for part in ("body", "bench"):
-                importlib.import_module(f"{folder}.{part}")
+                importlib.import_module(f"{VIEWS[stage.key].folder}.{part}")
             stage.moves()
 
     thread = threading.Thread(target=read_in, name="preload", daemon=True)

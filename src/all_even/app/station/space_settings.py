@@ -12,7 +12,8 @@ from all_even.app.station.choices import choice_box
 from all_even.dsp.processor import settings
 from all_even.dsp.space.convolution import Convolution
 from all_even.dsp.space.echo import NOTES, Echo, note_ms
-from all_even.dsp.space.reverb import STARTS, Reverb
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.space.reverb_starts import STARTS
 
 Read = Callable[[Any], Any]
 Line = tuple[str, QComboBox, Read]

@@ -14,7 +14,7 @@ from all_even.audio.sound_file import Samples
 from all_even.cli.benchmarks.benchmark import RATE, SECONDS, TRACKS, Benchmark, wall_time
 from all_even.cli.benchmarks.full_strip import BUSES, bus_compressor, full_lane
 from all_even.cli.benchmarks.sounds import InMemory, music
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.engine.planning import make_plan
 from all_even.engine.playing.player import Player
 from all_even.engine.render import WORKERS, render

@@ -14,7 +14,8 @@ from msgspec.structs import replace
 from all_even.dsp.parameter import LEVEL, Parameter, number
 from all_even.dsp.processor import Processor
 from all_even.dsp.space.convolution import Convolution
-from all_even.dsp.space.reverb import STARTS, Reverb
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.space.room import Room
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.figures.book.look import Look

@@ -1,43 +1,24 @@
 """Balance as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, Command, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, Command, Hands, is_selected
 from all_even.app.stages.view import StageView
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.balance.bench import BalanceBench
-    from all_even.app.stages.balance.body import BalanceBody
-
-
-def _body(desk: Desk) -> "BalanceBody":
-    from all_even.app.stages.balance.body import BalanceBody
-
-    return BalanceBody(desk)
-
-
-def _bench(desk: Desk) -> "BalanceBench":
     from all_even.app.stages.balance.bench import BalanceBench
 
-    return BalanceBench(desk)
 
-
-def _opened(actions: "Actions") -> "BalanceBench":
+def _opened(hands: Hands) -> "BalanceBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.balance.bench import BalanceBench
-
-    bench = actions.go_to_bench("balance")
-    assert isinstance(bench, BalanceBench)
-    return bench
+    return cast("BalanceBench", hands.go_to_bench("balance"))
 
 
-def _all_even(actions: "Actions") -> None:
+def _all_even(hands: Hands) -> None:
     """Makes the move All even, also when it was made before."""
-    desk = actions.desk
+    desk = hands.desk
 
     def then(found: list[Proposal]) -> None:
         if found:
@@ -49,9 +30,9 @@ def _all_even(actions: "Actions") -> None:
     desk.moves.propose_now("balance.all-even", then)
 
 
-def _anchor(actions: "Actions") -> None:
+def _anchor(hands: Hands) -> None:
     """The selected lane stays where it is when starting points place the others; once more: it does not."""
-    desk = actions.desk
+    desk = hands.desk
     current = desk.current_lane
     if current is None:
         desk.said.emit("Select a lane first: an anchor is one of the tracks.")
@@ -65,8 +46,9 @@ def _anchor(actions: "Actions") -> None:
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "BalanceBody",
+    "BalanceBench",
     (
         Command("Lanes", "Type the level", "E", lambda a: _opened(a).level.take_over()),
         Command("Lanes", "Type the mix trim", "T", lambda a: _opened(a).trim.take_over()),

@@ -96,7 +96,7 @@ class BalanceBench(Bench):
         )  # fmt: skip
         self.add_references = fields.button(
             "Add references …", "Finished mixes to compare with; they are known to all sessions, and never copied",
-            lambda: self.desk.wanted.emit("Add references …"),
+            lambda: self.desk.wanted.emit("references.add"),
         )  # fmt: skip
         more = QHBoxLayout()
         more.setSpacing(4)

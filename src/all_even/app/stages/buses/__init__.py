@@ -1,55 +1,37 @@
 """Buses as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, Command, Place, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, Command, Hands, Place, is_selected
 from all_even.app.stages.view import StageView
 from all_even.dsp import kinds
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
     from all_even.app.stages.buses.bench import BusesBench
-    from all_even.app.stages.buses.body import BusesBody
     from all_even.app.stages.buses.routing_form import RoutingForm
 
 
 STATION: tuple[Place, ...] = ("station",)
 
 
-def _body(desk: Desk) -> "BusesBody":
-    from all_even.app.stages.buses.body import BusesBody
-
-    return BusesBody(desk)
-
-
-def _bench(desk: Desk) -> "BusesBench":
-    from all_even.app.stages.buses.bench import BusesBench
-
-    return BusesBench(desk)
-
-
-def _opened(actions: "Actions") -> "BusesBench":
+def _opened(hands: Hands) -> "BusesBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.buses.bench import BusesBench
-
-    bench = actions.go_to_bench("buses")
-    assert isinstance(bench, BusesBench)
-    return bench
+    return cast("BusesBench", hands.go_to_bench("buses"))
 
 
-def _form(actions: "Actions") -> "RoutingForm":
+def _form(hands: Hands) -> "RoutingForm":
     """The routing form, whatever stage is shown: it says itself what it needs."""
     from all_even.app.stages.buses.bench import BusesBench
 
-    bench = actions.bench("buses")
+    bench = hands.bench("buses")
     assert isinstance(bench, BusesBench)
     return bench.form
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "BusesBody",
+    "BusesBench",
     (
         Command(
             "Lanes", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected, LANES,

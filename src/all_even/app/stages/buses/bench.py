@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPoint, QStringListModel, Qt
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
-from all_even.app import menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.changes import ChangeDrawing
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.buses.level_path import LevelPath, Stop
@@ -59,8 +59,8 @@ class BusesBench(Bench):
         row.addWidget(self.right)
         self._row = row
         self.right.setMinimumWidth(FORM_WIDTH[2] + 4)
-        menus.belongs(self.path, "station", self._point)
-        menus.belongs(self.station, "station")
+        belonging.belongs(self.path, "station", self._point)
+        belonging.belongs(self.station, "station")
         self.path.opened.connect(lambda station: self.open("" if station == self.open_station else station))
         self.path.moved.connect(self._move)
         self.path.bypassed.connect(self._bypass)

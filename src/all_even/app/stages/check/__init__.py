@@ -1,55 +1,36 @@
 """Check as the window shows it."""
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import Command
-from all_even.app.desk import Desk
+from all_even.app.commands.command import Command, Hands
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.check.bench import CheckBench
-    from all_even.app.stages.check.body import CheckBody
-
-
-def _body(desk: Desk) -> "CheckBody":
-    from all_even.app.stages.check.body import CheckBody
-
-    return CheckBody(desk)
-
-
-def _bench(desk: Desk) -> "CheckBench":
     from all_even.app.stages.check.bench import CheckBench
 
-    return CheckBench(desk)
 
-
-def _opened(actions: "Actions") -> "CheckBench":
+def _opened(hands: Hands) -> "CheckBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.check.bench import CheckBench
-
-    bench = actions.go_to_bench("check")
-    assert isinstance(bench, CheckBench)
-    return bench
+    return cast("CheckBench", hands.go_to_bench("check"))
 
 
-def _view(index: int, actions: "Actions") -> "CheckBench":
-    bench = _opened(actions)
+def _view(index: int, hands: Hands) -> "CheckBench":
+    bench = _opened(hands)
     bench.show_view(index)
     return bench
 
 
-def _through(key: str, actions: "Actions") -> None:
-    _view(0, actions).switch(key)
+def _through(key: str, hands: Hands) -> None:
+    _view(0, hands).switch(key)
 
 
-def _begin(actions: "Actions") -> None:
-    bench = _view(2, actions)
+def _begin(hands: Hands) -> None:
+    bench = _view(2, hands)
     if bench.blind.begin_button.isEnabled():
         bench.blind.begin()
     else:
-        actions.desk.said.emit(bench.blind.said.text())
+        hands.desk.said.emit(bench.blind.said.text())
 
 
 SYSTEMS = (
@@ -58,8 +39,9 @@ SYSTEMS = (
 )  # fmt: skip
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "CheckBody",
+    "CheckBench",
     (
         Command("View", "What is left elsewhere", "Ctrl+Alt+9", partial(_view, 0), words="translation phone car club"),
         Command("View", "Beside references", "Ctrl+Alt+0", partial(_view, 1), words="finished mixes zones rough mix"),
@@ -73,6 +55,6 @@ VIEW = StageView(
                 words="compare finished rough mix"),
         Command("Play", "The low end alone", "Shift+V", lambda a: _opened(a).switch_low_end(), words="bass listen 125"),
         Command("File", "Add references to this session …", "", lambda a: a.add_session_references(),
-                words="finished mixes compare rough mix"),
+                words="finished mixes compare rough mix", id="references.add-here"),
     ),
 )  # fmt: skip

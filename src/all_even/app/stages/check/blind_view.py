@@ -119,4 +119,4 @@ class BlindView(QWidget):
         chosen = [offered[i] for i in self._ticked() if i < len(offered)]
         self.blind.begin(chosen, self.way.currentData(), int(self.trials.currentData()))
         if self.blind.run is not None:
-            self.desk.wanted.emit("Blind comparison")
+            self.desk.wanted.emit("blind")

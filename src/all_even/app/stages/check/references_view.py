@@ -125,7 +125,7 @@ class ReferencesView(QWidget):
         self.hear.setEnabled(chosen is not None and chosen.passage is not None)
 
     def _add(self) -> None:
-        self.desk.wanted.emit("Add references to this session …")
+        self.desk.wanted.emit("references.add-here")
 
     def remove_selected(self) -> None:
         chosen = self.selected()

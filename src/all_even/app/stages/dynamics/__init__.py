@@ -1,41 +1,23 @@
 """Dynamics as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, Command, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, Command, Hands, is_selected
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.dynamics.bench import DynamicsBench
-    from all_even.app.stages.dynamics.body import DynamicsBody
-
-
-def _body(desk: Desk) -> "DynamicsBody":
-    from all_even.app.stages.dynamics.body import DynamicsBody
-
-    return DynamicsBody(desk)
-
-
-def _bench(desk: Desk) -> "DynamicsBench":
     from all_even.app.stages.dynamics.bench import DynamicsBench
 
-    return DynamicsBench(desk)
 
-
-def _opened(actions: "Actions") -> "DynamicsBench":
+def _opened(hands: Hands) -> "DynamicsBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.dynamics.bench import DynamicsBench
-
-    bench = actions.go_to_bench("dynamics")
-    assert isinstance(bench, DynamicsBench)
-    return bench
+    return cast("DynamicsBench", hands.go_to_bench("dynamics"))
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "DynamicsBody",
+    "DynamicsBench",
     (
         Command("View", "Notes and words, before and now", "Ctrl+Alt+1", lambda a: _opened(a).show_view(0),
                 words="units dots spread"),

@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.changes import ChangeDrawing
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.dynamics.shown import shown_of
@@ -69,7 +69,7 @@ class DynamicsBench(Bench):
         self.stations = QStackedWidget()
         self.stations.addWidget(self.station)
         self.stations.addWidget(self.none)
-        menus.belongs(self.station, "station")
+        belonging.belongs(self.station, "station")
         self.members = ChangeDrawing()
         self.stack = QStackedWidget()
         for view in (units, self.stations, self.members):

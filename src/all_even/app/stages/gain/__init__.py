@@ -1,42 +1,23 @@
 """Gain as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import Command
-from all_even.app.desk import Desk
+from all_even.app.commands.command import Command, Hands
 from all_even.app.stages.view import StageView
 from all_even.session.model.ledger import Proposal
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.gain.bench import GainBench
-    from all_even.app.stages.gain.body import GainBody
-
-
-def _body(desk: Desk) -> "GainBody":
-    from all_even.app.stages.gain.body import GainBody
-
-    return GainBody(desk)
-
-
-def _bench(desk: Desk) -> "GainBench":
     from all_even.app.stages.gain.bench import GainBench
 
-    return GainBench(desk)
 
-
-def _opened(actions: "Actions") -> "GainBench":
+def _opened(hands: Hands) -> "GainBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.gain.bench import GainBench
-
-    bench = actions.go_to_bench("gain")
-    assert isinstance(bench, GainBench)
-    return bench
+    return cast("GainBench", hands.go_to_bench("gain"))
 
 
-def _even_chain(actions: "Actions") -> None:
+def _even_chain(hands: Hands) -> None:
     """Level after each station as before it, on the selected lane, bus or the mix."""
-    desk = actions.desk
+    desk = hands.desk
     current = desk.current
 
     def then(found: list[Proposal]) -> None:
@@ -50,8 +31,9 @@ def _even_chain(actions: "Actions") -> None:
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "GainBody",
+    "GainBench",
     (
         Command("Lanes", "Type the clip gain", "Shift+E", lambda a: _opened(a).clip_gain.take_over()),
         Command(

@@ -1,36 +1,18 @@
 """Gather as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import Command
+from all_even.app.commands.command import Command, Hands
 from all_even.app.desk import Desk
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.gather.bench import GatherBench
-    from all_even.app.stages.gather.body import GatherBody
-
-
-def _body(desk: Desk) -> "GatherBody":
-    from all_even.app.stages.gather.body import GatherBody
-
-    return GatherBody(desk)
-
-
-def _bench(desk: Desk) -> "GatherBench":
     from all_even.app.stages.gather.bench import GatherBench
 
-    return GatherBench(desk)
 
-
-def _opened(actions: "Actions") -> "GatherBench":
+def _opened(hands: Hands) -> "GatherBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.gather.bench import GatherBench
-
-    bench = actions.go_to_bench("gather")
-    assert isinstance(bench, GatherBench)
-    return bench
+    return cast("GatherBench", hands.go_to_bench("gather"))
 
 
 def _is_candidate(desk: Desk) -> bool:
@@ -38,11 +20,11 @@ def _is_candidate(desk: Desk) -> bool:
     return current is not None and desk.session.lane(current).alternative is not None
 
 
-def _play_next(actions: "Actions") -> None:
+def _play_next(hands: Hands) -> None:
     """The next candidate for the part of the selected lane plays, and is selected."""
     from all_even.session.editing import alternatives
 
-    desk = actions.desk
+    desk = hands.desk
     current = desk.current_lane
     if current is not None:
         desk.edit(lambda s: alternatives.play_next(s, current))
@@ -50,17 +32,18 @@ def _play_next(actions: "Actions") -> None:
         desk.select(tuple(playing[:1]) or (current,))
 
 
-def _apart(actions: "Actions") -> None:
+def _apart(hands: Hands) -> None:
     from all_even.session.editing import alternatives
 
-    current = actions.desk.current_lane
+    current = hands.desk.current_lane
     if current is not None:
-        actions.desk.edit(lambda s: alternatives.apart(s, current))
+        hands.desk.edit(lambda s: alternatives.apart(s, current))
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "GatherBody",
+    "GatherBench",
     (
         Command("Lanes", "A hit here", "I", lambda a: _opened(a).hit_here(add=True), words="onset add"),
         Command("Lanes", "No hit here", "Shift+I", lambda a: _opened(a).hit_here(add=False), words="onset remove"),

@@ -1,58 +1,40 @@
 """Low end as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, Command, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, Command, Hands, is_selected
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.low_end.bench import LowEndBench
-    from all_even.app.stages.low_end.body import LowEndBody
-
-
-def _body(desk: Desk) -> "LowEndBody":
-    from all_even.app.stages.low_end.body import LowEndBody
-
-    return LowEndBody(desk)
-
-
-def _bench(desk: Desk) -> "LowEndBench":
     from all_even.app.stages.low_end.bench import LowEndBench
 
-    return LowEndBench(desk)
 
-
-def _opened(actions: "Actions") -> "LowEndBench":
+def _opened(hands: Hands) -> "LowEndBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.low_end.bench import LowEndBench
-
-    bench = actions.go_to_bench("low-end")
-    assert isinstance(bench, LowEndBench)
-    return bench
+    return cast("LowEndBench", hands.go_to_bench("low-end"))
 
 
-def _turn(actions: "Actions") -> None:
+def _turn(hands: Hands) -> None:
     """The other one owns the bottom; from undecided, the bass."""
-    bench = _opened(actions)
-    owner = actions.desk.session.settings.low_owner
+    bench = _opened(hands)
+    owner = hands.desk.session.settings.low_owner
     bench.set_owner("kick" if owner == "bass" else "bass")
 
 
-def _save_triggers(actions: "Actions") -> None:
+def _save_triggers(hands: Hands) -> None:
     """Click, MIDI and gain of the duck, into a folder."""
     from PyQt6.QtWidgets import QFileDialog
 
-    bench = _opened(actions)
-    chosen = actions.choose(QFileDialog.FileMode.Directory, "A folder for the duck's triggers")
+    bench = _opened(hands)
+    chosen = hands.choose(QFileDialog.FileMode.Directory, "A folder for the duck's triggers")
     if chosen:
         bench.write_triggers(chosen[0])
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "LowEndBody",
+    "LowEndBench",
     (
         Command("View", "One hit of kick and bass", "Shift+F6", lambda a: _opened(a).show_view(0), words="duck beat"),
         Command("View", "Clearings of the low end", "Shift+F7", lambda a: _opened(a).show_view(1), words="owner zones"),

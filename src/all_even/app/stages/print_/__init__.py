@@ -1,63 +1,45 @@
 """Print as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import Command
-from all_even.app.desk import Desk
+from all_even.app.commands.command import Command, Hands
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.print_.bench import PrintBench
-    from all_even.app.stages.print_.body import PrintBody
-
-
-def _body(desk: Desk) -> "PrintBody":
-    from all_even.app.stages.print_.body import PrintBody
-
-    return PrintBody(desk)
-
-
-def _bench(desk: Desk) -> "PrintBench":
     from all_even.app.stages.print_.bench import PrintBench
 
-    return PrintBench(desk)
 
-
-def _opened(actions: "Actions") -> "PrintBench":
+def _opened(hands: Hands) -> "PrintBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.print_.bench import PrintBench
-
-    bench = actions.go_to_bench("print")
-    assert isinstance(bench, PrintBench)
-    return bench
+    return cast("PrintBench", hands.go_to_bench("print"))
 
 
-def _shown(actions: "Actions", view: int) -> "PrintBench":
-    bench = _opened(actions)
+def _shown(hands: Hands, view: int) -> "PrintBench":
+    bench = _opened(hands)
     bench.show_view(view)
     return bench
 
 
-def _copy(actions: "Actions") -> None:
-    _shown(actions, 1).copy.make()
+def _copy(hands: Hands) -> None:
+    _shown(hands, 1).copy.make()
 
 
-def _deliver(actions: "Actions") -> None:
-    _shown(actions, 2).delivery.write()
+def _deliver(hands: Hands) -> None:
+    _shown(hands, 2).delivery.write()
 
 
-def _sheet(actions: "Actions") -> None:
-    _shown(actions, 3).sheets.write_sheet()
+def _sheet(hands: Hands) -> None:
+    _shown(hands, 3).sheets.write_sheet()
 
 
-def _console(actions: "Actions") -> None:
-    _shown(actions, 3).sheets.write_console()
+def _console(hands: Hands) -> None:
+    _shown(hands, 3).sheets.write_console()
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "PrintBody",
+    "PrintBench",
     (
         Command("File", "Print the mix", "Ctrl+P", lambda a: _shown(a, 0).print_mix()),
         Command(

@@ -67,7 +67,7 @@ class SheetsView(QWidget):
         """The recall sheet, in the format of its name."""
 
         def written(sheet: "Sheet", path: Path) -> None:
-            from all_even.deliver.recall import write_recall
+            from all_even.deliver.recall_sheet import write_recall
 
             write_recall(sheet, path)
 

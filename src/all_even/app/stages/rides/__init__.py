@@ -1,63 +1,45 @@
 """Rides as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, STRIP, Command, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, STRIP, Command, Hands, is_selected
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.rides.bench import RidesBench
-    from all_even.app.stages.rides.body import RidesBody
-
-
-def _body(desk: Desk) -> "RidesBody":
-    from all_even.app.stages.rides.body import RidesBody
-
-    return RidesBody(desk)
-
-
-def _bench(desk: Desk) -> "RidesBench":
     from all_even.app.stages.rides.bench import RidesBench
 
-    return RidesBench(desk)
 
-
-def _opened(actions: "Actions") -> "RidesBench":
+def _opened(hands: Hands) -> "RidesBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.rides.bench import RidesBench
-
-    bench = actions.go_to_bench("rides")
-    assert isinstance(bench, RidesBench)
-    return bench
+    return cast("RidesBench", hands.go_to_bench("rides"))
 
 
-def _carry(actions: "Actions") -> None:
+def _carry(hands: Hands) -> None:
     """Writes the shown curve to a file."""
     from PyQt6.QtWidgets import QFileDialog
 
-    chosen = actions.choose(
+    chosen = hands.choose(
         QFileDialog.FileMode.AnyFile, "A table (.csv) or MIDI (.mid) of this curve", "Automation (*.csv *.mid)",
         save="Ride.csv",
     )  # fmt: skip
     if chosen:
-        _opened(actions).write_file(chosen[0])
+        _opened(hands).acts.write_file(chosen[0])
 
 
-def _bring(actions: "Actions") -> None:
+def _bring(hands: Hands) -> None:
     from PyQt6.QtWidgets import QFileDialog
 
-    chosen = actions.choose(
+    chosen = hands.choose(
         QFileDialog.FileMode.ExistingFile, "Automation from a file", "Automation (*.csv *.mid *.midi)"
     )
     if chosen:
-        _opened(actions).read_file(chosen[0])
+        _opened(hands).acts.read_file(chosen[0])
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "RidesBody",
+    "RidesBench",
     (
         Command("View", "A line over its backing", "Ctrl+Alt+7", lambda a: _opened(a).show_view(0),
                 words="ride automation phrase"),
@@ -67,13 +49,13 @@ VIEW = StageView(
                 words="automation write fader punch"),
         Command("Lanes", "Choose what is automated", "Shift+W", lambda a: _opened(a).choose_setting(), is_selected,
                 LANES, under="Automation", words="ride parameter"),
-        Command("Lanes", "Thin its points", "", lambda a: _opened(a).thin(), is_selected, LANES, under="Automation",
-                words="ride simplify"),
-        Command("Lanes", "Smooth the passage", "", lambda a: _opened(a).smooth(), is_selected, LANES,
+        Command("Lanes", "Thin its points", "", lambda a: _opened(a).acts.thin(), is_selected, LANES,
+                under="Automation", words="ride simplify"),
+        Command("Lanes", "Smooth the passage", "", lambda a: _opened(a).acts.smooth(), is_selected, LANES,
                 under="Automation", words="ride average"),
-        Command("Lanes", "Copy to sections of that name", "", lambda a: _opened(a).copy_to_sisters(), is_selected,
+        Command("Lanes", "Copy to sections of that name", "", lambda a: _opened(a).acts.copy_to_sisters(), is_selected,
                 LANES, under="Automation", words="ride chorus verse"),
-        Command("Lanes", "Let it stand still", "", lambda a: _opened(a).clear(), is_selected, LANES,
+        Command("Lanes", "Let it stand still", "", lambda a: _opened(a).acts.clear(), is_selected, LANES,
                 under="Automation", words="ride delete clear"),
         Command("Lanes", "Write it to a file …", "", _carry, is_selected, LANES, under="Automation",
                 words="ride export csv midi controller"),

@@ -1,6 +1,5 @@
 """Rides' bench: the selected line over its backing with the curve of any setting, and the sections side by side."""
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
@@ -10,17 +9,16 @@ from all_even import texts
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.side_panel import SidePanel
 from all_even.app.desk import Desk
+from all_even.app.stages.rides.acts import RideActs
 from all_even.app.stages.rides.recorder import Recorder
 from all_even.app.stages.rides.relation import HIDDEN
 from all_even.app.stages.rides.ride_drawing import LEAD_S, RideDrawing
 from all_even.app.stages.rides.sections_drawing import SectionsDrawing
 from all_even.app.stages.rides.shown import shown_of
 from all_even.app.style import fields
-from all_even.dsp.parameter import LEVEL, number, signed, time_text
-from all_even.errors import UserError
+from all_even.dsp.parameter import LEVEL, number, time_text
 from all_even.session.editing import automating, ride_edits
 from all_even.session.model.strips import MIX, FolderGroup, Lane
-from all_even.session.song import section_names
 from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
@@ -36,7 +34,6 @@ VIEWS = (
     ("Sections", "What differs between the sections of the song, and what is done in one of them"),
 )
 LISTED = 6
-SMOOTH_S = 1.0
 SECTION_STEP_DB = 1.0
 
 
@@ -69,6 +66,10 @@ class RidesBench(Bench):
 
     def _views(self) -> QVBoxLayout:
         self.drawing, self.sections = RideDrawing(), SectionsDrawing()
+        self.acts = RideActs(
+            self.desk, self.drawing, self.strip, self.parameter, self.present_section,
+            lambda strip_id: self.parameters.update({strip_id: "level_db"}),
+        )  # fmt: skip
         self.drawing.curve_changed.connect(self.set_curve)
         self.drawing.let_go.connect(self.desk.end_gesture)
         self.drawing.passage_moved.connect(self.trim_passage)
@@ -122,11 +123,11 @@ class RidesBench(Bench):
         bar.addWidget(self.value)
         bar.addStretch(1)
         bar.addWidget(self.record)
-        self.thinned = fields.button("Thin", "Fewer points, within 0.1 dB of the curve", self.thin)
-        self.smoothed = fields.button("Smooth", "The marked passage, or all, averaged over a second", self.smooth)
+        self.thinned = fields.button("Thin", "Fewer points, within 0.1 dB of the curve", self.acts.thin)
+        self.smoothed = fields.button("Smooth", "The marked passage, or all, averaged over a second", self.acts.smooth)
         self.copied = fields.button(
             "To sisters", "What the curve does in the section that is played, copied to all of that name",
-            self.copy_to_sisters,
+            self.acts.copy_to_sisters,
         )  # fmt: skip
         for button in (self.thinned, self.smoothed, self.copied):
             bar.addWidget(button)
@@ -143,15 +144,19 @@ class RidesBench(Bench):
             (
                 "−1 dB",
                 "The selected track a decibel softer here",
-                lambda: self.trim_section(-SECTION_STEP_DB),
+                lambda: self.acts.trim_section(-SECTION_STEP_DB),
             ),
             (
                 "+1 dB",
                 "The selected track a decibel louder here",
-                lambda: self.trim_section(SECTION_STEP_DB),
+                lambda: self.acts.trim_section(SECTION_STEP_DB),
             ),
-            ("Mute here", "The selected track muted in this section, or heard again", self.mute_section),
-            ("To sisters", "What the curve does in this section, copied to all of that name", self.copy_to_sisters),
+            ("Mute here", "The selected track muted in this section, or heard again", self.acts.mute_section),
+            (
+                "To sisters",
+                "What the curve does in this section, copied to all of that name",
+                self.acts.copy_to_sisters,
+            ),
         ):
             bar.addWidget(fields.button(text, tip, run))
         return holder
@@ -366,25 +371,6 @@ class RidesBench(Bench):
                 merge=f"passage {strip_id} {parameter} {passage}",
             )
 
-    def thin(self) -> None:
-        strip_id, parameter, passage = self.strip(), self.parameter(), self.drawing.passage
-        before = len(ride_edits.curve_of(self.desk.session, strip_id, parameter))
-        if before:
-            self.desk.try_edit(lambda s: ride_edits.thin(s, strip_id, parameter, passage))
-            after = len(ride_edits.curve_of(self.desk.session, strip_id, parameter))
-            self.desk.said.emit(f"{after} points instead of {before}.")
-
-    def smooth(self) -> None:
-        strip_id, parameter = self.strip(), self.parameter()
-        passage = self.drawing.passage or (0.0, self.desk.song_s())
-        self.desk.try_edit(lambda s: ride_edits.smooth(s, strip_id, parameter, passage, SMOOTH_S))
-
-    def clear(self) -> None:
-        """The setting stands still again."""
-        strip_id, parameter = self.strip(), self.parameter()
-        if ride_edits.curve_of(self.desk.session, strip_id, parameter):
-            self.desk.try_edit(lambda s: ride_edits.set_curve(s, strip_id, parameter, ()))
-
     def _sections(self) -> "tuple[Section, ...]":
         song = self.desk.figures.song
         return song.sections if song is not None else ()
@@ -404,44 +390,6 @@ class RidesBench(Bench):
         at_s = self.drawing.position_s
         return next((item for item in reversed(found) if item.start_s <= at_s), found[0] if found else None)
 
-    def copy_to_sisters(self) -> None:
-        """What the curve does in the present section, in all of that name."""
-        strip_id, parameter, section = self.strip(), self.parameter(), self.present_section()
-        sisters = section_names.sisters(self._sections(), section) if section is not None else ()
-        if section is None or not sisters:
-            self.desk.said.emit("No other section is called like this one: name them on the song strip.")
-            return
-        if not ride_edits.curve_of(self.desk.session, strip_id, parameter):
-            self.desk.said.emit("It stands still: there is nothing to copy.")
-            return
-        source = (section.start_s, section.end_s)
-        to = [(item.start_s, item.end_s) for item in sisters]
-        self.desk.try_edit(lambda s: ride_edits.copy_passage(s, strip_id, parameter, source, to))
-        self.desk.said.emit(f"Copied to {texts.count(len(to), 'section')}.")
-
-    def trim_section(self, by_db: float) -> None:
-        section, strip_id = self.present_section(), self.strip()
-        if section is None or strip_id == MIX:
-            self.desk.said.emit("Select a track first." if strip_id == MIX else "The song has no sections yet.")
-            return
-        self.parameters[strip_id] = "level_db"
-        self.desk.try_edit(
-            lambda s: ride_edits.trim_passage(s, strip_id, "level_db", section.start_s, section.end_s, by_db),
-            merge=f"section {strip_id} {section.start_s}",
-        )
-        at_s = 0.5 * (section.start_s + section.end_s)
-        session = self.desk.session
-        level = ride_edits.value_at(session, strip_id, "level_db", at_s)
-        off = level - ride_edits.rest_of(session, strip_id, "level_db")
-        self.desk.said.emit(f"{session.strip_name(strip_id)} in {section.letter}: {signed(off)} dB.")
-
-    def mute_section(self) -> None:
-        section, strip_id = self.present_section(), self.strip()
-        if section is None or strip_id == MIX:
-            self.desk.said.emit("Select a track first." if strip_id == MIX else "The song has no sections yet.")
-            return
-        self.desk.try_edit(lambda s: ride_edits.toggle_mute(s, strip_id, section.start_s, section.end_s))
-
     def toggle_recording(self) -> None:
         """Armed, or punched out."""
         self.show_view(0)
@@ -460,39 +408,3 @@ class RidesBench(Bench):
         self.record.setChecked(self.recorder.on)
         self.drawing.recording = self.recorder.on
         self.drawing.renew()
-
-    # Files.
-
-    def write_file(self, path: Path) -> None:
-        from all_even.deliver import automation_files
-        from all_even.session.file.store import recordings
-
-        session, strip_id, parameter = self.desk.session, self.strip(), self.parameter()
-        curve = ride_edits.curve_of(session, strip_id, parameter)
-        if not curve:
-            self.desk.said.emit("It stands still: there is nothing to write.")
-            return
-        described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
-        name = f"{session.strip_name(strip_id)}: {ride_edits.words(session, strip_id, parameter)}"
-        try:
-            written = automation_files.write(curve, described, name, path, recordings(session))
-        except UserError as error:
-            self.desk.said.emit(str(error))
-            return
-        self.desk.said.emit(f"{written.name}: {texts.count(len(curve), 'point')}.")
-
-    def read_file(self, path: Path) -> None:
-        from all_even.deliver import automation_files
-
-        strip_id, parameter = self.strip(), self.parameter()
-        if not parameter:
-            self.desk.said.emit("Choose first what the file is to move.")
-            return
-        described = automating.automatable(ride_edits.holder(self.desk.session, strip_id), parameter)
-        try:
-            found = automation_files.read(path, described)
-        except UserError as error:
-            self.desk.said.emit(str(error))
-            return
-        self.desk.try_edit(lambda s: ride_edits.set_curve(s, strip_id, parameter, found))
-        self.desk.said.emit(f"{path.name}: {texts.count(len(found), 'point')}.")

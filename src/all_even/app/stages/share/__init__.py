@@ -1,41 +1,23 @@
 """Share as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, Command, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, Command, Hands, is_selected
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.share.bench import ShareBench
-    from all_even.app.stages.share.body import ShareBody
-
-
-def _body(desk: Desk) -> "ShareBody":
-    from all_even.app.stages.share.body import ShareBody
-
-    return ShareBody(desk)
-
-
-def _bench(desk: Desk) -> "ShareBench":
     from all_even.app.stages.share.bench import ShareBench
 
-    return ShareBench(desk)
 
-
-def _opened(actions: "Actions") -> "ShareBench":
+def _opened(hands: Hands) -> "ShareBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.share.bench import ShareBench
-
-    bench = actions.go_to_bench("share")
-    assert isinstance(bench, ShareBench)
-    return bench
+    return cast("ShareBench", hands.go_to_bench("share"))
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "ShareBody",
+    "ShareBench",
     (
         Command("View", "Two ridges and bars", "Ctrl+Shift+1", lambda a: _opened(a).show_view(0), words="pair eq"),
         Command("View", "Who hides whom", "Ctrl+Shift+2", lambda a: _opened(a).show_view(1), words="masking pairs map"),

@@ -1,41 +1,23 @@
 """Space as the window shows it."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
-from all_even.app.commands import LANES, Command, is_selected
-from all_even.app.desk import Desk
+from all_even.app.commands.command import LANES, Command, Hands, is_selected
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
-    from all_even.app.stages.space.bench import SpaceBench
-    from all_even.app.stages.space.body import SpaceBody
-
-
-def _body(desk: Desk) -> "SpaceBody":
-    from all_even.app.stages.space.body import SpaceBody
-
-    return SpaceBody(desk)
-
-
-def _bench(desk: Desk) -> "SpaceBench":
     from all_even.app.stages.space.bench import SpaceBench
 
-    return SpaceBench(desk)
 
-
-def _opened(actions: "Actions") -> "SpaceBench":
+def _opened(hands: Hands) -> "SpaceBench":
     """The bench, with its stage shown."""
-    from all_even.app.stages.space.bench import SpaceBench
-
-    bench = actions.go_to_bench("space")
-    assert isinstance(bench, SpaceBench)
-    return bench
+    return cast("SpaceBench", hands.go_to_bench("space"))
 
 
 VIEW = StageView(
-    _body,
-    _bench,
+    __name__,
+    "SpaceBody",
+    "SpaceBench",
     (
         Command("View", "Plan from front to back", "Ctrl+Alt+4", lambda a: _opened(a).show_view(0),
                 words="depth distance near far"),

@@ -5,9 +5,9 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app import menus
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.side_panel import SidePanel
+from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.stages.space.decay import DecayDrawing, TimesDrawing
 from all_even.app.stages.space.lines import LOUD, lines_of
@@ -20,7 +20,7 @@ from all_even.app.style import fields
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import LEVEL, number
 from all_even.dsp.space.echo import Echo
-from all_even.dsp.space.reverb import STARTS
+from all_even.dsp.space.reverb_starts import STARTS
 from all_even.dsp.space.room import Room
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.session.editing import chain_edits, edits, space_edits
@@ -76,7 +76,7 @@ class SpaceBench(Bench):
         self.stations = QStackedWidget()
         self.stations.addWidget(self.station)
         self.stations.addWidget(self.none)
-        menus.belongs(self.station, "station")
+        belonging.belongs(self.station, "station")
         self.stack = QStackedWidget()
         for view in (self.plan, over, self.stations):
             self.stack.addWidget(view)

@@ -1,43 +1,25 @@
 """Menus from commands: the menu bar, and the context menus of places in the window.
 
-A widget says which place it is (`belongs`); its context menu then begins with the commands of that place, under them
-the menus of the window. Right button and Menu key ask for it alike.
+The context menu of a widget that says which place it is (`belonging`) begins with the commands of that place, under
+them the menus of the window. Right button and Menu key ask for it alike.
 """
 
 from collections.abc import Callable, Iterable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
-from all_even.app.commands import MENUS, Command, Place, all_commands, present_commands
+from all_even.app.commands.all import all_commands, present_commands
+from all_even.app.commands.command import MENUS, Command, Place
 
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
 
-PLACE, POINT = "place", "point_at"
 NEAREST = ("Lanes", "Play", "Edit", "View", "File", "Help")
 """Of which menu the commands of a place come first: those that change what is there."""
-Give = Callable[[Command], None]
-
-
-def belongs(widget: QWidget, place: Place, point_at: Callable[[QPoint], None] | None = None) -> None:
-    """Says which place a widget is. point_at: told where in the widget the menu is asked for, before it opens."""
-    widget.setProperty(PLACE, place)
-    if point_at is not None:
-        widget.setProperty(POINT, point_at)
-
-
-def place_of(widget: QWidget | None) -> tuple[Place | None, QWidget | None]:
-    """The place that a widget belongs to, and the widget that said so."""
-    while widget is not None:
-        place = widget.property(PLACE)
-        if place:
-            return place, widget
-        widget = widget.parentWidget()
-    return None, None
+Give = Callable[[Command[Any]], None]
 
 
 class Menus:
@@ -46,7 +28,7 @@ class Menus:
     def __init__(self, desk: "Desk", window: QWidget, bar: QMenuBar, give: Give) -> None:
         self._desk, self._window, self._give = desk, window, give
         self.commands = all_commands()
-        self._actions: list[tuple[Command, QAction]] = []
+        self._actions: list[tuple[Command[Any], QAction]] = []
         for command in self.commands:
             action = QAction(command.text, window)
             if command.shortcut:
@@ -78,7 +60,7 @@ class Menus:
         menu.aboutToHide.connect(self._enable_all)
         return menu
 
-    def _given(self, command: Command, _checked: bool = False) -> None:
+    def _given(self, command: Command[Any], _checked: bool = False) -> None:
         self._give(command)
 
     def _about_to_show(self, menu: QMenu, name: str) -> None:
@@ -95,14 +77,14 @@ class Menus:
             menu.addSeparator()
             self._add_under(menu, below)
 
-    def _add(self, menu: QMenu, wanted: Iterable[Command]) -> None:
+    def _add(self, menu: QMenu, wanted: Iterable[Command[Any]]) -> None:
         by_command = {id(command): action for command, action in self._actions}
         for command in wanted:
             action = by_command[id(command)]
             action.setEnabled(command.enabled(self._desk))
             menu.addAction(action)
 
-    def _add_under(self, menu: QMenu, wanted: Iterable[Command]) -> None:
+    def _add_under(self, menu: QMenu, wanted: Iterable[Command[Any]]) -> None:
         below: dict[str, QMenu] = {}
         for command in wanted:
             if command.under not in below:

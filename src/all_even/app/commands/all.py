@@ -6,59 +6,27 @@ output to play to) is a command too, made when it is asked for (`present_command
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from all_even import stages
+from all_even.app.commands.command import (
+    CARD,
+    LANES,
+    STRIP,
+    Command,
+    always,
+    can_redo,
+    can_undo,
+    is_lost,
+    is_open,
+    is_selected,
+)
 
 if TYPE_CHECKING:
-    from all_even.app.actions import Actions
     from all_even.app.desk import Desk
-
-Place = Literal["lanes", "song strip", "station", "card"]
-"""What a context menu belongs to; everywhere else it holds the menus alone."""
-
-
-def always(_desk: "Desk") -> bool:
-    return True
-
-
-def is_open(desk: "Desk") -> bool:
-    return desk.is_open
-
-
-def can_undo(desk: "Desk") -> bool:
-    return desk.undo_text is not None
-
-
-def can_redo(desk: "Desk") -> bool:
-    return desk.redo_text is not None
-
-
-def is_selected(desk: "Desk") -> bool:
-    return desk.is_open and bool(desk.selected)
-
-
-def is_lost(desk: "Desk") -> bool:
-    return desk.ears.lost is not None
-
-
-@dataclass(frozen=True, slots=True)
-class Command:
-    """menu: which menu it stands in. shortcut: portable text; empty where there is none. enabled: when it can be
-    given. at: in which context menus it stands by itself. under: the submenu it stands in; empty for none. words:
-    more words people may type to find it. marked: whether it is the chosen one of several."""
-
-    menu: str
-    text: str
-    shortcut: str
-    run: "Callable[[Actions], object]"
-    enabled: "Callable[[Desk], bool]" = is_open
-    at: tuple[Place, ...] = ()
-    under: str = ""
-    words: str = ""
-    marked: "Callable[[Desk], bool] | None" = None
+    from all_even.app.verbs.actions import Actions
+    from all_even.app.verbs.page import PageVerbs
 
 
 def song(change: str) -> "Callable[[Actions], object]":
@@ -66,66 +34,83 @@ def song(change: str) -> "Callable[[Actions], object]":
     return lambda actions: actions.time.change(change)
 
 
+def on_page(verb: "Callable[[PageVerbs], object]") -> "Callable[[Actions], object]":
+    """Something on the working page."""
+    return lambda actions: actions.on_page(verb)
+
+
 def go_to(stage: str, actions: "Actions") -> None:
     actions.desk.set_stage(stage)
 
 
-MENUS = ("File", "Edit", "Lanes", "Play", "View", "Help")
-LANES: tuple[Place, ...] = ("lanes",)
-STRIP: tuple[Place, ...] = ("song strip",)
-CARD: tuple[Place, ...] = ("card",)
-
-
-def all_commands() -> list[Command]:
+def all_commands() -> "list[Command[Actions]]":
     """Every command that is always there, in the order of its menu; those of a stage behind the general ones."""
     from all_even.app.stages import VIEWS
 
     own = [command for stage in stages.STAGES for command in VIEWS[stage.key].commands]
     return [
-        Command("File", "Open a folder …", "Ctrl+O", lambda a: a.ask_folder(), always),
-        Command("File", "Open a session …", "Ctrl+Shift+O", lambda a: a.ask_session(), always),
+        Command("File", "Open a folder …", "Ctrl+O", lambda a: a.files.ask_folder(), always),
+        Command("File", "Open a session …", "Ctrl+Shift+O", lambda a: a.files.ask_session(), always),
         Command("File", "Open the demo", "Ctrl+D", lambda a: a.desk.documents.open_demo(), always),
-        Command("File", "Add files …", "Ctrl+Shift+A", lambda a: a.ask_files(), at=LANES, words="import tracks"),
+        Command("File", "Add files …", "Ctrl+Shift+A", lambda a: a.files.ask_files(), at=LANES, words="import tracks"),
         Command(
-            "File", "Replace the file …", "", lambda a: a.replace_file(), is_selected, LANES, words="swap take exchange"
+            "File",
+            "Replace the file …",
+            "",
+            lambda a: a.files.replace_file(),
+            is_selected,
+            LANES,
+            words="swap take exchange",
         ),
-        Command("File", "Add references …", "", lambda a: a.add_references(), always, words="finished mixes compare"),
-        Command("File", "Forget the references", "", lambda a: a.forget_references(), always),
-        Command("File", "Save", "Ctrl+S", lambda a: a.save()),
-        Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.save_as()),
-        Command("File", "Save as a template …", "", lambda a: a.save_template(), words="chains groups roles"),
-        Command("File", "Rename the song …", "", lambda a: a.rename_song()),
-        Command("File", "Empty the cache of decoded sound", "", lambda a: a.empty_cache(), always),
+        Command(
+            "File",
+            "Add references …",
+            "",
+            lambda a: a.files.add_references(),
+            always,
+            words="finished mixes compare",
+            id="references.add",
+        ),
+        Command("File", "Forget the references", "", lambda a: a.files.forget_references(), always),
+        Command("File", "Save", "Ctrl+S", lambda a: a.files.save()),
+        Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.files.save_as()),
+        Command("File", "Save as a template …", "", lambda a: a.files.save_template(), words="chains groups roles"),
+        Command("File", "Rename the song …", "", lambda a: a.files.rename_song()),
+        Command("File", "Empty the cache of decoded sound", "", lambda a: a.files.empty_cache(), always),
         Command("File", "Close the session", "Ctrl+W", lambda a: a.frame.close_session()),
         Command("File", "Quit", "Ctrl+Q", lambda a: a.frame.close(), always),
         Command("Edit", "Undo", "Ctrl+Z", lambda a: a.desk.undo(), can_undo),
         Command("Edit", "Redo", "Ctrl+Shift+Z", lambda a: a.desk.redo(), can_redo),
         Command("Edit", "Find anything …", "Ctrl+F", lambda a: a.frame.show_finder(), always, words="search go to"),
-        Command("Edit", "Filter the lanes", "Ctrl+K", lambda a: a.filter_lanes(), words="search name finding state"),
-        Command("Edit", "Copy the strip", "Ctrl+C", lambda a: a.copy_strip(), is_selected, LANES),
-        Command("Edit", "Paste its chain", "Ctrl+V", lambda a: a.paste("chain"), is_selected, LANES),
-        Command("Edit", "Paste its sends", "Ctrl+Shift+V", lambda a: a.paste("sends"), is_selected, LANES),
-        Command("Edit", "Paste its level and pan", "Ctrl+Alt+V", lambda a: a.paste("level"), is_selected, LANES),
-        Command("Edit", "Write a note", "N", lambda a: a.write_note(), at=STRIP),
-        Command("Edit", "Take a snapshot", "Ctrl+T", lambda a: a.name_snapshot()),
-        Command("Edit", "Make the move", "Ctrl+Return", lambda a: a.on_card("make"), at=CARD, words="apply card"),
-        Command("Edit", "Change the move", "", lambda a: a.on_card("set"), at=CARD, words="card parameters"),
-        Command("Edit", "Decline the move", "", lambda a: a.on_card("refuse"), at=CARD, words="card"),
+        Command(
+            "Edit", "Filter the lanes", "Ctrl+K", on_page(lambda p: p.filter_lanes()), words="search name finding state"
+        ),
+        Command("Edit", "Copy the strip", "Ctrl+C", lambda a: a.strips.copy_strip(), is_selected, LANES),
+        Command("Edit", "Paste its chain", "Ctrl+V", lambda a: a.strips.paste("chain"), is_selected, LANES),
+        Command("Edit", "Paste its sends", "Ctrl+Shift+V", lambda a: a.strips.paste("sends"), is_selected, LANES),
+        Command("Edit", "Paste its level and pan", "Ctrl+Alt+V", lambda a: a.strips.paste("level"), is_selected, LANES),
+        Command("Edit", "Write a note", "N", on_page(lambda p: p.write_note()), at=STRIP),
+        Command("Edit", "Take a snapshot", "Ctrl+T", on_page(lambda p: p.name_snapshot())),
+        Command(
+            "Edit", "Make the move", "Ctrl+Return", on_page(lambda p: p.on_card("make")), at=CARD, words="apply card"
+        ),
+        Command("Edit", "Change the move", "", on_page(lambda p: p.on_card("set")), at=CARD, words="card parameters"),
+        Command("Edit", "Decline the move", "", on_page(lambda p: p.on_card("refuse")), at=CARD, words="card"),
         Command("Edit", "Settings", "Ctrl+,", lambda a: a.frame.show_page("settings"), always, words="preferences"),
-        Command("Lanes", "Rename", "Shift+R", lambda a: a.rename(), is_selected, LANES),
-        Command("Lanes", "Select all", "Ctrl+A", lambda a: a.select_all()),
-        Command("Lanes", "Select the family", "Ctrl+G", lambda a: a.select_family(), is_selected, LANES),
-        Command("Lanes", "Mute", "M", lambda a: a.toggle("mute"), is_selected, LANES),
-        Command("Lanes", "Solo", "S", lambda a: a.toggle("solo"), is_selected, LANES),
-        Command("Lanes", "No solo", "Shift+S", lambda a: a.clear_solo(), at=LANES),
-        Command("Lanes", "Invert polarity", "P", lambda a: a.toggle("polarity_inverted"), is_selected, LANES),
-        Command("Lanes", "Hide or show", "H", lambda a: a.toggle("hidden"), is_selected, LANES),
+        Command("Lanes", "Rename", "Shift+R", on_page(lambda p: p.rename()), is_selected, LANES),
+        Command("Lanes", "Select all", "Ctrl+A", on_page(lambda p: p.select_all())),
+        Command("Lanes", "Select the family", "Ctrl+G", on_page(lambda p: p.select_family()), is_selected, LANES),
+        Command("Lanes", "Mute", "M", on_page(lambda p: p.toggle("mute")), is_selected, LANES),
+        Command("Lanes", "Solo", "S", on_page(lambda p: p.toggle("solo")), is_selected, LANES),
+        Command("Lanes", "No solo", "Shift+S", lambda a: a.strips.clear_solo(), at=LANES),
+        Command("Lanes", "Invert polarity", "P", on_page(lambda p: p.toggle("polarity_inverted")), is_selected, LANES),
+        Command("Lanes", "Hide or show", "H", on_page(lambda p: p.toggle("hidden")), is_selected, LANES),
         Command("Lanes", "Measure what is missing", "", lambda a: a.desk.figures.measure_lanes()),
         Command("Play", "Play or stop", "Space", lambda a: a.desk.ears.toggle_play(), at=STRIP),
         Command("Play", "To the start", "Home", lambda a: a.to_start(), at=STRIP),
         Command("Play", "Loop", "L", lambda a: a.toggle_loop(), at=STRIP),
-        Command("Play", "Follow", "F", lambda a: a.follow(), at=STRIP),
-        Command("Play", "Compare two versions", "X", lambda a: a.compare()),
+        Command("Play", "Follow", "F", on_page(lambda p: p.follow()), at=STRIP),
+        Command("Play", "Compare two versions", "X", on_page(lambda p: p.compare())),
         Command("Play", "Hear the state now", "Shift+X", lambda a: a.desk.ears.hear_now()),
         Command("Play", "Tap the tempo", "J", lambda a: a.time.tap(), at=STRIP, words="bpm beat"),
         Command("Play", "Type the tempo", "Shift+J", lambda a: a.time.type_tempo(), at=STRIP, words="bpm"),
@@ -149,16 +134,16 @@ def all_commands() -> list[Command]:
             Command("View", stage.name, f"F{index}", partial(go_to, stage.key), always, words="stage go to")
             for index, stage in enumerate(stages.STAGES, 1)
         ),
-        Command("View", "What is next", "G", lambda a: a.go_on()),
+        Command("View", "What is next", "G", on_page(lambda p: p.go_on())),
         Command("View", "Tick the stage off", "K", lambda a: a.tick_off()),
-        Command("View", "Moves", "Ctrl+1", lambda a: a.show_tab(0)),
-        Command("View", "Ledger", "Ctrl+2", lambda a: a.show_tab(1)),
-        Command("View", "Notes", "Ctrl+3", lambda a: a.show_tab(2)),
-        Command("View", "Versions", "Ctrl+4", lambda a: a.show_tab(3)),
-        Command("View", "Hidden lanes", "Ctrl+H", lambda a: a.toggle_hidden_lanes(), at=LANES),
-        Command("View", "Closer into the song", "Ctrl+=", lambda a: a.zoom(2.0), at=STRIP, words="zoom in"),
-        Command("View", "Further from the song", "Ctrl+-", lambda a: a.zoom(0.5), at=STRIP, words="zoom out"),
-        Command("View", "The whole song", "Ctrl+0", lambda a: a.zoom(0.0), at=STRIP, words="zoom all fit"),
+        Command("View", "Moves", "Ctrl+1", on_page(lambda p: p.show_tab(0))),
+        Command("View", "Ledger", "Ctrl+2", on_page(lambda p: p.show_tab(1))),
+        Command("View", "Notes", "Ctrl+3", on_page(lambda p: p.show_tab(2))),
+        Command("View", "Versions", "Ctrl+4", on_page(lambda p: p.show_tab(3))),
+        Command("View", "Hidden lanes", "Ctrl+H", on_page(lambda p: p.toggle_hidden_lanes()), at=LANES),
+        Command("View", "Closer into the song", "Ctrl+=", on_page(lambda p: p.zoom(2.0)), at=STRIP, words="zoom in"),
+        Command("View", "Further from the song", "Ctrl+-", on_page(lambda p: p.zoom(0.5)), at=STRIP, words="zoom out"),
+        Command("View", "The whole song", "Ctrl+0", on_page(lambda p: p.zoom(0.0)), at=STRIP, words="zoom all fit"),
         Command(
             "View",
             "Songs of one record",
@@ -167,7 +152,7 @@ def all_commands() -> list[Command]:
             always,
             words="album compare side by side",
         ),
-        Command("View", "Blind comparison", "", lambda a: a.frame.show_page("blind"), words="abx vote"),
+        Command("View", "Blind comparison", "", lambda a: a.frame.show_page("blind"), words="abx vote", id="blind"),
         Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always, words="theme dark"),
         Command("View", "Stop what is being done", "Esc", lambda a: a.frame.stop(), always),
         Command("Help", "Shortcuts", "Ctrl+/", lambda a: a.frame.show_page("shortcuts"), always, words="keys"),
@@ -176,7 +161,7 @@ def all_commands() -> list[Command]:
     ]
 
 
-def present_commands(desk: "Desk") -> list[Command]:
+def present_commands(desk: "Desk") -> "list[Command[Actions]]":
     """Commands that name something of this session or machine: buses to lead or send to, outputs to play to."""
     found = [
         Command(
@@ -267,11 +252,11 @@ def _lead(goal: str, actions: "Actions") -> None:
     from all_even.session.editing import routing_edits
 
     desk = actions.desk
-    desk.try_edit(lambda s: routing_edits.route(s, actions.selected_strips(), goal))
+    desk.try_edit(lambda s: routing_edits.route(s, actions.strips.selected_strips(), goal))
 
 
 def _send(goal: str, actions: "Actions") -> None:
     from all_even.session.editing import routing_edits
 
     desk = actions.desk
-    desk.try_edit(lambda s: routing_edits.set_send(s, actions.selected_strips(), goal))
+    desk.try_edit(lambda s: routing_edits.set_send(s, actions.strips.selected_strips(), goal))

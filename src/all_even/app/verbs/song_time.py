@@ -3,22 +3,20 @@
 import time
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog
 
+from all_even.app.desk import Desk
+from all_even.app.verbs.dialogs import Dialogs
 from all_even.errors import UserError
 from all_even.session.model.session import Session
-
-if TYPE_CHECKING:
-    from all_even.app.actions import Actions
 
 
 class SongTime:
     """Part of the window's verbs."""
 
-    def __init__(self, actions: "Actions") -> None:
-        self._actions, self._desk = actions, actions.desk
+    def __init__(self, desk: Desk, dialogs: Dialogs) -> None:
+        self._desk, self._dialogs = desk, dialogs
         self._taps: list[float] = []
 
     def _position_s(self) -> float:
@@ -76,7 +74,7 @@ class SongTime:
 
         song = desk.figures.song
         known = f"{song.tempo.bpm:.1f}" if song is not None and song.tempo is not None else ""
-        self._actions.ask_text("Beats a minute", known, typed)
+        self._dialogs.type_over_song("Beats a minute", known, typed)
 
     def name_section(self) -> None:
         from all_even.session.song import song_map
@@ -89,7 +87,7 @@ class SongTime:
         index = max(0, song_map.section_at(desk.session, song, self._position_s()))
         if index < len(marks):
             done = partial(self._named_section, index)
-            self._actions.ask_text("Name of the section", marks[index].name, done)
+            self._dialogs.type_over_song("Name of the section", marks[index].name, done)
 
     def _named_section(self, index: int, name: str) -> None:
         from all_even.session.song import song_map
@@ -106,7 +104,7 @@ class SongTime:
         desk = self._desk
         if not desk.is_open:
             return
-        chosen = self._actions.choose(
+        chosen = self._dialogs.choose(
             QFileDialog.FileMode.ExistingFile, "Tempo from a MIDI file", "MIDI files (*.mid *.midi)"
         )
         if not chosen:

@@ -1,0 +1,1 @@
+"""Commands as data, and the menus made from them."""

@@ -1,0 +1,1 @@
+"""What commands do: the verbs of the window."""

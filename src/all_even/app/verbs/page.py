@@ -1,0 +1,124 @@
+"""Verbs of the working page: what needs lanes, song strip, side panel or bench. Made with the page."""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from all_even.app.desk import Desk
+from all_even.app.lanes.entries import entry
+from all_even.session.editing import edits
+from all_even.session.tracks.roles import family_of
+
+if TYPE_CHECKING:
+    from all_even.app.bench.bench import Bench
+    from all_even.app.workbench import Workbench
+
+
+class PageVerbs:
+    def __init__(self, desk: Desk, workbench: "Workbench") -> None:
+        self._desk, self._workbench = desk, workbench
+
+    def type_over_song(self, what: str, known: str, typed: Callable[[str], None]) -> None:
+        """A few words, typed over the song strip."""
+        self._workbench.head.transport.strip.ask(what, known, typed)
+
+    def filter_lanes(self) -> None:
+        """The field over the lanes."""
+        if self._desk.is_open:
+            self._workbench.lanes.filter.setFocus()
+            self._workbench.lanes.filter.selectAll()
+
+    def locate(self, seconds: float) -> None:
+        if self._desk.is_open:
+            self._desk.player.locate(seconds)
+            self._workbench.head.transport.strip.set_position(seconds)
+
+    def follow(self) -> None:
+        self._workbench.head.transport.follow.click()
+
+    def compare(self) -> None:
+        if self._desk.is_open:
+            self._workbench.side.versions.compare()
+
+    def go_to_strip(self, strip_id: str) -> None:
+        """Selects a lane, a bus or the mix, at a stage that shows it."""
+        workbench = self._workbench
+        if not self._desk.is_open:
+            return
+        if strip_id not in workbench.lanes.lane_ids():
+            hidden = self._desk.session.is_lane(strip_id) and self._desk.session.lane(strip_id).hidden
+            if hidden:
+                workbench.lanes.hidden_button.setChecked(True)
+            else:
+                self._desk.set_stage("buses")
+        self._desk.select((strip_id,))
+        workbench.lanes.setFocus()
+
+    def go_to_station(self, strip_id: str, station_id: str) -> None:
+        """Opens a station where it stands."""
+        self._desk.set_stage("buses")
+        self.go_to_strip(strip_id)
+        self.bench("buses").open_part(station_id)
+
+    def rename(self) -> None:
+        if self._desk.current is not None:
+            self._workbench.lanes.gestures.start_rename(self._desk.current)
+
+    def toggle(self, field: str) -> None:
+        if self._desk.is_open:
+            self._workbench.lanes.toggle(field)
+
+    def select_all(self) -> None:
+        if self._desk.is_open:
+            self._desk.select(tuple(self._workbench.lanes.lane_ids()))
+
+    def select_family(self) -> None:
+        if self._desk.is_open and self._desk.current:
+            family = family_of(entry(self._desk.session, self._desk.current).role)
+            shown = set(self._workbench.lanes.lane_ids())
+            self._desk.select(tuple(i for i in edits.lanes_of_family(self._desk.session, family) if i in shown))
+
+    def toggle_hidden_lanes(self) -> None:
+        self._workbench.lanes.hidden_button.toggle()
+
+    def write_note(self) -> None:
+        if self._desk.is_open:
+            self.show_tab(2)
+            self._workbench.side.notes.text.setFocus()
+
+    def name_snapshot(self) -> None:
+        if self._desk.is_open:
+            self.show_tab(3)
+            self._workbench.side.versions.name.setFocus()
+
+    def show_tab(self, index: int) -> None:
+        self._workbench.side.setCurrentIndex(index)
+
+    def go_on(self) -> None:
+        """To what is next in the order of the work."""
+        if self._workbench.head.next.stage:
+            self._desk.set_stage(self._workbench.head.next.stage)
+            self.show_tab(0)
+
+    def zoom(self, factor: float) -> None:
+        """Shows a shorter stretch of the song (over 1), a longer one, or all of it (0)."""
+        if self._desk.is_open:
+            self._workbench.head.transport.strip.zoom(factor)
+
+    def on_card(self, act: str) -> None:
+        """Does something with the move whose card has the keyboard or was pointed at, else with the first."""
+        if self._desk.is_open:
+            self.show_tab(0)
+            card = self._workbench.side.moves.current_card()
+            if card is None:
+                self._desk.said.emit("There is no move at this stage.")
+            else:
+                card.act(act)
+
+    def bench(self, stage: str) -> "Bench":
+        """A stage's bench; a session is open."""
+        return self._workbench.bench.of(stage)
+
+    def go_to_bench(self, stage: str) -> "Bench":
+        """Shows a stage; returns its bench."""
+        self._desk.set_stage(stage)
+        return self.bench(stage)
