@@ -71,7 +71,7 @@ def judged(session: Session, sources: Opened, characters) -> low_end.LowEnd:
 
 
 def shares(session: Session, sources: Opened) -> dict[str, float | None]:
-    return dict(spectra.find_masking(session, Book(sources)).shares)
+    return dict(spectra.find_masking(Look(session, Book(sources), {})).shares)
 
 
 def test_a_lane_is_heard_behind_its_fader_and_the_groups_it_goes_through(sources):
@@ -95,7 +95,7 @@ def test_what_a_group_does_to_its_members_arrives_with_them(sources):
         session_of(**{name: {"destination": "b", "chain": (replace(shelf, id=name),)} for name in members}),
         buses=(replace(group, chain=()),),
     )
-    heard, wanted = (spectra.excitations(one, Book(sources)) for one in (grouped, own))
+    heard, wanted = (spectra.excitations(Look(one, Book(sources), {})) for one in (grouped, own))
     for name in ("hats", "bass", "kick"):
         band_db = [10.0 * np.log10(one[name].power.sum(axis=0) + 1e-12) for one in (heard, wanted)]
         strong = band_db[1] > band_db[1].max() - 30.0
@@ -107,10 +107,10 @@ def test_a_parallel_copy_arrives_with_the_lane_that_sends_it(sources):
     plain, copied = (
         replace(session_of(hats={"sends": sends}), buses=(bus,)) for sends in ((), (Send(to="p", level_db=0.0),))
     )
-    before, after = (spectra.excitations(one, Book(sources))["hats"].power.sum() for one in (plain, copied))
+    before, after = (spectra.excitations(Look(one, Book(sources), {}))["hats"].power.sum() for one in (plain, copied))
     assert 10.0 * np.log10(after / before) == pytest.approx(3.0, abs=0.1)
     working = replace(copied, buses=(replace(bus, chain=(Gain(id="g", gain_db=-10.0),)),))
-    quieter = spectra.excitations(working, Book(sources))["hats"].power.sum()
+    quieter = spectra.excitations(Look(working, Book(sources), {}))["hats"].power.sum()
     assert 10.0 * np.log10(quieter / before) == pytest.approx(10.0 * np.log10(1.1), abs=0.1)
 
 
@@ -120,20 +120,20 @@ def test_a_muted_parallel_bus_gives_nothing_back(sources):
     for chain in ((), (crush,)):
         bus = Bus(id="p", name="p", use="parallel", chain=chain, mute=True)
         muted = replace(session_of(hats={"sends": (Send(to="p"),)}), buses=(bus,))
-        alone, heard = (spectra.excitations(one, Book(sources))["hats"] for one in (session_of(), muted))
+        alone, heard = (spectra.excitations(Look(one, Book(sources), {}))["hats"] for one in (session_of(), muted))
         np.testing.assert_allclose(heard.power, alone.power, rtol=1e-4, atol=1e-12)
     buses = (Bus(id="b", name="b", mute=True), Bus(id="p", name="p", use="parallel", chain=(crush,)))
     copied = replace(session_of(hats={"destination": "b", "sends": (Send(to="p"),)}), buses=buses)
-    power = spectra.excitations(copied, Book(sources))["hats"].power.sum()
+    power = spectra.excitations(Look(copied, Book(sources), {}))["hats"].power.sum()
     assert 10.0 * np.log10(power / alone.power.sum()) == pytest.approx(-10.0, abs=0.1)
 
 
 def changed_alone(before: Session, after: Session, sources: Opened):
     """The table after a change, where all else is known: and what was rendered for it."""
     book = Book(sources)
-    old = spectra.find_masking(before, book)
+    old = spectra.find_masking(Look(before, book, {}))
     rendered = book.counts.strips
-    new = spectra.find_masking(after, book, floor=old.floor)
+    new = spectra.find_masking(Look(after, book, {}), floor=old.floor)
     return old, new, book.counts.strips - rendered
 
 
@@ -235,7 +235,7 @@ def test_flow_and_judging_agree_on_what_is_rendered(sources):
     """The sum of kick and bass as judged is what the mix holds when the rest is silent."""
     session = session_of(hats={"mute": True})
     book = Book(sources)
-    kick, bass = parts(session, book, {"kick": ["kick"], "bass": ["bass"]}).values()
+    kick, bass = parts(Look(session, book, {}), {"kick": ["kick"], "bass": ["bass"]}).values()
     peak = 20.0 * np.log10(np.abs(kick + bass).max())
     assert flow_of(session, sources).mix.sample_peak_dbfs == pytest.approx(peak, abs=1e-3)
 
@@ -255,7 +255,7 @@ def test_parts_of_all_lanes_add_up_to_the_mix_through_chains_of_groups(sources):
         buses=(Bus(id="g", name="g", chain=chain, level_db=-1.0),),
     )
     book = Book(sources)
-    found = parts(session, book, {name: [name] for name in SOUNDS})
+    found = parts(Look(session, book, {}), {name: [name] for name in SOUNDS})
     whole = book.sound(session, MIX)
     mix = np.array(whole.read(0, whole.frames))
     np.testing.assert_allclose(sum(found.values())[: len(mix)], mix, atol=2e-5)

@@ -75,7 +75,7 @@ def test_a_lane_without_sends_or_with_a_muted_return_has_no_depth(roomy):
 
 
 def test_what_comes_from_a_return_belongs_to_no_lane(dry, roomy):
-    lanes = [spectra.excitations(look.session, look.book) for look in (dry, roomy)]
+    lanes = [spectra.excitations(look) for look in (dry, roomy)]
     assert lanes[0].keys() == lanes[1].keys()
     for lane_id, sound in lanes[0].items():
         np.testing.assert_allclose(lanes[1][lane_id].power, sound.power, rtol=1e-5)

@@ -61,7 +61,7 @@ def gain_db(look: Look, lane_id: str) -> Array:
         run = Single(station, rate, coefficients=coefficients_with(station, linked(session), rate))
         run(np.zeros((frames, 1)), None, gain)
         return gain
-    kept = look.book.sound(session, key.source, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(key.source)
     heard = np.array(kept.read(0, kept.frames)) * np.float32(10.0 ** (key.level_db / 20.0))
     silent = np.zeros((frames, heard.shape[1]), dtype=np.float32)
     return processed(station, rate, silent, heard)[1]

@@ -89,7 +89,7 @@ def session_figures(session: Session, book: Book, reports: Mapping[str, FileRepo
     mix = flow.mix if flow is not None else None
     look = Look(session, book, reports)
     unit_of = {lane.id: unit.id for unit in units(look) for lane in unit.lanes}
-    table = spectra.find_masking(session, book, unit_of=unit_of)
+    table = spectra.find_masking(look, unit_of=unit_of)
     weights = importance(session)
     sections = session_song(session, reports).sections
     by_section = [table.section(section.start_s, section.end_s) for section in sections]

@@ -14,6 +14,7 @@ from all_even.dsp.tone.passes import HighPass
 from all_even.engine.render import WORKERS
 from all_even.figures.arriving import spectra
 from all_even.figures.book.book import Book
+from all_even.figures.book.look import Look
 from all_even.figures.sharing.sharing import Sharing, hidden_of, pairs_of, ridges
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import Scene, Trial, scene_of
@@ -28,16 +29,16 @@ def mask(_folder: Path) -> Iterator[Benchmark]:
     lanes = tuple(Lane(id=f"lane{i}", name=f"Lane {i}", file="none.wav", level_db=-12.0) for i in range(TRACKS))
     session = Session(name="Masking", sample_rate=RATE, lanes=lanes)
     sources = {lane.id: InMemory(track(i, SECONDS)) for i, lane in enumerate(lanes)}
-    book = Book(sources)
+    look = Look(session, Book(sources), {})
     table: list[masking.Masking] = []
 
     def everything() -> None:
-        table.append(spectra.find_masking(session, book))
+        table.append(spectra.find_masking(look))
         masking.pair_table(table[-1])
 
     def one_changed() -> None:
         changed = chain_edits.add_station(session, "lane3", HighPass(frequency_hz=200.0))
-        found = spectra.find_masking(changed, book, floor=table[0].floor)
+        found = spectra.find_masking(look.at(changed), floor=table[0].floor)
         masking.pair_table(found, ["lane3"])
 
     short = {name: masking.excitation_of(np.zeros((RATE, 2)), RATE) for name in ("a", "b")}

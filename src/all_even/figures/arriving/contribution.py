@@ -7,7 +7,6 @@ all lanes then add up to the mix (tested). Saturation has no parts; its change o
 each. Stations' settings are those at rest.
 """
 
-import threading
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -20,10 +19,9 @@ from all_even.dsp.ducking.shaped import Linked, Shaped, coefficients_with
 from all_even.dsp.processor import Key, Processor, Single, key_of
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.mixing import add_lane, add_moving
-from all_even.engine.render import WORKERS
 from all_even.engine.responses import linked
-from all_even.figures.book.book import Book
 from all_even.figures.book.fingerprint import Fingerprints
+from all_even.figures.book.look import Look
 from all_even.session.model import routing
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Bus
@@ -48,26 +46,19 @@ class _Held:
         return self.samples[start : start + frames]
 
 
-def parts(
-    session: Session,
-    book: Book,
-    wanted: Mapping[str, Collection[str]],
-    *,
-    dynamics: bool = True,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
-) -> dict[str, Samples]:
+def parts(look: Look, wanted: Mapping[str, Collection[str]], *, dynamics: bool = True) -> dict[str, Samples]:
     """(frames, 2) of each set of lanes as it arrives at the mix bus, before its trim; sets that are not heard are left
     out.
 
     wanted: lane ids by the name of the set. dynamics: False leaves out what in the groups' chains answers to level.
     """
-    prints = book.fingerprints(session)
+    session = look.session
+    prints = look.book.fingerprints(session)
     opened = routing.hearing(session).open_edges
     edges = [edge for edge in routing.edges(session) if edge.kind != "key" and edge in opened]
     lanes = {lane_id for ids in wanted.values() for lane_id in ids if lane_id in prints.opened}
     chained = [lane_id for lane_id in lanes if session.lane(lane_id).chain]
-    book.hear(session, [("sound", lane_id) for lane_id in chained], cancelled=cancelled, workers=workers)
+    look.hear(*[("sound", lane_id) for lane_id in chained])
     found: dict[str, dict[str, Samples]] = {}
     """By strip: what each set brings to it."""
     for strip_id in _in_order(session, edges):
@@ -75,10 +66,10 @@ def parts(
         sums = {
             name: total
             for name, ids in wanted.items()
-            if (total := _entering(session, book, prints, name, ids, entering, found, cancelled, workers)) is not None
+            if (total := _entering(look, prints, name, ids, entering, found)) is not None
         }
         if strip_id != MIX and sums:
-            sums = _through(session, book, session.bus(strip_id), sums, dynamics, cancelled, workers)
+            sums = _through(look, session.bus(strip_id), sums, dynamics)
         found[strip_id] = sums
     return found.get(MIX, {})
 
@@ -100,24 +91,22 @@ def _in_order(session: Session, edges: Collection[routing.Edge]) -> list[str]:
 
 
 def _entering(
-    session: Session,
-    book: Book,
+    look: Look,
     prints: Fingerprints,
     name: str,
     lanes: Collection[str],
     edges: Collection[routing.Edge],
     found: Mapping[str, Mapping[str, Samples]],
-    cancelled: threading.Event | None,
-    workers: int,
 ) -> Samples | None:
     """What a set brings to a strip by these edges; None where nothing of it leads there."""
+    session = look.session
     total: Samples | None = None
     for edge in edges:
         source: Frames | _Held
         if session.is_lane(edge.source):
             if edge.source not in lanes or edge.source not in prints.opened or edge.target == NOWHERE:
                 continue
-            source = book.sound(session, edge.source, cancelled=cancelled, workers=workers)
+            source = look.sound(edge.source)
         else:
             part = found.get(edge.source, {}).get(name)
             if part is None:
@@ -140,27 +129,20 @@ def _entering(
     return total
 
 
-def _through(
-    session: Session,
-    book: Book,
-    bus: Bus,
-    sums: dict[str, Samples],
-    dynamics: bool,
-    cancelled: threading.Event | None,
-    workers: int,
-) -> dict[str, Samples]:
+def _through(look: Look, bus: Bus, sums: dict[str, Samples], dynamics: bool) -> dict[str, Samples]:
     """The parts behind a bus's chain."""
     stations = [station for station in bus.chain if not station.bypass and (dynamics or not station.LEVEL_DEPENDENT)]
     if not stations:
         return sums
+    session = look.session
     buses = tuple(replace(item, chain=()) if item.id == bus.id else item for item in session.buses)
-    kept = book.sound(replace(session, buses=buses), bus.id, cancelled=cancelled, workers=workers)
+    kept = look.at(replace(session, buses=buses)).sound(bus.id)
     whole = np.array(kept.read(0, kept.frames))
     for station in stations:
         key: Samples | None = None
         own = key_of(station)
         if own is not None:
-            sound = book.sound(session, own.source, cancelled=cancelled, workers=workers)
+            sound = look.sound(own.source)
             key = np.array(sound.read(0, sound.frames)) * np.float32(10.0 ** (own.level_db / 20.0))
         sums, whole = _station(session, station, sums, whole, key)
     return sums

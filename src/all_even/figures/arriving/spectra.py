@@ -8,7 +8,6 @@ parallel bus gives its sound back to those that send to it in the same way. What
 belongs to no lane: it is a sound of its own (`figures.space.spaces`).
 """
 
-import threading
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -16,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.engine.feeds import edge_gains, moving_gains
-from all_even.engine.render import WORKERS
 from all_even.figures.book.book import Book, Want
+from all_even.figures.book.look import Look
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation, Masking
 from all_even.session.model import routing, space
@@ -93,57 +92,46 @@ def wants(session: Session, lanes: Collection[str]) -> list[Want]:
 
 
 def excitations(
-    session: Session,
-    book: Book,
+    look: Look,
     *,
     lanes: Collection[str] | None = None,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
 ) -> dict[str, Excitation]:
     """What of every lane that is heard arrives in the mix, by id, as the ear takes it. lanes: only these."""
-    found = arriving_powers(session, book, lanes=lanes, cancelled=cancelled, workers=workers)
-    return {lane_id: masking.excitation_of_power(power, session.sample_rate) for lane_id, power in found.items()}
+    found = arriving_powers(look, lanes=lanes)
+    return {lane_id: masking.excitation_of_power(power, look.session.sample_rate) for lane_id, power in found.items()}
 
 
 def arriving_powers(
-    session: Session,
-    book: Book,
+    look: Look,
     *,
     lanes: Collection[str] | None = None,
     without_sends: bool = False,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
 ) -> dict[str, Powers]:
     """The same as (frames, bands) power of both sides together, their mean. without_sends: only what goes on the way of
     its destination."""
-    return _arriving(session, book, lanes, without_sends, False, cancelled, workers)
+    return _arriving(look, lanes, without_sends, False)
 
 
 def arriving_middles(
-    session: Session,
-    book: Book,
+    look: Look,
     *,
     lanes: Collection[str] | None = None,
     without_sends: bool = False,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
 ) -> dict[str, Powers]:
     """(frames, bands) power of what arrives of every lane where both sides come from one place: of their mean.
 
     Chains of groups are taken to do the same to it as to both sides.
     """
-    return _arriving(session, book, lanes, without_sends, True, cancelled, workers)
+    return _arriving(look, lanes, without_sends, True)
 
 
 def _arriving(
-    session: Session,
-    book: Book,
+    look: Look,
     lanes: Collection[str] | None,
     without_sends: bool,
     as_middle: bool,
-    cancelled: threading.Event | None,
-    workers: int,
 ) -> dict[str, Powers]:
+    session, book = look.session, look.book
     prints = book.fingerprints(session)
     ways = {
         lane.id: found
@@ -151,7 +139,7 @@ def _arriving(
         if lane.id in prints.opened and (lanes is None or lane.id in lanes) and (found := _ways(session, lane))
     }
     middles: list[Want] = [("middle powers", one) for one in ways if as_middle and prints.channels(one) > 1]
-    book.hear(session, [*wants(session, ways), *middles], cancelled=cancelled, workers=workers)
+    look.hear(*wants(session, ways), *middles)
     groups = {
         bus.id: _power_gains(session, book, bus)
         for bus in session.buses
@@ -159,7 +147,7 @@ def _arriving(
     }
     alone = {
         bus_id: behind for bus_id in groups if _has_one_feeder(session, bus_id)
-        and (behind := powers_of(session, book, bus_id, cancelled=cancelled, workers=workers)) is not None
+        and (behind := powers_of(look, bus_id)) is not None
     }  # fmt: skip
     arriving: dict[str, Powers] = {}
     for lane_id, edges in ways.items():
@@ -181,23 +169,20 @@ def _arriving(
 
 
 def find_masking(
-    session: Session,
-    book: Book,
+    look: Look,
     *,
     floor: float | None = None,
     unit_of: Mapping[str, str] | None = None,
-    cancelled: threading.Event | None = None,
-    workers: int = WORKERS,
 ) -> Masking:
     """Who is covered how much. floor: that of the table this one is compared with. unit_of: lanes that are microphones
     of one source, by the id their source is known by: then its powers are added, and it is one entry."""
-    heard = excitations(session, book, cancelled=cancelled, workers=workers)
+    heard = excitations(look)
     if unit_of is not None:
         sources: dict[str, list[Excitation]] = {}
         for lane_id, track in heard.items():
             sources.setdefault(unit_of.get(lane_id, lane_id), []).append(track)
-        heard = {source: joined(session, parts) for source, parts in sources.items()}
-    return masking.find_masking(heard, session.sample_rate, floor=floor)
+        heard = {source: joined(look.session, parts) for source, parts in sources.items()}
+    return masking.find_masking(heard, look.session.sample_rate, floor=floor)
 
 
 def joined(session: Session, parts: Sequence[Excitation]) -> Excitation:
@@ -211,24 +196,24 @@ def joined(session: Session, parts: Sequence[Excitation]) -> Excitation:
     return masking.excitation_of_power(power, session.sample_rate)
 
 
-def powers_of(
-    session: Session, book: Book, strip_id: str, *, cancelled: threading.Event | None = None, workers: int = WORKERS
-) -> Powers | None:
+def powers_of(look: Look, strip_id: str) -> Powers | None:
     """(frames, bands) power of both sides together that a bus brings to the mix on its main way; None where nothing of
     it arrives. Chains of buses behind it are left aside."""
+    session = look.session
     bus = session.bus(strip_id)
     way = _way(session, bus.destination)
     if way is None or _main_edge(bus) not in routing.hearing(session).open_edges:
         return None
-    book.hear(session, [("powers", strip_id)], cancelled=cancelled, workers=workers)
-    powers: Powers | None = book.known(session, ("powers", strip_id))
+    look.hear(("powers", strip_id))
+    powers: Powers | None = look.book.known(session, ("powers", strip_id))
     return None if powers is None else _carried(session, bus, _main_edge(bus), way.gains, powers)
 
 
-def sent_power(session: Session, book: Book, lane_id: str, bus_id: str) -> Powers | None:
+def sent_power(look: Look, lane_id: str, bus_id: str) -> Powers | None:
     """(frames, bands) power that a lane sends to a bus; None where it does not."""
+    session = look.session
     lane, opened = session.lane(lane_id), routing.hearing(session).open_edges
-    powers: Powers | None = book.known(session, ("powers", lane_id))
+    powers: Powers | None = look.book.known(session, ("powers", lane_id))
     for index, send in enumerate(lane.sends):
         edge = routing.Edge(lane_id, send.to, "send", index)
         if send.to == bus_id and edge in opened and powers is not None:

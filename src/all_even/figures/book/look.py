@@ -19,6 +19,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from all_even.audio.decoded import Frames
 from all_even.engine.render import WORKERS
 from all_even.errors import Cancelled
 from all_even.figures.book import on_disk
@@ -85,6 +86,10 @@ class Look:
     def hear(self, *wanted: Want) -> None:
         """Sees to it that figures are known, together in one pass."""
         self.book.hear(self.session, wanted, cancelled=self.cancelled, workers=self.workers)
+
+    def sound(self, strip_id: str) -> Frames:
+        """A strip's sound behind its chain, by song frame."""
+        return self.book.sound(self.session, strip_id, cancelled=self.cancelled, workers=self.workers)
 
     @property
     def mix(self) -> TrackMeasures | None:
@@ -158,7 +163,7 @@ class Look:
             folder_groups=tuple(replace(group, solo=False) for group in session.folder_groups),
             mix=replace(session.mix, chain=(), automation=()),
         )
-        frames = self.book.sound(plain, strip_id, cancelled=self.cancelled, workers=self.workers)
+        frames = self.at(plain).sound(strip_id)
         sound = frames.read(0, frames.frames).astype(np.float64)
         length = round(longest_s * session.sample_rate)
         if len(sound) <= length:

@@ -97,7 +97,7 @@ def moving(look: Look, strip_id: str) -> Movement | None:
 
 def strip_samples(look: Look, session: Session, strip_id: str) -> Samples:
     """(frames, channels) of a strip behind its chain, on the song's time line."""
-    sound = look.book.sound(session, strip_id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.at(session).sound(strip_id)
     return np.array(sound.read(0, sound.frames))
 
 

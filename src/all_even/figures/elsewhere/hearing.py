@@ -77,7 +77,7 @@ def mix_lufs(look: Look) -> float | None:
 def section_lufs(look: Look, start_s: float, end_s: float) -> float | None:
     """Loudness of a stretch of the mix, behind the mix bus."""
     sound, rate = (
-        look.book.sound(look.session, MIX, cancelled=look.cancelled, workers=look.workers),
+        look.sound(MIX),
         look.session.sample_rate,
     )
     first = round(start_s * rate)

@@ -136,7 +136,7 @@ def mix_passage(look: Look) -> Passage | None:
 
 
 def _mix_passage(look: Look, _target: str) -> Passage | None:
-    sound = look.book.sound(look.session, MIX, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(MIX)
     return passage.passage(sound.read, sound.frames, sound.channels, look.session.sample_rate)
 
 

@@ -109,13 +109,12 @@ def _key(look: Look, prints: Fingerprints, _target: str) -> str:
 
 def _compute(look: Look, _target: str) -> Translation:
     session = look.session
-    both = spectra.arriving_powers(session, look.book, cancelled=look.cancelled, workers=look.workers)
-    middle = spectra.arriving_middles(session, look.book, cancelled=look.cancelled, workers=look.workers)
+    both = spectra.arriving_powers(look)
+    middle = spectra.arriving_middles(look)
     found = tuple(unit for unit in units(look) if any(lane.id in both for lane in unit.lanes))
     several = [lane.id for unit in found if len(unit.lanes) > 1 for lane in unit.lanes if lane.id in both]
     direct_both, direct_middle = (
-        hear(session, look.book, lanes=several, without_sends=True, cancelled=look.cancelled, workers=look.workers)
-        for hear in (spectra.arriving_powers, spectra.arriving_middles)
+        hear(look, lanes=several, without_sends=True) for hear in (spectra.arriving_powers, spectra.arriving_middles)
     )
     rows: list[NDArray[np.float32]] = []
     middles: list[NDArray[np.float32]] = []
@@ -130,7 +129,7 @@ def _compute(look: Look, _target: str) -> Translation:
             told.append(row)
     for bus in space.returns(session):
         look.stop_if_cancelled()
-        power = spectra.powers_of(session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
+        power = spectra.powers_of(look, bus.id)
         if power is not None:
             rows.append(power)
             middles.append(power)
@@ -146,7 +145,7 @@ def _together(look: Look, target: str) -> NDArray[np.float32]:
     of their powers. At their faders and pans, as they stand still; groups are taken to do the same to the sum."""
     session, rate = look.session, look.session.sample_rate
     lanes = [session.lane(lane_id) for lane_id in target.split(":")]
-    sounds = [look.book.sound(session, lane.id, cancelled=look.cancelled, workers=look.workers) for lane in lanes]
+    sounds = [look.sound(lane.id) for lane in lanes]
     gains = [edge_gains(session, lane, routing.Edge(lane.id, lane.destination, "destination"), sound.channels)
              for lane, sound in zip(lanes, sounds, strict=True)]  # fmt: skip
     sums = BandPowerMeter(rate, 3)

@@ -126,7 +126,7 @@ def _compute(look: Look, _target: str) -> Copies | str:
         gain = _gain(session, lane, look.book.fingerprints(session).channels(lane.id))
         if gain is None:
             continue
-        kept = look.book.sound(session, lane.id, cancelled=look.cancelled, workers=look.workers)
+        kept = look.sound(lane.id)
         sound: Samples = kept.read(0, kept.frames)
         gains[lane.id], sounds[lane.id] = gain, low_copy(sound, session.sample_rate)
     sides = [

@@ -142,7 +142,7 @@ def _heard(look: Look, _target: str) -> Heard | str:
         return "no hits"
     kicks, basses = kicks_and_basses(look.session)
     sides = {"kick": kicks, "bass": basses}
-    both = parts(look.session, look.book, sides, cancelled=look.cancelled, workers=look.workers)
+    both = parts(look, sides)
     if "kick" not in both or "bass" not in both:
         return "one of them is missing"
     rate = look.session.sample_rate
@@ -154,7 +154,7 @@ def _heard(look: Look, _target: str) -> Heard | str:
     plain = _without_ducks(look.session)
     unducked = None
     if plain != look.session or _groups_answer_to_level(look.session):
-        bare = parts(plain, look.book, {"bass": basses}, dynamics=False, cancelled=look.cancelled, workers=look.workers)
+        bare = parts(look.at(plain), {"bass": basses}, dynamics=False)
         unducked = low_copy(bare["bass"], rate) if "bass" in bare else None
     return Heard(
         lane.id,

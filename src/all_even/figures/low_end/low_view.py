@@ -70,7 +70,7 @@ def _rests_on(_look: Look, prints: Fingerprints, target: str) -> str:
 
 
 def _compute(look: Look, target: str) -> LowView:
-    kept = look.book.sound(look.session, target, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(target)
     return view_of(low_copy(kept.read(0, kept.frames), look.session.sample_rate))
 
 

@@ -76,7 +76,7 @@ def _lanes_key(look: Look) -> object:
 
 
 def _levels(look: Look, _target: str) -> Levels:
-    heard = spectra.arriving_powers(look.session, look.book, cancelled=look.cancelled, workers=look.workers)
+    heard = spectra.arriving_powers(look)
     weights = loudness_weights(look.session.sample_rate)
     found = tuple(unit for unit in units(look) if any(lane.id in heard for lane in unit.lanes))
     frames = max((len(power) for power in heard.values()), default=0)

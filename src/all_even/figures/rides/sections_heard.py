@@ -40,7 +40,7 @@ def heard_sections(look: Look) -> tuple[Heard, ...]:
 def _energy(look: Look) -> Array:
     """(hops, 4) K-weighted mean square of left, right, mid and side of the mix."""
     session = look.session
-    sound = look.book.sound(session, MIX, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(MIX)
     per_hop = round(session.sample_rate * HOP_S)
     weighting = np.insert(k_weighting(session.sample_rate), 3, 1.0, axis=1)
     state = np.zeros((len(weighting), 2, 2))

@@ -38,7 +38,7 @@ def hits_of(look: Look, lane: Lane) -> tuple[tuple[float, ...], float]:
 
 def mono(look: Look, lane_id: str) -> NDArray[np.float32]:
     """A lane's sound behind its chain, with its polarity switch, (frames,)."""
-    sound = look.book.sound(look.session, lane_id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(lane_id)
     samples = sound.read(0, sound.frames).mean(axis=1, dtype=np.float32)
     return -samples if look.session.lane(lane_id).polarity_inverted else samples
 

@@ -96,7 +96,7 @@ def _products(look: Look, target: str) -> NDArray[np.float32]:
     """(hops, n, n): K-weighted products of all channels of the lanes, n channels in their order."""
     session = look.session
     ids = target.split(":")
-    sounds = [look.book.sound(session, lane_id, cancelled=look.cancelled, workers=look.workers) for lane_id in ids]
+    sounds = [look.sound(lane_id) for lane_id in ids]
     per_hop = round(session.sample_rate * HOP_S)
     sections = np.insert(k_weighting(session.sample_rate), 3, 1.0, axis=1)
     channels = sum(sound.channels for sound in sounds)
@@ -185,7 +185,7 @@ def _table_rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
 
 
 def _table(look: Look, _target: str) -> Table:
-    heard = spectra.excitations(look.session, look.book, cancelled=look.cancelled, workers=look.workers)
+    heard = spectra.excitations(look)
     found = tuple(unit for unit in units(look) if any(lane.id in heard for lane in unit.lanes))
     tracks = {
         unit.id: spectra.joined(look.session, [heard[lane.id] for lane in unit.lanes if lane.id in heard])

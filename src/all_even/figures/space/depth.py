@@ -90,7 +90,7 @@ def _compute(look: Look, _target: str) -> Mapping[str, Depth]:
             continue
         returned = {}
         for send in space.space_sends(session, lane):
-            sent = spectra.sent_power(session, book, lane.id, send.to)
+            sent = spectra.sent_power(look, lane.id, send.to)
             if sent is not None and send.to in strengths:
                 bands = sent.mean(axis=0, dtype=np.float64)
                 returned[send.to] = float(bands @ (loud * strengths[send.to]))
@@ -141,10 +141,8 @@ def measured_db(look: Look, lane_id: str) -> float | None:
         for lane in session.lanes
     )
     wanted = {"lane": [lane_id]}
-    whole = parts(session, look.book, wanted, dynamics=False, cancelled=look.cancelled, workers=look.workers)
-    plain = parts(
-        replace(session, lanes=lanes), look.book, wanted, dynamics=False, cancelled=look.cancelled, workers=look.workers
-    )
+    whole = parts(look, wanted, dynamics=False)
+    plain = parts(look.at(replace(session, lanes=lanes)), wanted, dynamics=False)
     if "lane" not in whole or "lane" not in plain:
         return None
     direct = plain["lane"].astype(np.float64)

@@ -73,7 +73,7 @@ def figures_of(look: Look, bus_id: str) -> ReturnFigures:
 
 def arriving(look: Look, bus_id: str) -> Excitation | None:
     """What a return brings to the mix; None in silence."""
-    power = spectra.powers_of(look.session, look.book, bus_id, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(look, bus_id)
     if power is None or not power.any():
         return None
     return masking.excitation_of_power(power, look.session.sample_rate)
@@ -233,7 +233,7 @@ def drop_db(
         return None
     session, rate = look.session, look.session.sample_rate
     used = steady(session.chain(bus_id)) if chain is None else list(chain)
-    sound = look.book.sound(session, found.lane_id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(found.lane_id)
     soon = np.abs(found.until_s - found.typical_s) <= NEAR * found.typical_s
     hits, until = found.hits_s[soon], found.until_s[soon]
     first_s = 0.0

@@ -86,7 +86,7 @@ class Trial:
 def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Iterator[Trial]:
     """The limiter on kick and bass as they arrive, the lowest ceiling first; nothing where one of them does not."""
     sides = {"kick": ids(kick), "bass": ids(bass)}
-    found = parts(look.session, look.book, sides, cancelled=look.cancelled, workers=look.workers)
+    found = parts(look, sides)
     if "kick" not in found or "bass" not in found:
         return
     rate = look.session.sample_rate

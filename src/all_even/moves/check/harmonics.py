@@ -51,7 +51,7 @@ def returned(look: Look, found: Translation, place: int) -> tuple[Bands, float] 
     nothing comes back."""
     unit = found.units[place]
     trial, bus = _made(look.session, unit.id, "trial", 0.0)
-    power = spectra.powers_of(trial, look.book, bus, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(look.at(trial), bus)
     if power is None:
         return None
     row = found.row(power)

@@ -75,7 +75,7 @@ def main_edge(strip: Strip) -> routing.Edge:
 
 def dry_sum(look: Look, session: Session, lanes: Sequence[Strip]) -> Signal:
     """What these strips bring to where they go, added up."""
-    sounds = [look.book.sound(session, strip.id, cancelled=look.cancelled, workers=look.workers) for strip in lanes]
+    sounds = [look.at(session).sound(strip.id) for strip in lanes]
     total = np.zeros((max(sound.frames for sound in sounds), 2))
     for strip, sound in zip(lanes, sounds, strict=True):
         gains = edge_gains(session, strip, main_edge(strip), sound.channels)
@@ -102,7 +102,7 @@ def null_db(look: Look, lanes: Sequence[Lane], dry: Signal) -> float:
     """How far the difference of copy and original lies under the original, through a real bus."""
     session, bus = routing_edits.add_bus(look.session, OTHER_NAME, "parallel")
     session = routing_edits.set_send(session, ids(lanes), bus)
-    copy = look.book.sound(session, bus, cancelled=look.cancelled, workers=look.workers)
+    copy = look.at(session).sound(bus)
     count = min(copy.frames, len(dry.samples))
     difference = copy.read(0, count).astype(np.float64) - dry.samples[:count]
     power = float(np.mean(dry.samples[:count].astype(np.float64) ** 2))
@@ -229,7 +229,7 @@ def _copied(look: Look, arguments: Arguments) -> tuple[Signal, Signal, tuple[flo
     if bus is None or not senders or look.book.fingerprints(session).strips.get(bus.id) is None:
         return None
     dry = dry_sum(look, session, senders)
-    sound = look.book.sound(session, bus.id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(bus.id)
     gains = edge_gains(session, bus, main_edge(bus), 2)
     total = np.zeros((len(dry.samples), 2))
     add_lane(total, sound.read(0, len(total)), gains, False)

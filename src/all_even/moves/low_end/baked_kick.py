@@ -120,7 +120,7 @@ def propose(look: Look) -> list[Proposal]:
 
 def _ceiling(look: Look, lane_id: str, hits_s: tuple[float, ...]) -> float | None:
     """The lane's usual peaks away from the hits, dBTP."""
-    kept = look.book.sound(look.session, lane_id, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(lane_id)
     sound = np.abs(kept.read(0, kept.frames)).max(axis=1)
     hop = max(1, round(0.02 * look.session.sample_rate))
     peaks = sound[: len(sound) // hop * hop].reshape(-1, hop).max(axis=1)

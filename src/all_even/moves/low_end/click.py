@@ -49,7 +49,7 @@ def click_db(look: Look, _arguments: Arguments) -> float | None:
     """The kicks' sound at 4 to 9 kHz re that at 30 to 250 Hz, as they arrive."""
     rate = look.session.sample_rate
     kicks, _ = kicks_and_basses(look.session)
-    found = parts(look.session, look.book, {"kick": kicks}, cancelled=look.cancelled, workers=look.workers)
+    found = parts(look, {"kick": kicks})
     if "kick" not in found or 0.45 * rate <= BAND_HZ[0]:
         return None
     return _brightness(found["kick"].mean(axis=1, dtype=np.float64), rate)
@@ -65,7 +65,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     gain_db, down_db = (MORE_DB, DOWN_DB) if now < SHARP_DB else (SOFTER_DB, 0.0)
     rate = look.session.sample_rate
-    kept = look.book.sound(look.session, lane.id, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(lane.id)
     sound = kept.read(0, kept.frames).astype(np.float64)
     lifted = Single(station(gain_db), rate)(sound)
     change = _brightness(lifted.mean(axis=1), rate) - _brightness(sound.mean(axis=1), rate)

@@ -68,7 +68,7 @@ def cuts_lows(item: Processor) -> bool:
 
 def _proposal(look: Look, lane: Lane, now: float, is_kick: bool) -> list[Proposal]:
     rate = look.session.sample_rate
-    kept = look.book.sound(look.session, lane.id, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(lane.id)
     sound = kept.read(0, kept.frames).astype(np.float64)
     peak = float(np.abs(sound).max(initial=0.0))
     if peak <= 0.0:

@@ -115,7 +115,7 @@ def over_rest_lu(look: Look, arguments: Arguments) -> float | None:
     start, end = arguments.get("start_s"), arguments.get("end_s")
     if bus is None or not isinstance(start, int | float) or not isinstance(end, int | float):
         return None
-    power = spectra.powers_of(look.session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(look, bus.id)
     if power is None:
         return None
     loud = power @ loudness_weights(look.session.sample_rate)

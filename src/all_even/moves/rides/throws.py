@@ -165,7 +165,7 @@ def echo_over_backing_db(look: Look, arguments: Arguments) -> float | None:
     windows = _windows(str(arguments.get("windows", "")))
     if bus is None or not windows:
         return None
-    power = spectra.powers_of(look.session, look.book, bus.id, cancelled=look.cancelled, workers=look.workers)
+    power = spectra.powers_of(look, bus.id)
     if power is None:
         return None
     found = rides.levels(look)

@@ -88,7 +88,7 @@ def overlap(found: Sharing, pair: Hiding) -> float:
 def threshold_db(look: Look, lane_id: str, hz: float, q: float) -> float:
     """Under the usual peak level of the key in the band, as the detector hears it."""
     session = look.session
-    sound = look.book.sound(session, lane_id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(lane_id)
     rate = session.sample_rate
     b, a = scipy.signal.iirpeak(min(hz, 0.45 * rate), q, fs=rate)
     state = np.zeros((max(len(a), len(b)) - 1, sound.channels))

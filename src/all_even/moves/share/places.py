@@ -91,7 +91,7 @@ def _on_notes(look: Look, lane_id: str) -> list[Place]:
     if report is None or report.character is None or family_of(lane.role) in NOT_JUDGED:
         return []
     rate = look.session.sample_rate
-    kept = look.book.sound(look.session, lane_id, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(lane_id)
     sound = kept.read(0, kept.frames).mean(axis=1)
     notes, start_s = report.character.notes, lane.start_s
     if not notes:

@@ -55,7 +55,7 @@ def _proposal(look: Look, sends: dict[str, float], bpm: float, off_percent: floa
         return None
     sends, level_db, figures = dict(found[0]), found[1], found[2]
     session, bus = with_return(look.session, free_bus_name(look.session, "Trial"), (echo,), sends, level_db)
-    sound = look.book.sound(session, bus, cancelled=look.cancelled, workers=look.workers)
+    sound = look.at(session).sound(bus)
     worst = mono.worst_db(sound.read(0, sound.frames).astype(float), session.sample_rate)
     name = free_bus_name(look.session, NAME)
     return KIND.move(

@@ -71,7 +71,7 @@ def _mono(look: Look) -> list[Remark]:
         wide = any(type(item).__name__ in WIDE and not item.bypass for item in bus.chain)
         if not wide or look.book.fingerprints(session).strips.get(bus.id) is None:
             continue
-        sound = look.book.sound(session, bus.id, cancelled=look.cancelled, workers=look.workers)
+        sound = look.sound(bus.id)
         worst = mono.worst_db(sound.read(0, sound.frames).astype(np.float64), session.sample_rate)
         if worst is not None and worst < mono.WORST_DB:
             text = f"in mono {bus.name} loses {number(-worst)} dB in its worst third of an octave"

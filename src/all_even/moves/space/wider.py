@@ -56,7 +56,7 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _proposal(look: Look, lane: Lane, late_ms: float | None) -> Proposal | None:
-    sound = look.book.sound(look.session, lane.id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(lane.id)
     samples = sound.read(0, sound.frames).astype(np.float64)
     for ms in (late_ms,) if late_ms is not None else LATE_MS:
         worst = mono.worst_db(_wide(samples, look.session.sample_rate, ms), look.session.sample_rate)
@@ -103,7 +103,7 @@ def worst_db(look: Look, arguments: Arguments) -> float | None:
     bus = bus_named(look.session, str(arguments.get("bus", "")))
     if bus is None or look.book.fingerprints(look.session).strips.get(bus.id) is None:
         return None
-    sound = look.book.sound(look.session, bus.id, cancelled=look.cancelled, workers=look.workers)
+    sound = look.sound(bus.id)
     return mono.worst_db(sound.read(0, sound.frames).astype(np.float64), look.session.sample_rate)
 
 

@@ -56,7 +56,7 @@ def _lufs(samples: NDArray[np.float32], rate: int) -> float | None:
 def basses_heard(look: Look) -> NDArray[np.float32] | None:
     """All basses as they arrive, with what their parallel buses bring back."""
     _, basses = kicks_and_basses(look.session)
-    found = parts(look.session, look.book, {"bass": basses}, cancelled=look.cancelled, workers=look.workers)
+    found = parts(look, {"bass": basses})
     return found.get("bass")
 
 
@@ -83,7 +83,7 @@ def propose(look: Look) -> list[Proposal]:
     driven_db = DRIVEN_DB - decibels.level_db(float(np.percentile(np.abs(low), PERCENTILE)))
     driven_db = numbers(Saturation)["drive_db"].clamped(driven_db)
     trial, bus = _made(session, lanes, 0.0, driven_db)
-    kept = look.book.sound(trial, bus, cancelled=look.cancelled, workers=look.workers)
+    kept = look.at(trial).sound(bus)
     back = np.zeros_like(bass)
     count = min(len(back), kept.frames)
     back[:count] = kept.read(0, count)

@@ -58,7 +58,7 @@ def is_only_noise(sound: Array, rate: int) -> bool:
 
 
 def _sound(look: Look, lane_id: str) -> Array:
-    kept = look.book.sound(look.session, lane_id, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(lane_id)
     return np.asarray(kept.read(0, kept.frames).mean(axis=1, dtype=np.float64))
 
 

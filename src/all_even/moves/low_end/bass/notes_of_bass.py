@@ -87,7 +87,7 @@ def _compute(look: Look, target: str) -> Line | str:
     )
     if len(notes) < FEWEST_NOTES:
         return "too few low notes"
-    kept = look.book.sound(look.session, target, cancelled=look.cancelled, workers=look.workers)
+    kept = look.sound(target)
     low = low_copy(kept.read(0, kept.frames), look.session.sample_rate)
     return Line(target, notes, np.array(note_levels_db(low, notes)), low)
 

@@ -115,11 +115,11 @@ def _fit(look: Look, _target: str) -> Fitted | str:
     if found is None or len(found.hits_s) < FEWEST_HITS + 1:
         return "too few hits"
     kicks, basses = kicks_and_basses(plain.session)
-    sides = parts(plain.session, look.book, {"kick": kicks, "bass": basses}, cancelled=look.cancelled)
+    sides = parts(plain, {"kick": kicks, "bass": basses})
     rate = look.session.sample_rate
     start_s, end_s = stretch(found.hits_s, found.bass, len(found.kick) / RATE)
     cut = slice(round(start_s * rate), round(end_s * rate))
-    kept = look.book.sound(plain.session, found.kick_id, cancelled=look.cancelled)
+    kept = plain.sound(found.kick_id)
     detector = kept.read(cut.start, max(0, min(kept.frames, cut.stop) - cut.start)).mean(axis=1, dtype=np.float64)
     hits = [hit - start_s for hit in found.hits_s if start_s <= hit < end_s]
     work = look.session.settings
@@ -180,7 +180,7 @@ def trial_of(look: Look, fit: Fitted, one: Duck) -> PairFigures | None:
     if one.name == CLICK_KEY:
         sound = click_track(fit.hits_s, look.book.fingerprints(plain.session).song_frames, rate)
     else:
-        kept = look.book.sound(plain.session, fit.kick_id, cancelled=look.cancelled)
+        kept = plain.sound(fit.kick_id)
         sound = kept.read(0, kept.frames).mean(axis=1, dtype=np.float64)
     gain_db = methods.compressed_gain_db(station, methods.listening(one.name, sound, rate))
     times = np.arange(len(next(iter(copy.lanes.values())))) / RATE
