@@ -417,3 +417,28 @@ def test_drawings_follow_the_theme(routed):
     night = bench.path.grab().toImage().pixelColor(60, 30).lightness()
     assert day > 180
     assert night < 90
+
+
+def test_one_lane_leaves_its_folder_as_loud_as_it_was(routed):
+    desk, form = routed.desk, routed.window.workbench.bench.of("buses").form
+    kick, snare = (lane.id for lane in desk.session.lanes[2:4])
+    desk.select((kick, snare))
+    assert form.folder.isVisible()
+    assert not form.leave.isVisible()
+    form.make_folder()
+    (folder,) = desk.session.folder_groups
+    desk.edit(lambda s: edits.change_strips(s, [folder.id], level_db=-6.0))
+    before = np.concatenate(list(render(desk.plan())))
+    desk.select((kick,))
+    assert form.leave.isVisible()
+    assert not form.folder.isVisible()
+    form.leave.click()
+    assert desk.session.lane(kick).group is None
+    assert desk.session.lane(snare).group == folder.id
+    assert form.folder.isVisible()
+    np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
+    desk.undo()
+    assert desk.session.lane(kick).group == folder.id
+    (command,) = [item for item in routed.window.commands if item.text == "Take it out of its folder"]
+    routed.window.give(command)
+    assert desk.session.lane(kick).group is None

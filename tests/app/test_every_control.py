@@ -227,7 +227,7 @@ def test_every_command_stands_in_a_menu_and_no_shortcut_twice(rig):
 
 def test_every_command_runs_on_an_open_session(opened, monkeypatch):
     """Each command once, dialogs answered with nothing."""
-    monkeypatch.setattr(opened.window.verbs, "choose", lambda *args, **options: [])
+    monkeypatch.setattr(opened.window.verbs.dialogs, "choose", lambda *args, **options: [])
     monkeypatch.setattr("PyQt6.QtWidgets.QInputDialog.getText", lambda *args: ("", False))
     skipped = {"Quit", "Close the session", "Open the demo", "Print the mix", "Write the recall sheet",
                "Make the listening copy", "Write the delivery", "Write the console page"}  # fmt: skip
@@ -240,7 +240,7 @@ def test_every_command_runs_on_an_open_session(opened, monkeypatch):
 
 
 def test_every_command_is_harmless_without_a_session(rig, monkeypatch):
-    monkeypatch.setattr(rig.window.verbs, "choose", lambda *args, **options: [])
+    monkeypatch.setattr(rig.window.verbs.dialogs, "choose", lambda *args, **options: [])
     for command in rig.window.commands:
         if command.text not in ("Quit", "Open the demo"):
             rig.window.give(command)

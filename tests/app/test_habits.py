@@ -1,5 +1,6 @@
 """What hands expect: menus under the right button, the finder, pages, the wheel, copy and paste, dropped files."""
 
+import re
 import shutil
 from pathlib import Path
 
@@ -389,3 +390,32 @@ def test_no_tooltip_reads_a_name_as_markup(opened):
         for widget in window.findChildren(QWidget):
             assert "<b>" not in widget.toolTip()
             assert "<h1>" not in widget.toolTip()
+
+
+KEY = re.compile(r"\((?P<key>(?:(?:Ctrl|Shift|Alt)\+)*(?:[A-Z]|F\d+|\d|Space|Home|Esc))\)")
+LETTERS = 4
+
+
+def stems(text: str) -> set[str]:
+    """Words as far as they are alike in their forms."""
+    return {word[:LETTERS] for word in re.findall(r"[a-z]{3,}", text.lower())}
+
+
+def test_keys_in_tooltips_are_those_of_the_command(opened):
+    """A key that a tooltip names belongs to a command of which it speaks."""
+    window, desk = opened.window, opened.desk
+    commands = {command.shortcut: command for command in window.commands if command.shortcut}
+    seen, wrong = set(), []
+    for stage in stages.all_keys():
+        desk.set_stage(stage)
+        opened.settle_paint()
+        for widget in window.findChildren(QWidget):
+            for found in KEY.finditer(widget.toolTip()):
+                command = commands.get(found["key"])
+                text = getattr(widget, "text", str)
+                spoken = stems(f"{widget.toolTip()} {widget.accessibleName()} {text() if callable(text) else ''}")
+                seen.add(found["key"])
+                if command is None or not spoken & stems(f"{command.text} {command.words} {command.menu}"):
+                    wrong.append((widget.toolTip(), command and command.text))
+    assert len(seen) > 25
+    assert not wrong, "\n".join(map(str, wrong))

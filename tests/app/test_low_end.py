@@ -192,7 +192,7 @@ def test_triggers_are_saved_where_one_says(low, tmp_path, monkeypatch):
     shown = use(low, "drawn")
     folder = tmp_path / "triggers"
     folder.mkdir()
-    monkeypatch.setattr(low.window.verbs, "choose", lambda *_args, **_more: [folder])
+    monkeypatch.setattr(low.window.verbs.dialogs, "choose", lambda *_args, **_more: [folder])
     low.desk.wanted.emit("Save the duck's triggers …")
     low.wait(lambda: (folder / "Duck hits.mid").exists() and not low.desk.work.busy())
     assert len(list(folder.glob("*gain.csv"))) == 1

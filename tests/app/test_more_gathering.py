@@ -87,7 +87,7 @@ def test_the_whole_beside_references_is_drawn_and_flags_are_said(opened, write, 
 
     desk = opened.desk
     mixes = [write(f"mix {index}.wav", noise(5.0, index)) for index in range(5)]
-    monkeypatch.setattr(opened.window.verbs, "choose", lambda *_, **__: mixes)
+    monkeypatch.setattr(opened.window.verbs.dialogs, "choose", lambda *_, **__: mixes)
     command(opened, "The whole beside references")
     bench = opened.window.workbench.bench.of("balance")
     assert isinstance(bench, BalanceBench)
@@ -119,7 +119,7 @@ def test_tempo_and_bars_come_from_a_midi_file_and_a_broken_one_is_a_sentence(ope
     desk.said.connect(said.append)
     tempo = ("set_tempo", 0, {"tempo": 600_000})
     path = midi_file(tmp_path / "song.mid", [tempo, ("end_of_track", 4800, {})])
-    monkeypatch.setattr(opened.window.verbs, "choose", lambda *_, **__: [path])
+    monkeypatch.setattr(opened.window.verbs.dialogs, "choose", lambda *_, **__: [path])
     command(opened, "Tempo from a MIDI file …")
     assert (desk.session.song.tempo_bpm, desk.session.song.bar_s) == (100.0, 0.0)
     path.write_bytes(b"MThd junk")

@@ -112,6 +112,10 @@ def test_mute_and_folders_act_on_all_they_hold(session):
     assert sounding(edits.change_strips(session, [folder], level_db=-120.0)) == {"bass", "voice"}
     free = routing_edits.leave_folder(session, ["kick"])
     assert free.strip("kick").group is None
+    assert free.strip("kick").level_db == -8.0  # as loud as it was
+    assert free.strip("snare").group == folder
+    muted = routing_edits.leave_folder(edits.change_strips(session, [folder], mute=True), ["kick"])
+    assert muted.strip("kick").mute
 
 
 def test_a_group_that_would_lose_something_does_not_become_a_folder(session):

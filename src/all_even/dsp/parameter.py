@@ -12,11 +12,13 @@ from typing import Literal, Protocol
 from all_even.decibels import OFF_DB
 
 MINUS = "−"
+FINE = 0.2
+"""A nudge or a drag with Shift, against one without."""
 
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """One number. low, high, default: in `unit`. step: one nudge; a fine nudge is a tenth of it.
+    """One number. low, high, default: in `unit`. step: one nudge; a fine nudge is a fifth of it (`FINE`).
 
     scale: how a rail divides the range; a nudge on a log scale is `step` percent. fixed: it changes
     latency or structure, and can't be automated.

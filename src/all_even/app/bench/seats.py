@@ -12,7 +12,6 @@ from all_even.session.tracks.roles import family_of
 
 SEAT = 12.0
 NAME_WIDTH, NAME_LETTERS = 100.0, 18
-FINE = 0.2
 
 
 class SeatsDrawing(Drawing):

@@ -108,7 +108,7 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Lanes", "Measure what is missing", "", lambda a: a.desk.figures.measure_lanes()),
         Command("Play", "Play or stop", "Space", lambda a: a.desk.ears.toggle_play(), at=STRIP),
         Command("Play", "To the start", "Home", lambda a: a.to_start(), at=STRIP),
-        Command("Play", "Loop", "L", lambda a: a.toggle_loop(), at=STRIP),
+        Command("Play", "Loop", "L", lambda a: a.toggle_loop(), at=STRIP, words="repeat section"),
         Command("Play", "Follow", "F", on_page(lambda p: p.follow()), at=STRIP),
         Command("Play", "Compare two versions", "X", on_page(lambda p: p.compare())),
         Command("Play", "Hear the state now", "Shift+X", lambda a: a.desk.ears.hear_now()),

@@ -17,7 +17,6 @@ LEVEL_TICKS = (-40.0, -20.0, -15.0, -10.0, -5.0, 0.0, 6.0, 12.0)
 
 LOUDNESS_RANGE = (-60.0, 0.0)
 LOUDNESS_TICKS = (-50.0, -40.0, -30.0, -20.0, -10.0)
-NUDGE_FINE = FINE = 0.2
 """Of a nudge or a drag while Shift is held."""
 
 

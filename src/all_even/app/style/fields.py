@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from all_even import texts
 from all_even.app.style import icons, theme
-from all_even.dsp.parameter import LOWEST_LEVEL_DB, LevelParameter, Parameter
+from all_even.dsp.parameter import FINE, LOWEST_LEVEL_DB, LevelParameter, Parameter
 
 NOTCH = 120
 """Of a wheel, as the toolkit counts."""
@@ -85,7 +85,7 @@ class NumberField(QLineEdit):
         if direction is None:
             super().keyPressEvent(event)
             return
-        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        fine = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         self.setModified(False)
         lowest = LOWEST_LEVEL_DB if isinstance(self.parameter, LevelParameter) else self.parameter.low
         self._emit(round(self.parameter.nudged(max(self._value, lowest), direction * fine), 4))
@@ -101,7 +101,7 @@ class NumberField(QLineEdit):
         notches = int(self._turned / NOTCH)
         self._turned -= notches * NOTCH
         if notches:
-            fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            fine = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             self.setModified(False)
             lowest = LOWEST_LEVEL_DB if isinstance(self.parameter, LevelParameter) else self.parameter.low
             self._emit(round(self.parameter.nudged(max(self._value, lowest), notches * fine), 4))

@@ -63,11 +63,17 @@ def folder_strips(session: Session, strip_ids: Iterable[str], name: str) -> tupl
 
 
 def leave_folder(session: Session, strip_ids: Iterable[str]) -> Session:
-    """Takes strips out of their folder group, into the one above it."""
+    """Takes strips out of their folder group, into the one above it. Each stays as loud as it was: the folder's level
+    goes into its fader, and what a muted folder kept silent is muted itself."""
     for strip_id in strip_ids:
         folders = routing.folders_above(session, session.strip(strip_id))
         if folders:
-            session = edits.change_strips(session, (strip_id,), group=folders[0].group)
+            folder = folders[0]
+            session = edits.change_strips(session, (strip_id,), group=folder.group)
+            if folder.mute or folder.level_db <= OFF_DB:
+                session = edits.change_strips(session, (strip_id,), mute=True)
+            else:
+                session = edits.nudge_levels(session, (strip_id,), folder.level_db)
     return session
 
 

@@ -4,11 +4,11 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QVBoxLayout
 
 from all_even import texts
-from all_even.app.bench.bench import Bench
 from all_even.app.bench.mix_figures import MixFigures
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.bench.whole_drawing import ZonesDrawing
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import set_together
@@ -57,7 +57,7 @@ def desk_release(desk: Desk) -> Callable[[], None]:
     return lambda: desk.ears.release_move()
 
 
-class BalanceBench(Bench):
+class BalanceBench(ViewedBench):
     wanted_height = 248
 
     def __init__(self, desk: Desk) -> None:
@@ -77,12 +77,7 @@ class BalanceBench(Bench):
 
     def _views(self) -> QVBoxLayout:
         """Close looks at one place: along the song, who sits where, kick and bass, the whole."""
-        self.stack = QStackedWidget()
-        for view in (self.course, self.seating, self.focus, self.whole):
-            self.stack.addWidget(view)
-        row = QHBoxLayout()
-        row.setSpacing(4)
-        self.views = fields.view_buttons(self, row, VIEWS, self.show_view)
+        row = self.make_views(VIEWS, (self.course, self.seating, self.focus, self.whole))
         self.mirror = fields.button(
             "Players", "Seen from the players instead of the audience", self._mirror, checkable=True
         )
@@ -107,31 +102,16 @@ class BalanceBench(Bench):
         self.bar.setSpacing(4)
         self.bar.addLayout(row)
         self.bar.addLayout(more, 1)
-        column = QVBoxLayout()
-        column.setSpacing(4)
-        column.addLayout(self.bar)
-        column.addWidget(self.stack, 1)
-        self.show_view(0)
-        return column
+        self.only_with(1, self.mirror)
+        self.only_with(2, self.mute_bass, self.small)
+        self.only_with(3, self.add_references)
+        return self.under_bar(self.bar)
 
     def fit(self, narrow: bool) -> None:
         """With little width what belongs to a view stands under the views."""
         down, right = QBoxLayout.Direction.TopToBottom, QBoxLayout.Direction.LeftToRight
         self.bar.setDirection(down if narrow else right)
         self.mix.setFixedWidth(NARROW_MIX if narrow else WIDE_MIX)
-
-    def show_view(self, index: int) -> None:
-        """0: along the song; 1: the seating plan; 2: kick and bass; 3: the whole."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        self.mirror.setVisible(index == 1)
-        for widget in (self.mute_bass, self.small):
-            widget.setVisible(index == 2)
-        self.add_references.setVisible(index == 3)
-        if self.desk.is_open:
-            self._refresh_view()
 
     def _mirror(self) -> None:
         self.seating.from_players = self.mirror.isChecked()
@@ -154,7 +134,7 @@ class BalanceBench(Bench):
         small = replace(session, mix=replace(session.mix, chain=chain))
         self.desk.ears.hold_state("small speaker", small)
 
-    def _refresh_view(self) -> None:
+    def refresh_view(self) -> None:
         shown = self.stack.currentWidget()
         if shown is self.seating:
             self.seating.renew()
@@ -250,7 +230,7 @@ class BalanceBench(Bench):
         arrival = desk.figures.arrivals.of(current) if isinstance(lane, Lane) else None
         self.arrives.show_value(decibel_text(arrival.integrated_lufs if arrival else None, "LUFS"))
         self.course.show_lane(arrival, lane.role, 0.0, desk.mix)
-        self._refresh_view()
+        self.refresh_view()
 
     def _toggle(self, field: str) -> None:
         wanted = tuple(item for item in self.desk.selected if item != MIX)

@@ -10,10 +10,10 @@ from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
 from all_even.app.lanes.entries import entry
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
-from all_even.app.lanes.scales import FINE, NUDGE_FINE, Rail
+from all_even.app.lanes.scales import Rail
 from all_even.app.style import icons, paint, theme
 from all_even.app.style.pictures import Pictures
-from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
+from all_even.dsp.parameter import FINE, LEVEL, PAN, decibel_text, number
 from all_even.session.editing import edits
 from all_even.session.model.strips import Strip
 from all_even.session.tracks.roles import family_of
@@ -104,7 +104,7 @@ class BalanceBody(Body):
 
     def _nudge(self, wanted: tuple[str, ...], direction: int, *, fine: bool, pan: bool) -> None:
         """Each lane from where it is."""
-        step = (PAN.step if pan else LEVEL.step) * (NUDGE_FINE if fine else 1.0) * direction
+        step = (PAN.step if pan else LEVEL.step) * (FINE if fine else 1.0) * direction
         if pan:
             self.desk.edit(lambda s: edits.nudge_pans(s, wanted, step), merge="nudge pan" + "".join(wanted))
         else:

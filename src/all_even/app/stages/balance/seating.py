@@ -6,10 +6,10 @@ Seen from the audience, or mirrored from the players. A drag sideways is the pan
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter
 
-from all_even.app.bench.seats import FINE, SEAT, SeatsDrawing
+from all_even.app.bench.seats import SEAT, SeatsDrawing
 from all_even.app.desk import Desk
 from all_even.app.style import paint, theme
-from all_even.dsp.parameter import PAN
+from all_even.dsp.parameter import FINE, PAN
 from all_even.session.editing import edits
 from all_even.session.model.strips import BACK_ROW, Lane
 from all_even.session.tracks.seats import row_of

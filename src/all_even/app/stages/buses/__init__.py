@@ -42,6 +42,10 @@ VIEW = StageView(
             LANES,
         ),
         Command(
+            "Lanes", "Take it out of its folder", "", lambda a: _form(a).leave_folder(), is_selected, LANES,
+            words="folder group leave ungroup",
+        ),
+        Command(
             "Lanes", "Parallel bus from the selection", "Ctrl+Shift+B", lambda a: _form(a).make_parallel(),
             is_selected, LANES,
         ),

@@ -69,13 +69,16 @@ class RoutingForm(QWidget):
         buttons.setSpacing(4)
         self.group = fields.button("Group", "Put the selected lanes through a summing group (Ctrl+B)", self.make_group)
         self.folder = fields.button(
-            "Folder", "Hold the selected lanes by one fader, without a bus (Ctrl+F)", self.make_folder
+            "Folder", "Hold the selected lanes by one fader, without a bus (Ctrl+Shift+F)", self.make_folder
+        )
+        self.leave = fields.button(
+            "Leave folder", "Take the selected lanes out of their folder; as loud as they were", self.leave_folder
         )
         self.parallel = fields.button(
             "Parallel", "Send the selected lanes to a new parallel bus (Ctrl+Shift+B)", self.make_parallel
         )
         self.convert = fields.button("", "Turn a summing group into a folder group, or back", self._convert)
-        for button in (self.group, self.folder, self.parallel, self.convert):
+        for button in (self.group, self.folder, self.leave, self.parallel, self.convert):
             buttons.addWidget(button)
         buttons.addStretch(1)
         return buttons
@@ -104,6 +107,9 @@ class RoutingForm(QWidget):
         for button in (self.group, self.folder, self.parallel):
             button.setVisible(not is_bus)
             button.setEnabled(strip is not None)
+        held = any(item.group is not None for item in session.strips if item.id in desk.selected)
+        self.leave.setVisible(held)
+        self.folder.setVisible(not is_bus and not held)
 
     def _fill_routes(self, session: Session, strip: Strip | None) -> None:
         own = strip.id if strip is not None else ""
@@ -160,6 +166,14 @@ class RoutingForm(QWidget):
     def make_folder(self) -> None:
         """Puts the selected strips into a new folder group."""
         self._make(lambda s, wanted: routing_edits.folder_strips(s, wanted, self._new_name("Folder")))
+
+    def leave_folder(self) -> None:
+        """Takes the selected strips out of the folders that hold them."""
+        wanted = [item.id for item in self.desk.session.strips if item.id in self._strips() and item.group is not None]
+        if wanted:
+            self.desk.try_edit(lambda s: routing_edits.leave_folder(s, wanted))
+        else:
+            self.desk.said.emit("Select a lane in a folder first.")
 
     def make_parallel(self) -> None:
         """Sends the selected strips to a new parallel bus."""

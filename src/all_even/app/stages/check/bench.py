@@ -3,10 +3,11 @@
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.side_panel import SidePanel
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.check.blind_view import BlindView
 from all_even.app.stages.check.body import SHORT
@@ -34,7 +35,7 @@ LISTED, ACROSS = 6, 3
 WHAT = "What vanishes, what matters first"
 
 
-class CheckBench(Bench):
+class CheckBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -43,15 +44,10 @@ class CheckBench(Bench):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(4)
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
-        bar.addStretch(1)
-        self.stack = QStackedWidget()
         self.references = ReferencesView(desk, self.shown)
         self.blind = BlindView(desk)
-        for view in (self._elsewhere(), self.references, self.blind):
-            self.stack.addWidget(view)
+        bar = self.make_views(VIEWS, (self._elsewhere(), self.references, self.blind))
+        bar.addStretch(1)
         column.addLayout(bar)
         column.addWidget(self.stack, 1)
         self.shown.changed.connect(self.refresh_shown)
@@ -95,15 +91,6 @@ class CheckBench(Bench):
         return view
 
     # What is shown.
-
-    def show_view(self, index: int) -> None:
-        """0: elsewhere; 1: references; 2: blind."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        if self.desk.is_open:
-            self.refresh()
 
     def refresh(self) -> None:
         self.shown.refresh()

@@ -45,7 +45,7 @@ class BlindView(QWidget):
         self.trials.activated.connect(lambda _index: self._tell())
         self.said = fields.wrapped("", "quiet")
         self.begin_button = fields.button(
-            "Begin", "Letters only, at equal loudness; nothing else is shown until all trials are done (Ctrl+Alt+A)",
+            "Begin", "Blind: letters only, equally loud; nothing else is shown until all trials are done (Ctrl+Alt+A)",
             self.begin, icon="ear", role="main",
         )  # fmt: skip
         for widget in (self.way, self.trials, self.said, self.begin_button):

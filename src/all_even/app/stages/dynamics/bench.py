@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.changes import ChangeDrawing
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
@@ -37,7 +38,7 @@ LEAD_S = 0.15
 """A unit is played from so long before."""
 
 
-class DynamicsBench(Bench):
+class DynamicsBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -71,12 +72,7 @@ class DynamicsBench(Bench):
         self.stations.addWidget(self.none)
         belonging.belongs(self.station, "station")
         self.members = ChangeDrawing()
-        self.stack = QStackedWidget()
-        for view in (units, self.stations, self.members):
-            self.stack.addWidget(view)
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        bar = self.make_views(VIEWS, (units, self.stations, self.members))
         self.chain = QHBoxLayout()
         self.chain.setSpacing(4)
         bar.addSpacing(12)
@@ -91,23 +87,9 @@ class DynamicsBench(Bench):
         )
         bar.addWidget(self.without)
         bar.addWidget(self.copy)
-        column = QVBoxLayout()
-        column.setSpacing(4)
-        column.addLayout(bar)
-        column.addWidget(self.stack, 1)
-        self.show_view(0)
-        return column
+        return self.under_bar(bar)
 
     # What is shown.
-
-    def show_view(self, index: int) -> None:
-        """0: notes; 1: the station; 2: members."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        if self.desk.is_open:
-            self.refresh()
 
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         self.along.set_position(position_s)

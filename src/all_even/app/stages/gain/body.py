@@ -10,10 +10,10 @@ from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
 from all_even.app.lanes.layout import Columns
 from all_even.app.lanes.rows import Row
-from all_even.app.lanes.scales import FINE, NUDGE_FINE, Rail
+from all_even.app.lanes.scales import Rail
 from all_even.app.stages.gain import drawings
 from all_even.app.style import paint, theme
-from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
+from all_even.dsp.parameter import CLIP_GAIN, FINE, decibel_text, number
 from all_even.session.editing import clip_edits, edits
 from all_even.session.model.strips import Lane
 
@@ -139,7 +139,7 @@ class GainBody(Body):
         self._nudge(touched(self.desk, row_id), notches, fine=fine)
 
     def _nudge(self, wanted: tuple[str, ...], direction: int, *, fine: bool) -> None:
-        step = CLIP_GAIN.step * (NUDGE_FINE if fine else 1.0) * direction
+        step = CLIP_GAIN.step * (FINE if fine else 1.0) * direction
         if wanted:
             merge = "nudge clip" + "".join(wanted)
             self.desk.edit(lambda s: edits.nudge_clip_gains(s, wanted, step), merge=merge)

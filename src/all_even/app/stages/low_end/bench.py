@@ -4,9 +4,10 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.low_end.beat_drawing import BeatDrawing
 from all_even.app.stages.low_end.figures_panel import FiguresPanel
@@ -38,7 +39,7 @@ LIGHTER = 0.5
 """Chords and groups that are linked begin with this share of the depth."""
 
 
-class LowEndBench(Bench):
+class LowEndBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -70,12 +71,7 @@ class LowEndBench(Bench):
         hit_row.setSpacing(8)
         hit_row.addWidget(self.beat, 3)
         hit_row.addWidget(self.small, 1)
-        self.stack = QStackedWidget()
-        for view in (hit, self.clearings, self.notes):
-            self.stack.addWidget(view)
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        bar = self.make_views(VIEWS, (hit, self.clearings, self.notes))
         bar.addStretch(1)
         self.links = Links(self.desk)
         bar.addWidget(self.links)
@@ -90,29 +86,14 @@ class LowEndBench(Bench):
         self.use = fields.button("Use", "Duck the basses this way; undo takes it back", self._use, role="main")
         for widget in (self.link, self.hear, self.use):
             bar.addWidget(widget)
-        column = QVBoxLayout()
-        column.setSpacing(4)
-        column.addLayout(bar)
-        column.addWidget(self.stack, 1)
-        self.show_view(0)
-        return column
+        self.only_with(0, self.link, self.hear, self.use, self.links)
+        return self.under_bar(bar)
 
     # What is shown.
 
     def fit(self, narrow: bool) -> None:
         self.small.setFixedWidth(200 if narrow else 244)
         self.links.setVisible(not narrow)
-
-    def show_view(self, index: int) -> None:
-        """0: one hit; 1: clearings; 2: notes."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        for widget in (self.link, self.hear, self.use, self.links):
-            widget.setVisible(index == 0)
-        if self.desk.is_open:
-            self.refresh()
 
     def _begin(self) -> None:
         """Another song: nothing of the last one is shown any more."""

@@ -2,11 +2,12 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from all_even import outputs, texts
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.mix_figures import MixFigures
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.copy_view import CopyView
 from all_even.app.stages.print_.delivery_view import DeliveryView
@@ -30,7 +31,7 @@ VIEWS = (
 RATES = (("session rate", None), ("44.1 kHz", 44_100), ("48 kHz", 48_000), ("96 kHz", 96_000))
 
 
-class PrintBench(Bench):
+class PrintBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -38,11 +39,6 @@ class PrintBench(Bench):
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 8)
         column.setSpacing(8)
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
-        bar.addStretch(1)
-        column.addLayout(bar)
         mix = QWidget()
         row = QHBoxLayout(mix)
         row.setContentsMargins(0, 0, 0, 0)
@@ -54,9 +50,9 @@ class PrintBench(Bench):
         self.copy: CopyView = CopyView(desk)
         self.delivery: DeliveryView = DeliveryView(desk)
         self.sheets: SheetsView = SheetsView(desk)
-        self.stack = QStackedWidget()
-        for view in (mix, self.copy, self.delivery, self.sheets):
-            self.stack.addWidget(view)
+        bar = self.make_views(VIEWS, (mix, self.copy, self.delivery, self.sheets))
+        bar.addStretch(1)
+        column.addLayout(bar)
         column.addWidget(self.stack, 1)
         self._proposed = Proposed(desk, self._propose)
         self._checked: object = None
@@ -64,12 +60,8 @@ class PrintBench(Bench):
         self.target.line.textChanged.connect(lambda _text: self._check())
         self.show_view(0)
 
-    def show_view(self, index: int) -> None:
-        """0: the mix; 1: the listening copy; 2: the delivery; 3: what is written down."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
+    def refresh_view(self) -> None:
+        """All views are kept up to date together."""
 
     def refresh(self) -> None:
         self.mix.refresh()

@@ -6,8 +6,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QCompleter, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even import texts
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.side_panel import SidePanel
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.rides.acts import RideActs
 from all_even.app.stages.rides.recorder import Recorder
@@ -37,7 +38,7 @@ LISTED = 6
 SECTION_STEP_DB = 1.0
 
 
-class RidesBench(Bench):
+class RidesBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -77,23 +78,13 @@ class RidesBench(Bench):
         self.drawing.marked.connect(self._show_value)
         self.drawing.pointed.connect(self.desk.ears.play_from)
         self.sections.chosen.connect(self.choose_section)
-        self.stack = QStackedWidget()
-        self.stack.addWidget(self.drawing)
-        self.stack.addWidget(self.sections)
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        bar = self.make_views(VIEWS, (self.drawing, self.sections))
         bar.addSpacing(8)
         self.bars = QStackedWidget()
         self.bars.addWidget(self._ride_bar())
         self.bars.addWidget(self._sections_bar())
         bar.addWidget(self.bars, 1)
-        column = QVBoxLayout()
-        column.setSpacing(4)
-        column.addLayout(bar)
-        column.addWidget(self.stack, 1)
-        self.show_view(0)
-        return column
+        return self.under_bar(bar)
 
     def _ride_bar(self) -> QWidget:
         holder = QWidget()
@@ -164,14 +155,8 @@ class RidesBench(Bench):
     # What is shown.
 
     def show_view(self, index: int) -> None:
-        """0: the line; 1: sections."""
-        self.stack.setCurrentIndex(index)
         self.bars.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        if self.desk.is_open:
-            self.refresh()
+        super().show_view(index)
 
     def strip(self) -> str:
         """The selected strip; the first line that leads where none is; the mix for a folder."""

@@ -19,7 +19,7 @@ from all_even.app.stages.rides.relation import (
     paint_units,
 )
 from all_even.app.style import fields, icons, paint, theme
-from all_even.dsp.parameter import LevelParameter, MuteParameter, PanParameter, Parameter, number, signed
+from all_even.dsp.parameter import FINE, LevelParameter, MuteParameter, PanParameter, Parameter, number, signed
 from all_even.session.editing import curves
 
 if TYPE_CHECKING:
@@ -35,7 +35,6 @@ DOT = 3.2
 MOST_DOTS = 300
 SHORTEST_S = 2.0
 ZOOM_STEP = 1.25
-FINE = 0.2
 LEAD_S = 0.15
 """A word is played from so long before."""
 

@@ -3,9 +3,10 @@
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.share import acts
 from all_even.app.stages.share.pair_drawing import PairDrawing
@@ -37,7 +38,7 @@ VIEWS = (
 NEW_BAND_HZ, NEW_Q = 1000.0, 1.4
 
 
-class ShareBench(Bench):
+class ShareBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -61,14 +62,9 @@ class ShareBench(Bench):
         self.pair, self.map = PairDrawing(), PairsMap()
         self.list, self.marks = PlacesList(), PlacesDrawing()
         self.threads, self.table = ThreadsDrawing(), BandsTable()
-        self.stack = QStackedWidget()
         sides = (((self.pair,), (1,)), ((self.map,), (1,)), ((self.list, self.marks), (2, 3)),
                  ((self.threads, self.table), (3, 2)))  # fmt: skip
-        for parts, stretches in sides:
-            self.stack.addWidget(_beside(parts, stretches))
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        bar = self.make_views(VIEWS, [_beside(parts, stretches) for parts, stretches in sides])
         bar.addStretch(1)
         ears = self.desk.ears
         hold = (
@@ -92,18 +88,14 @@ class ShareBench(Bench):
         self.dynamic = fields.button("Dynamic band", "Cut here only where it is loud", partial(self._make_band, True))
         self.knobs = fields.button("Three knobs", "The same for a board with low, swept mid and high", self._show_book,
                                    checkable=True)  # fmt: skip
-        self._groups: tuple[tuple[QWidget, ...], ...] = (
+        groups: tuple[tuple[QWidget, ...], ...] = (
             (*self.hears, self.add, self.keep_button), (), (self.sweep, self.static, self.dynamic), (self.knobs,),
         )  # fmt: skip
-        for group in self._groups:
+        for index, group in enumerate(groups):
+            self.only_with(index, *group)
             for widget in group:
                 bar.addWidget(widget)
-        column = QVBoxLayout()
-        column.setSpacing(4)
-        column.addLayout(bar)
-        column.addWidget(self.stack, 1)
-        self.show_view(0)
-        return column
+        return self.under_bar(bar)
 
     def _connect(self) -> None:
         self.shown.changed.connect(self._redraw)
@@ -125,18 +117,6 @@ class ShareBench(Bench):
         self.side.setFixedWidth(244 if narrow else 260)
         self.keep_button.setText("Keep" if narrow else "Keep loudness")
         self.table.setMinimumWidth(240 if narrow else 320)
-
-    def show_view(self, index: int) -> None:
-        """0: the pair; 1: the map; 2: places; 3: the session."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        for at, group in enumerate(self._groups):
-            for widget in group:
-                widget.setVisible(at == index)
-        if self.desk.is_open:
-            self.refresh()
 
     def refresh(self) -> None:
         self.shown.refresh()

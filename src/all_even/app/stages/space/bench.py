@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from all_even.app.bench.bench import HEIGHT, Bench
+from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.side_panel import SidePanel
+from all_even.app.bench.viewed import ViewedBench
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.stages.space.decay import DecayDrawing, TimesDrawing
@@ -43,7 +44,7 @@ NEW: tuple[tuple[str, str], ...] = (
 )  # fmt: skip
 
 
-class SpaceBench(Bench):
+class SpaceBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
     def __init__(self, desk: Desk) -> None:
@@ -77,12 +78,7 @@ class SpaceBench(Bench):
         self.stations.addWidget(self.station)
         self.stations.addWidget(self.none)
         belonging.belongs(self.station, "station")
-        self.stack = QStackedWidget()
-        for view in (self.plan, over, self.stations):
-            self.stack.addWidget(view)
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
-        self.views = fields.view_buttons(self, bar, VIEWS, self.show_view)
+        bar = self.make_views(VIEWS, (self.plan, over, self.stations))
         bar.addSpacing(8)
         self.which = choice_box("Which return is shown", [("no return yet", "")])
         self.which.setFixedWidth(120)
@@ -105,23 +101,9 @@ class SpaceBench(Bench):
             bar.addWidget(widget)
         self.decay.decay_moved.connect(self._set_decay)
         self.decay.released.connect(self.desk.end_gesture)
-        column = QVBoxLayout()
-        column.setSpacing(4)
-        column.addLayout(bar)
-        column.addWidget(self.stack, 1)
-        self.show_view(0)
-        return column
+        return self.under_bar(bar)
 
     # What is shown.
-
-    def show_view(self, index: int) -> None:
-        """0: the plan; 1: the return over the beats; 2: its station."""
-        self.stack.setCurrentIndex(index)
-        button = self.views.button(index)
-        if button is not None:
-            button.setChecked(True)
-        if self.desk.is_open:
-            self.refresh()
 
     def open_part(self, part_id: str) -> None:
         self.open_station = part_id

@@ -11,11 +11,10 @@ from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
 from all_even.app.lanes.layout import Columns, behind_flexible
 from all_even.app.lanes.rows import Row
-from all_even.app.lanes.scales import FINE, NUDGE_FINE
 from all_even.app.stages.space.lines import lines_of
 from all_even.app.stages.space.shown import shown_of
 from all_even.app.style import icons, paint, theme
-from all_even.dsp.parameter import LEVEL, number
+from all_even.dsp.parameter import FINE, LEVEL, number
 from all_even.session.editing import space_edits
 from all_even.session.model import space
 from all_even.session.model.session import Session
@@ -192,14 +191,14 @@ class SpaceBody(Body):
         return _DepthDrag(self, part, row_id, x, width - DRY - 8.0)
 
     def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:
-        self.move(touched(self.desk, row_id), notches * STEP_DB * (NUDGE_FINE if fine else 1.0), part)
+        self.move(touched(self.desk, row_id), notches * STEP_DB * (FINE if fine else 1.0), part)
 
     def key(self, event: QKeyEvent) -> bool:
         sideways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
         if sideways is None:
             return False
         fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.move(changeable(self.desk), sideways * STEP_DB * (NUDGE_FINE if fine else 1.0), "depth")
+        self.move(changeable(self.desk), sideways * STEP_DB * (FINE if fine else 1.0), "depth")
         return True
 
     def move(self, wanted: tuple[str, ...], by_db: float, part: str) -> None:

@@ -3,12 +3,12 @@
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter
 
-from all_even.app.bench.seats import FINE, SEAT, SeatsDrawing
+from all_even.app.bench.seats import SEAT, SeatsDrawing
 from all_even.app.desk import Desk
 from all_even.app.stages.space.body import FAR_DB, NEAR_DB
 from all_even.app.stages.space.shown import Shown
 from all_even.app.style import paint, theme
-from all_even.dsp.parameter import PAN, number
+from all_even.dsp.parameter import FINE, PAN, number
 from all_even.session.editing import edits, space_edits
 from all_even.session.model import routing, space
 from all_even.session.model.strips import Lane
