@@ -15,11 +15,12 @@ from PyQt6.QtWidgets import QLineEdit
 from all_even.app.lanes import layout
 from all_even.app.side.cards import MoveCard
 from all_even.engine.playing.state import START_RAMP_S
-from all_even.engine.render import measure_mix, render
+from all_even.engine.render import render
 from all_even.session.editing import edits
 from all_even.session.file.recovery import orphans
 from all_even.session.file.store import Lock
 from tests.conftest import RATE, noise
+from tests.measuring import measure_mix
 
 
 def row_point(rig, lane_id: str, part: str, share: float = 0.5) -> QPoint:

@@ -17,15 +17,15 @@ from all_even.deliver.recall_page import html
 from all_even.deliver.recall_sheet import write_recall
 from all_even.dsp.space.reverb_starts import STARTS
 from all_even.engine.planning import make_plan
-from all_even.engine.render import measure_mix, render
+from all_even.engine.render import render
 from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.measure.recording.files import measure_files
-from all_even.measure.recording.track import measure_samples
 from all_even.session.editing import chain_edits, edits, space_edits
 from all_even.session.file import store
 from all_even.session.file.new import inspect_all, new_session, sound_paths
 from tests.conftest import RATE, noise, stereo
+from tests.measuring import measure_mix, measure_samples
 
 
 @pytest.fixture(scope="module")

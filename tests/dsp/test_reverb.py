@@ -10,6 +10,8 @@ from all_even.dsp.space.echo import NOTES, Echo, note_ms
 from all_even.dsp.space.reverb import Reverb, early_taps, line_frames
 from all_even.dsp.space.reverb_starts import STARTS
 from all_even.measure.space import response
+from tests import measuring
+from tests.measuring import RAYLEIGH_STD_DB
 
 RATE = 48_000
 FLAT = Reverb(decay_s=2.0, size_ms=60.0, predelay_ms=0.0, early_db=-40.0, low_ratio=1.0, high_ratio=1.0)
@@ -55,12 +57,12 @@ def test_nothing_rings(case):
     length_s = min(0.8, 0.55 * reverb.decay_s)
     for start_s in (onset + 0.1, onset + 0.6 * reverb.decay_s):
         found = [response.evenness(side, RATE, start_s, length_s, reverb.decay_s) for part in heard for side in part.T]
-        assert np.mean([one.std_db for one in found]) == pytest.approx(response.RAYLEIGH_STD_DB, abs=0.3)
+        assert np.mean([one.std_db for one in found]) == pytest.approx(RAYLEIGH_STD_DB, abs=0.3)
         assert np.mean([one.peak_db for one in found]) < 2.0
 
 
 def test_both_sides_are_unlike(case):
-    found = [response.correlation_by_octave(part, RATE) for part in case[1]]
+    found = [measuring.correlation_by_octave(part, RATE) for part in case[1]]
     for hz in (250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0):
         assert abs(np.mean([one[hz] for one in found])) < 0.1, hz
 

@@ -9,7 +9,7 @@ import soundfile
 from all_even.decibels import gain
 from all_even.dsp import pan
 from all_even.engine.planning import make_plan
-from all_even.engine.render import measure_mix, render
+from all_even.engine.render import render
 from all_even.engine.sources import Sources
 from all_even.figures.arriving import arrival
 from all_even.measure.recording.files import measure_file
@@ -17,6 +17,7 @@ from all_even.session.editing import edits
 from all_even.session.file import store
 from all_even.session.file.new import inspect_all, new_session, sound_paths
 from tests.conftest import RATE, noise, sine
+from tests.measuring import measure_mix
 
 
 @pytest.fixture

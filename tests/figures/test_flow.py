@@ -7,7 +7,6 @@ from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key
 from all_even.dsp.utility import Gain
 from all_even.engine.planning import make_plan
-from all_even.engine.render import measure_mix
 from all_even.figures.arriving import arrival
 from all_even.figures.arriving.flow_shapes import rivers
 from all_even.figures.book import flow
@@ -20,6 +19,7 @@ from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, Lane
 from tests.conftest import noise
 from tests.engine.sessions import RATE, Memory
+from tests.measuring import measure_mix
 
 
 @pytest.fixture

@@ -7,6 +7,7 @@ from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Single
 from all_even.measure.dynamics import movement, separation, sibilants, side_effects, units
 from all_even.measure.dynamics.signal import signal_of
+from tests import measuring
 from tests.measure.sounds import RATE, kick, placed, snare
 from tests.moves import dynamic_sessions
 from tests.moves.share_sessions import chords, held
@@ -122,7 +123,7 @@ def test_own_hits_and_bleed_are_told_apart_by_their_peaks():
     found = separation.separation(peaks)
     assert (found.own, found.others) == (len(HITS_S), len(HITS_S))
     assert found.db == pytest.approx(20.0 * np.log10(np.abs(own).max() / np.abs(bleed).max()), abs=1.5)
-    np.testing.assert_allclose(separation.own_hits_s(peaks, found), HITS_S, atol=0.02)
+    np.testing.assert_allclose(measuring.own_hits_s(peaks, found), HITS_S, atol=0.02)
 
 
 def test_softer_hits_of_its_own_are_no_bleed_and_another_drum_is():

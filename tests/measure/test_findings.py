@@ -8,8 +8,9 @@ import pytest
 
 from all_even.measure.faults.findings import LABELS, findings
 from all_even.measure.recording.files import FileReport, measure_file
-from all_even.measure.recording.track import TrackMeasures, measure_samples
+from all_even.measure.recording.track import TrackMeasures
 from tests.conftest import RATE, noise
+from tests.measuring import measure_samples
 
 
 @pytest.fixture(scope="module")

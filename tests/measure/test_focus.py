@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from all_even.measure.sharing.focus import focus
 from tests.conftest import RATE
 from tests.measure.sounds import kick, placed, plucked
+from tests.measuring import focus
 
 HITS = [0.3 + 0.6 * i for i in range(8)]
 SECONDS = 5.5

@@ -13,8 +13,9 @@ from all_even.measure.level.hops import HopMeter
 from all_even.measure.level.stereo import correlation
 from all_even.measure.level.third_octave import ThirdOctaveMeter
 from all_even.measure.level.true_peak import TruePeakMeter, oversampling, true_peak
-from all_even.measure.recording.track import Measurement, measure_samples
+from all_even.measure.recording.track import Measurement
 from tests.conftest import RATE, noise, sine, stereo
+from tests.measuring import measure_samples
 
 SOUND = np.stack([noise(1.3, 1), np.clip(noise(1.3, 2, level=0.4), -0.5, 0.5)], axis=1)
 

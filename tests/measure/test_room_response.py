@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from all_even.measure.space import response
+from tests import measuring
+from tests.measuring import RAYLEIGH_STD_DB
 
 RATE = 48_000
 
@@ -43,7 +45,7 @@ def test_two_slopes_bend_the_decay():
 
 def test_the_spectrum_of_noise_is_rayleigh_and_a_ringing_mode_is_not():
     """5.57 dB: 20 log10 of a Rayleigh distribution has that standard deviation (pi/sqrt(6) * 10/ln 10)."""
-    assert pytest.approx(np.pi / np.sqrt(6.0) * 10.0 / np.log(10.0), abs=0.01) == response.RAYLEIGH_STD_DB
+    assert pytest.approx(np.pi / np.sqrt(6.0) * 10.0 / np.log(10.0), abs=0.01) == RAYLEIGH_STD_DB
     tail = ideal(2.0)[:, 0]
     found = response.evenness(tail, RATE, 0.1, 0.8, 2.0)
     assert found.std_db == pytest.approx(5.57, abs=0.15)
@@ -55,9 +57,9 @@ def test_the_spectrum_of_noise_is_rayleigh_and_a_ringing_mode_is_not():
 
 def test_correlation_by_octave():
     apart = ideal(2.0)
-    assert max(abs(value) for hz, value in response.correlation_by_octave(apart, RATE).items() if hz > 200.0) < 0.12
+    assert max(abs(value) for hz, value in measuring.correlation_by_octave(apart, RATE).items() if hz > 200.0) < 0.12
     same = np.repeat(apart[:, :1], 2, axis=1)
-    assert min(response.correlation_by_octave(same, RATE).values()) > 0.999
+    assert min(measuring.correlation_by_octave(same, RATE).values()) > 0.999
 
 
 def test_silence_has_no_figures():

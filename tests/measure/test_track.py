@@ -9,8 +9,8 @@ from all_even.demo.stems import limit
 from all_even.errors import Cancelled
 from all_even.measure.recording import cache
 from all_even.measure.recording.files import measure_file, measure_files
-from all_even.measure.recording.track import measure_samples
 from tests.conftest import RATE, noise, sine, stereo
+from tests.measuring import measure_samples
 
 
 def measured(samples: np.ndarray):

@@ -16,7 +16,6 @@ import soundfile
 from all_even.demo.score import Score, make_score
 from all_even.demo.stems import write_stems
 from all_even.engine.planning import make_plan
-from all_even.engine.render import measure_mix
 from all_even.engine.sources import Sources
 from all_even.figures.book.book import Book
 from all_even.figures.book.look import Look
@@ -27,6 +26,7 @@ from all_even.moves.balance import all_even
 from all_even.session.file.new import inspect_all, new_session, sound_paths
 from all_even.session.song.song import Part, Song, find_song, onsets_s
 from all_even.session.tracks.roles import guess_role, is_held
+from tests.measuring import measure_mix
 from tests.proof.draw import drawn
 from tests.proof.processes import in_processes
 

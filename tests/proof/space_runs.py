@@ -155,7 +155,7 @@ def drops(look: Look) -> list[tuple[float, float]]:
     wall = spaces.wall(look)
     if wall is None:
         return []
-    from all_even.measure.space.ending import predicted_drop_db
+    from tests.measuring import predicted_drop_db
 
     found = []
     for decay_s in (0.8, 1.6, 2.4):

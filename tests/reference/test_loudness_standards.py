@@ -12,8 +12,8 @@ import pytest
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HopMeter, k_weighting
 from all_even.measure.level.true_peak import true_peak
-from all_even.measure.recording.track import measure_samples
 from tests.conftest import RATE, noise, sine, stereo
+from tests.measuring import measure_samples
 
 
 def steps(*parts: tuple[float, float], frequency: float = 1000.0) -> np.ndarray:

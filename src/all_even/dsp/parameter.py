@@ -7,7 +7,7 @@ line of the recall sheet all come from this description.
 import math
 import re
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Literal
 
 from all_even.decibels import OFF_DB
 
@@ -189,49 +189,6 @@ def signed(value: float, decimals: int = 1) -> str:
 def decibel_text(value: float | None, unit: str = "dB") -> str:
     """A measured level with its unit; a dash where it is unknown."""
     return "–" if value is None or not math.isfinite(value) else f"{number(value)} {unit}"
-
-
-def metric_text(value: float | None, metric: str) -> str:
-    """The figure of a move: a tenth where the metric is in decibels or LU, else a whole number."""
-    if value is None:
-        return "–"
-    return number(value, 1 if any(unit in metric for unit in ("dB", "LU")) else 0)
-
-
-class Promise(Protocol):
-    """What the texts below need of a move or its record."""
-
-    @property
-    def metric(self) -> str: ...
-    @property
-    def before(self) -> float | None: ...
-    @property
-    def expected(self) -> float | None: ...
-    @property
-    def expected_from(self) -> str: ...
-
-
-class Result(Promise, Protocol):
-    @property
-    def after(self) -> float | None: ...
-
-
-def promise_text(move: Promise) -> str:
-    """What a move promises: its figure now and expected. One that is not there yet is not shown as a figure."""
-    if move.expected is None:
-        return f"{move.metric}: found on the sound when it is made"
-    expected = f"{metric_text(move.expected, move.metric)} ({move.expected_from})"
-    if move.before is None:
-        return f"{move.metric}: {expected}"
-    return f"{move.metric}: {metric_text(move.before, move.metric)} → {expected}"
-
-
-def result_text(record: Result) -> str:
-    """What a move did, beside what it promised."""
-    after = "being measured" if record.after is None else metric_text(record.after, record.metric)
-    before = "" if record.before is None else f"{metric_text(record.before, record.metric)} → "
-    expected = "" if record.expected is None else f", expected {metric_text(record.expected, record.metric)}"
-    return f"{record.metric}: {before}{after}{expected}"
 
 
 def time_text(seconds: float) -> str:

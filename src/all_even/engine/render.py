@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 from all_even.engine.plan import Plan, is_stateless
 from all_even.engine.running import Pieces, Running, Watch
 from all_even.errors import Cancelled
-from all_even.measure.recording.track import Measurement, TrackMeasures
 
 BLOCK_FRAMES = 1 << 14
 """What happens once a block and strip costs what 2,000 frames of it do: shorter blocks are slower."""
@@ -152,13 +151,3 @@ def _independent(plan: Plan, start: int, end: int, block_frames: int, workers: i
         finally:
             for future in ahead:
                 future.cancel()
-
-
-def measure_mix(
-    plan: Plan, *, progress: Progress | None = None, cancelled: threading.Event | None = None
-) -> TrackMeasures:
-    """All level figures of the whole mix, measured on the rendered sound."""
-    measurement = Measurement(plan.sample_rate, 2)
-    for block in render(plan, progress=progress, cancelled=cancelled):
-        measurement.add(block.astype(np.float32))
-    return measurement.result()

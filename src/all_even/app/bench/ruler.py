@@ -23,8 +23,6 @@ NOTES = (
     (4186.0, "C8"), (8372.0, "8 k"), (16744.0, "17 k"),
 )  # fmt: skip
 """Equal temperament at A4 = 440 Hz; over the piano's last note kHz."""
-ZONE_WIDTH = 46.0
-"""A zone's name is written where it has so much room, px."""
 REACH = 12.0
 """So near the pointer has to be to take hold of a bar, px."""
 Array = NDArray[np.float64]

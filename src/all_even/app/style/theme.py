@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QWidget
 
 ASSETS = Path(__file__).parents[1] / "assets"
 
-GRID = 4
 SMALL, BODY, TITLE, FIGURE = 11, 13, 16, 22
 TARGET = 26
 FONT_FAMILY = "Public Sans"

@@ -4,7 +4,6 @@ Hits are found in a track, read from a MIDI file, or a beat grid. Since nothing 
 there is no latency and every double counts. One shape may be linked to several lanes: changed once, all follow.
 """
 
-import bisect
 from collections.abc import Iterable
 from functools import lru_cache
 from typing import Annotated
@@ -78,12 +77,6 @@ def shape_of(station: Processor, linked: Iterable[Linked]) -> DuckShape | None:
     """The shape that a station is linked to; None where it follows none, or one that is gone."""
     wanted = station.shape if isinstance(station, Shaped) else ""
     return next((item for item in linked if isinstance(item, DuckShape) and item.id == wanted), None)
-
-
-def hits_between(shape: DuckShape, start_s: float, end_s: float) -> tuple[float, ...]:
-    """The hits of a stretch of the song."""
-    hits = sorted(shape.hits_s)
-    return tuple(hits[bisect.bisect_left(hits, start_s) : bisect.bisect_right(hits, end_s)])
 
 
 def follows_another(processor: Processor) -> bool:

@@ -23,7 +23,6 @@ from all_even.late import scipy
 Array = NDArray[np.float64]
 
 MOST_BANDS = 32
-SECTIONS_PER_BAND = 4
 LINEAR_S = 0.17
 """Length of the linear-phase filter: 8161 taps at 48 kHz, so that a bell of Q 1 at 40 Hz is still right."""
 PRE_RINGING_DB = -60.0

@@ -7,6 +7,7 @@ all lanes then add up to the mix (tested). Saturation has no parts; its change o
 each. Stations' settings are those at rest.
 """
 
+import graphlib
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -81,13 +82,7 @@ def _in_order(session: Session, edges: Collection[routing.Edge]) -> list[str]:
     for edge in edges:
         if edge.source in known and edge.target in into:
             into[edge.target].add(edge.source)
-    ordered: list[str] = []
-    while len(ordered) < len(into):
-        ready = [item for item in into if item not in ordered and into[item] <= set(ordered)]
-        if not ready:  # a loop, which no session that was checked has
-            break
-        ordered += ready
-    return ordered
+    return list(graphlib.TopologicalSorter(into).static_order())
 
 
 def _entering(

@@ -7,6 +7,7 @@ the strip's own fader: so a rename changes no fingerprint, a fader those behind 
 of what it keys and feeds.
 """
 
+import graphlib
 import hashlib
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
@@ -24,7 +25,7 @@ from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.session.model import routing
 from all_even.session.model.session import Session
-from all_even.session.model.strips import MIX, NOWHERE, Automation, Lane, MixSettings, Strip
+from all_even.session.model.strips import MIX, Automation, Lane, MixSettings, Strip
 
 Fingerprint = str
 """Sixteen bytes of BLAKE2b, hexadecimal."""
@@ -141,21 +142,8 @@ def _song_frames(session: Session, opened: Mapping[str, Frames]) -> int:
 
 def _in_order(session: Session) -> list[str]:
     """All strips and the mix, each after all it needs."""
-    needed: dict[str, list[str]] = defaultdict(list)
+    needed: dict[str, set[str]] = {strip_id: set() for strip_id in (*(strip.id for strip in session.strips), MIX)}
     for edge in routing.edges(session):
-        needed[edge.target].append(edge.source)
-    done: set[str] = set()
-    ordered: list[str] = []
-    for start in [*(strip.id for strip in session.strips), MIX]:
-        stack = [(start, False)]
-        while stack:
-            item, ready = stack.pop()
-            if item in done or item == NOWHERE:
-                continue
-            if ready:
-                done.add(item)
-                ordered.append(item)
-            else:
-                stack.append((item, True))
-                stack += [(source, False) for source in needed[item] if source not in done]
-    return ordered
+        if edge.target in needed:
+            needed[edge.target].add(edge.source)
+    return list(graphlib.TopologicalSorter(needed).static_order())

@@ -30,7 +30,6 @@ from all_even.session.model.strips import MIX
 from all_even.session.tracks.roles import REFERENCE
 
 ROUGH_WORDS = ("rough", "ruff", "monitor mix")
-WIDTH_SD_DB = 2.0
 
 
 @dataclass(frozen=True, slots=True)

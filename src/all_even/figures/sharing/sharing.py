@@ -4,7 +4,6 @@ Share* is judged with the weights that the sources have without equalisers and p
 before and after any number of bands, and a cut that only makes a track count less gains nothing.
 """
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -297,11 +296,3 @@ def _without(own, other, total, weight, factor, floor, uncovered, both):  # type
             with_it = mine / (factor[band] * rest + floor)
             without = mine / (factor[band] * less + floor)
             uncovered[band] += w * (1.0 / (1.0 + with_it * with_it) - 1.0 / (1.0 + without * without))
-
-
-def shares_by_id(found: Sharing) -> Mapping[str, float | None]:
-    """Share* by the lane id of each source's head."""
-    return {
-        unit.id: None if np.isnan(value) else float(value)
-        for unit, value in zip(found.units, found.shares, strict=True)
-    }

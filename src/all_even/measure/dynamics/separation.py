@@ -112,12 +112,6 @@ def _coincide(times_s: NDArray[np.floating], elsewhere_s: Sequence[float]) -> ND
     return np.asarray(np.abs(times_s[:, np.newaxis] - np.array(elsewhere_s)).min(axis=1) < TOGETHER_S)
 
 
-def own_hits_s(peaks: Array, found: Separation) -> tuple[float, ...]:
-    """The candidates over the middle between own ones and others."""
-    at = candidates(peaks)
-    return tuple((at[peaks[at] >= 10.0 ** (found.between_db / 20.0)] * HOP_S).tolist())
-
-
 def breaths(power: Array, found: Units) -> list[tuple[float, float, float]]:
     """(start, end, level dB) of breaths: within 0.7 s before a unit, over the floor and clearly under the words.
 

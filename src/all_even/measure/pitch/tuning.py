@@ -15,8 +15,6 @@ from all_even.measure.pitch import pitch
 from all_even.measure.pitch.notes import Note
 
 FEWEST_NOTES = 4
-OUT_OF_TUNE_CENTS = 10.0
-"""Common practice: a held part this far from the others beats audibly."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -198,11 +198,3 @@ def _in_runs(pressed: NDArray[np.bool_]) -> int:
     edges = np.flatnonzero(np.diff(np.concatenate(([False], pressed, [False])).astype(np.int8)))
     lengths = edges[1::2] - edges[::2]
     return int(lengths[lengths >= LIMITED_RUN].sum())
-
-
-def measure_samples(samples: NDArray[np.float32], sample_rate: int) -> TrackMeasures:
-    """Measures samples held in memory, (frames, channels); the array is not changed."""
-    measurement = Measurement(sample_rate, samples.shape[1])
-    for start in range(0, len(samples), sound_file.BLOCK_FRAMES):
-        measurement.add(np.array(samples[start : start + sound_file.BLOCK_FRAMES], dtype=np.float32))
-    return measurement.result()

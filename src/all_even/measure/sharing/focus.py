@@ -45,21 +45,6 @@ class Focus:
     suggestion_db: float | None
 
 
-def focus(
-    kick: Array,
-    bass: Array,
-    sample_rate: int,
-    hits_s: Sequence[float],
-    *,
-    frame_s: float = FRAME_S,
-    hop_s: float = HOP_S,
-    back_off_db: float = BACK_OFF_DB,
-) -> Focus | None:
-    """kick, bass: (frames,) mono as they arrive in the mix, at `sample_rate`. None without a hit to judge."""
-    kick_bands, bass_bands = (excitation(x, sample_rate, frame_s=frame_s, hop_s=hop_s) for x in (kick, bass))
-    return focus_of(kick_bands, bass_bands, hits_s, hop_s=hop_s, back_off_db=back_off_db)
-
-
 def focus_of(
     kick_bands: Array,
     bass_bands: Array,

@@ -269,32 +269,6 @@ def _cover(spread, total, weight, factor, floor, masked, whole):  # type: ignore
                 whole[band] += w
 
 
-@dataclass(frozen=True, slots=True)
-class Score:
-    """What a change of one track did. victims: change of the others' shares, weighted by importance: below 0 is
-    better. own: change of the changed track's own share. session: of the importance-weighted mean, for the record."""
-
-    victims: float
-    own: float | None
-    session: float
-
-
-def score(before: Masking, after: Masking, changed: str, importance: Mapping[str, float]) -> Score:
-    """Scores a change by its victims. importance: 0 and up by track, 1 where nothing is said."""
-    total = change = 0.0
-    for name, share in before.shares.items():
-        later = after.shares.get(name)
-        if name != changed and share is not None and later is not None:
-            weight = importance.get(name, 1.0)
-            change += weight * (later - share)
-            total += weight
-    own_before, own_after = before.shares.get(changed), after.shares.get(changed)
-    own = None if own_before is None or own_after is None else own_after - own_before
-    means = (before.importance_mean(importance), after.importance_mean(importance))
-    session = means[1] - means[0] if means[0] is not None and means[1] is not None else 0.0
-    return Score(change / total if total > 0.0 else 0.0, own, session)
-
-
 @dataclass(frozen=True, slots=True, eq=False)
 class PairBands:
     """One victim and one masker. (bands,) each: share of the victim's weight in the band; median of

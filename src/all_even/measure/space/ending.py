@@ -22,11 +22,6 @@ BETWEEN_S = 0.01
 ANSWER_S, STEP_S = 0.2, 0.01
 
 
-def predicted_drop_db(until_s: float, predelay_s: float, decay_s: float) -> float:
-    """Of a hit whose next kick comes after `until_s`."""
-    return 60.0 * (until_s - predelay_s + BETWEEN_S) / decay_s
-
-
 def decay_for_drop_s(until_s: float, predelay_s: float, drop_db: float) -> float:
     """The decay time in which it drops so far."""
     return 60.0 * (until_s - predelay_s + BETWEEN_S) / drop_db

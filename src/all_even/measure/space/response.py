@@ -30,7 +30,6 @@ FULL_DENSITY = 0.9
 LOWEST_HZ, HIGHEST_HZ = 200.0, 10_000.0
 OCTAVES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 FALL_FROM_DB, FALL_TO_DB = -5.0, -35.0
-RAYLEIGH_STD_DB = 5.57
 ONSET = 1e-4
 
 
@@ -126,13 +125,3 @@ def decay_by_octave(samples: Array, sample_rate: int) -> dict[float, Decay]:
     """Octave centres in Hz and their decay; those that don't fall far enough are left out. samples: as in `decay`."""
     found = {hz: decay(octave(samples, sample_rate, hz), sample_rate) for hz in OCTAVES_HZ if hz < 0.35 * sample_rate}
     return {hz: one for hz, one in found.items() if one is not None}
-
-
-def correlation_by_octave(samples: Array, sample_rate: int) -> dict[float, float]:
-    """Octave centres and the correlation of left and right there; samples: (frames, 2)."""
-    found = {}
-    for hz in OCTAVES_HZ:
-        if hz < 0.35 * sample_rate:
-            left, right = octave(samples, sample_rate, hz).T
-            found[hz] = float(left @ right / np.sqrt((left @ left) * (right @ right) + 1e-300))
-    return found

@@ -4,7 +4,6 @@ Never a move by itself: each can be heard by a guarded sweep and turned into a b
 the furthest out first.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -250,8 +249,3 @@ def _on_the_bass(found: Sharing, at: int, lane_id: str) -> list[Place]:
             )
             told.append(Place(lane_id, "lies on", strongest, 0.7, CUT_DB, beside_db - ON_BASS_DB + 3.0, "", text))
     return told
-
-
-def of_all(look: Look, lanes: Sequence[str]) -> dict[str, tuple[Place, ...]]:
-    """Of several lanes."""
-    return {lane_id: places(look, lane_id) for lane_id in lanes}

@@ -14,7 +14,6 @@ RANGES: dict[str, tuple[int, int]] = {
     "bass trombone": (34, 67), "tuba": (28, 58), "lead voice": (40, 84), "voice": (40, 84), "backing voice": (40, 84),
     "scratch voice": (40, 84),
 }  # fmt: skip
-SOURCE = "sounding range as orchestration handbooks give it, from memory"
 
 
 def range_hz(role: str) -> tuple[float, float] | None:
