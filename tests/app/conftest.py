@@ -135,6 +135,11 @@ class Rig:
         window.activateWindow()
         self.settle_paint()
 
+    def give(self, text: str) -> None:
+        """Gives the command of this name."""
+        (command,) = [item for item in self.window.commands if item.text == text]
+        self.window.give(command)
+
     def lane(self, text: str):
         return next(lane for lane in self.desk.session.lanes if text in lane.file)
 

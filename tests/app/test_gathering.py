@@ -95,7 +95,7 @@ def test_one_question_at_a_time_and_none_of_another_session(opened, six_bars):
         return [field.accessibleName() for field in strip.findChildren(QLineEdit) if not field.isHidden()]
 
     act.time.type_tempo()
-    act.ask_text("Name of the section", "", lambda _name: None)
+    act.dialogs.type_over_song("Name of the section", "", lambda _name: None)
     assert asked() == ["Name of the section"]
     opened.looks_at = NO_STAGE
     opened.open(six_bars)

@@ -409,7 +409,7 @@ def test_keys_in_tooltips_are_those_of_the_command(opened):
     for stage in stages.all_keys():
         desk.set_stage(stage)
         opened.settle_paint()
-        for widget in window.findChildren(QWidget):
+        for widget in window.workbench.findChildren(QWidget):
             for found in KEY.finditer(widget.toolTip()):
                 command = commands.get(found["key"])
                 text = getattr(widget, "text", str)

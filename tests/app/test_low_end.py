@@ -152,7 +152,7 @@ def test_the_owner_is_decided_and_turned_with_undo(low):
     shown.owners = shown.figures.owners
     shown.figures.owners.button(0).click()
     assert desk.session.settings.low_owner == "kick"
-    desk.wanted.emit("Turn the owner of the bottom round")
+    low.give("Turn the owner of the bottom round")
     assert desk.session.settings.low_owner == "bass"
     desk.undo()
     assert desk.session.settings.low_owner == "kick"
@@ -193,7 +193,7 @@ def test_triggers_are_saved_where_one_says(low, tmp_path, monkeypatch):
     folder = tmp_path / "triggers"
     folder.mkdir()
     monkeypatch.setattr(low.window.verbs.dialogs, "choose", lambda *_args, **_more: [folder])
-    low.desk.wanted.emit("Save the duck's triggers …")
+    low.give("Save the duck's triggers …")
     low.wait(lambda: (folder / "Duck hits.mid").exists() and not low.desk.work.busy())
     assert len(list(folder.glob("*gain.csv"))) == 1
     assert shown.standing() is not None

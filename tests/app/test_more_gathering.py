@@ -26,7 +26,7 @@ def opened(rig, short_folder, tmp_path, home):
 
 
 def command(rig, text: str) -> None:
-    rig.desk.wanted.emit(text)
+    rig.give(text)
 
 
 def test_a_template_is_saved_and_comes_up_by_itself_on_the_next_folder(opened, short_folder):
