@@ -176,6 +176,7 @@ def test_a_session_plays_after_opening_its_files_was_cancelled(opened):
     opened.wait(lambda: desk.sources is not None)
     desk.ears.toggle_play()
     opened.wait(lambda: desk.player.playing)
+    assert desk.player.meters().mix_peaks
     desk.ears.toggle_play()
 
 

@@ -237,6 +237,7 @@ def test_every_command_runs_on_an_open_session(opened, monkeypatch):
             opened.settle_paint()
     opened.desk.player.stop()
     opened.measured()
+    assert opened.desk.is_open
 
 
 def test_every_command_is_harmless_without_a_session(rig, monkeypatch):

@@ -253,5 +253,5 @@ def test_strange_sessions_are_no_error(dry):
         with_return(session, "Nobody", [], STARTS["hall"]),
     ):
         look = dry.at(state)
-        opened(look, "space")
-        stages.stage("space").moves().remarks(look)
+        assert all(move.stage == "space" for move in opened(look, "space"))
+        assert all(remark.text for remark in stages.stage("space").moves().remarks(look))
