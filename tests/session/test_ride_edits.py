@@ -1,5 +1,6 @@
 """Automation of any setting: what can be chosen, what each edit leaves, and faders that take their rides along."""
 
+import numpy as np
 import pytest
 from msgspec.structs import replace
 
@@ -121,3 +122,9 @@ def test_sisters_are_sections_of_one_name():
     assert [item.letter for item in section_names.sisters(sections, sections[0])] == ["verse 2"]
     assert section_names.sisters(sections, sections[1]) == ()
     assert len(section_names.sisters(sections, sections[3])) == 1
+
+
+def test_a_curve_of_array_numbers_can_be_saved(session):
+    times, values = np.linspace(0.0, 3.0, 5), np.linspace(-3.0, 0.0, 5)
+    made = ride_edits.set_curve(session, "voice", "level_db", list(zip(times, values, strict=True)))
+    assert store.decode(store.encode(made), "a") == made

@@ -213,7 +213,7 @@ def _points(ordered: Sequence[tuple[float, float]], known: Sequence[Point], desc
     most = min(len(ordered), len(known)) - first
     last = _alike(before[::-1][:most], ordered[::-1][:most])
     middle = (
-        Point(time_s=min(LONGEST_S, max(0.0, time)), value=described.clamped(value))
+        Point(time_s=min(LONGEST_S, max(0.0, float(time))), value=described.clamped(float(value)))
         for time, value in ordered[first : len(ordered) - last]
     )
     return (*known[:first], *middle, *known[len(known) - last :])
