@@ -7,7 +7,7 @@ from all_even.app.bench.frame import BenchFrame
 from all_even.app.desk import Desk
 from all_even.app.head.head import Head
 from all_even.app.lanes.view import LaneView
-from all_even.app.side.panel import SidePanel
+from all_even.app.side.panel import SideTabs
 from all_even.decibels import level_db
 
 LOWEST_WINDOW = 700
@@ -21,13 +21,13 @@ class Parts:
 
     head: Head
     lanes: LaneView
-    side: SidePanel
+    side: SideTabs
     bench: BenchFrame
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
         self._left: list[tuple[str, type[QWidget]]] = [
-            ("head", Head), ("lanes", LaneView), ("side", SidePanel), ("bench", BenchFrame)
+            ("head", Head), ("lanes", LaneView), ("side", SideTabs), ("bench", BenchFrame)
         ]  # fmt: skip
 
     def make_one(self) -> bool:

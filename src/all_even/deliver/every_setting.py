@@ -40,7 +40,7 @@ WORDS = {"use": "Use", "take": "Channels used", "start_s": "Starts at, s", "dest
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class SettingLine:
     """where: whose setting it is, as words: a strip, and which part of it. text: for people, with its unit.
 
     value: unrounded, as the session holds it. neutral: it stands as at first and goes without saying.
@@ -60,13 +60,15 @@ class Owner:
 
     strip: str
     part: str
-    lines: tuple[Line, ...]
+    lines: tuple[SettingLine, ...]
     owner_id: str = ""
 
 
 def owners(session: Session) -> list[Owner]:
     """All that is set, in the order of the signal, with what has a name of its own for each."""
-    found = [Owner("Session", "", (Line("Session", "Pan law", session.pan_law.replace("-", "−"), session.pan_law),))]
+    found = [
+        Owner("Session", "", (SettingLine("Session", "Pan law", session.pan_law.replace("-", "−"), session.pan_law),))
+    ]
     for member in session.members:
         found += [replace(item, owner_id=member.id) for item in _owners(session, member.name, "", member)]
     for shape in session.shapes:
@@ -75,7 +77,7 @@ def owners(session: Session) -> list[Owner]:
     return found
 
 
-def every_setting(session: Session) -> list[Line]:
+def every_setting(session: Session) -> list[SettingLine]:
     """All settings of lanes, buses, folder groups, shapes and the mix bus, in the order of the signal."""
     return [line for owner in owners(session) for line in owner.lines]
 
@@ -85,7 +87,7 @@ def _owners(session: Session, strip: str, part: str, owner: Struct) -> list[Owne
     described = settings(type(owner)) if isinstance(owner, Described) else {}
     where = f"{strip}, {part}" if part else strip
     inside = f"{part}, " if part else ""
-    lines: list[Line] = []
+    lines: list[SettingLine] = []
     parts: list[Owner] = []
     for field in structs.fields(owner):
         name, value = field.name, getattr(owner, field.name)
@@ -96,13 +98,13 @@ def _owners(session: Session, strip: str, part: str, owner: Struct) -> list[Owne
                 parts += _owners(session, strip, f"{place}. {station.LABEL}", station)
         elif name == "automation":
             lines += [
-                Line(where, f"Automation of {_parameter(session, owner, item)}", _points(item), _raw(item))
+                SettingLine(where, f"Automation of {_parameter(session, owner, item)}", _points(item), _raw(item))
                 for item in value
             ]
         elif isinstance(value, HitChanges):
             for words, times in (("Hits added at", value.added_s), ("Hits removed at", value.removed_s)):
                 if times:
-                    lines.append(Line(where, words, ", ".join(time_text(time) for time in times), times))
+                    lines.append(SettingLine(where, words, ", ".join(time_text(time) for time in times), times))
         elif isinstance(value, tuple) and value and isinstance(value[0], Send):
             for send in value:
                 parts += _owners(session, strip, f"send to {session.strip_name(send.to)}", send)
@@ -115,7 +117,7 @@ def _owners(session: Session, strip: str, part: str, owner: Struct) -> list[Owne
             setting = described.get(name) or DESCRIBED.get(name)
             what = setting.name if setting else _words(name)
             neutral = _neutral(owner, name, field.default)
-            lines.append(Line(where, what, _text(session, name, setting, value), value, neutral))
+            lines.append(SettingLine(where, what, _text(session, name, setting, value), value, neutral))
     return [Owner(strip, part, tuple(lines)), *parts]
 
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from all_even import texts
 from all_even.deliver import shapes
-from all_even.deliver.every_setting import Line, owners
+from all_even.deliver.every_setting import SettingLine, owners
 from all_even.deliver.pdf import pdf_of
 from all_even.deliver.recall import Sheet, bands_table, ledger_rows
 from all_even.dsp.parameter import LEVEL, TRIM, decibel_text, time_text
@@ -122,7 +122,7 @@ def _is_heard(session: Session, bus: Bus) -> bool:
     return bus.id in routing.hearing(session).sounding
 
 
-def _by_owner(session: Session) -> list[tuple[str, bool, list[Line]]]:
+def _by_owner(session: Session) -> list[tuple[str, bool, list[SettingLine]]]:
     """(whose, is it a part of the strip before it, its settings that do not go without saying)."""
     said = [(item, [line for line in item.lines if not line.neutral]) for item in owners(session)]
     return [(item.part or item.strip, bool(item.part), lines) for item, lines in said if lines or not item.part]

@@ -12,7 +12,7 @@ from all_even.figures.dynamics.dynamics import moving
 from all_even.figures.elsewhere.translation import Translation, translation
 from all_even.figures.low_end.low_end import LowEnd, kicks_and_basses, low_end
 from all_even.figures.rides.rides import Riding, riding_of
-from all_even.figures.rides.sections_heard import Heard, heard_sections
+from all_even.figures.rides.sections_heard import SectionHeard, heard_sections
 from all_even.figures.sharing.sharing import Apart, Hiding, Sharing, apart, pairs, sharing
 from all_even.figures.song import session_song
 from all_even.figures.sources.units import units
@@ -62,7 +62,7 @@ class SessionFigures:
     space: SpaceView
     rides: Mapping[str, Riding]
     """Each line over its backing, by lane id."""
-    heard: tuple[Heard, ...]
+    heard: tuple[SectionHeard, ...]
     """The sections as they are heard."""
     translation: Translation
     """What is left of each source on other systems."""

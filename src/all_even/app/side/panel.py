@@ -9,7 +9,7 @@ from all_even.app.side.notes_tab import NotesTab
 from all_even.app.side.versions_tab import VersionsTab
 
 
-class SidePanel(QTabWidget):
+class SideTabs(QTabWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.setObjectName("side")

@@ -44,7 +44,7 @@ class Listed:
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class MixHeard:
     """One of them, measured. problem: the sentence where it can't be read."""
 
     listed: Listed
@@ -58,7 +58,7 @@ class Beside:
     low_share, peak: one band each; None where fewer than five say something about it."""
 
     mix: Passage | None
-    others: tuple[Heard, ...]
+    others: tuple[MixHeard, ...]
     bands: tuple[Band | None, ...]
     widths: tuple[Band | None, ...]
     low_share: Band | None
@@ -109,24 +109,24 @@ def opened(path: Path, sample_rate: int) -> Frames:
         raise UserError(f"{short_name(path.name)} can't be opened: the disk refuses it.") from None
 
 
-def heard(item: Listed, sample_rate: int) -> Heard:
+def heard(item: Listed, sample_rate: int) -> MixHeard:
     """A reference, measured; known again by its content."""
     name = "passage"
     try:
         content = digest((content_hash(item.path), sample_rate))
         known = on_disk.known_value(name, passage.VERSION, content, Passage)
         if isinstance(known, Passage):
-            return Heard(item, known)
+            return MixHeard(item, known)
         frames = opened(item.path, sample_rate)
         found = passage.passage(frames.read, frames.frames, frames.channels, sample_rate)
     except UserError as error:
-        return Heard(item, None, str(error))
+        return MixHeard(item, None, str(error))
     except OSError:
-        return Heard(item, None, f"{short_name(item.path.name)} can't be opened: the disk refuses it.")
+        return MixHeard(item, None, f"{short_name(item.path.name)} can't be opened: the disk refuses it.")
     if found is None:
-        return Heard(item, None, f"{short_name(item.path.name)} is silent.")
+        return MixHeard(item, None, f"{short_name(item.path.name)} is silent.")
     on_disk.keep_value(name, passage.VERSION, content, found)
-    return Heard(item, found)
+    return MixHeard(item, found)
 
 
 def mix_passage(look: Look) -> Passage | None:

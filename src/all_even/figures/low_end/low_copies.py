@@ -19,7 +19,7 @@ from all_even.engine.feeds import edge_gains
 from all_even.figures.arriving.contribution import Samples
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
-from all_even.figures.low_end.low_end import Heard, heard, kicks_and_basses, low_copy
+from all_even.figures.low_end.low_end import LowEndHeard, heard, kicks_and_basses, low_copy
 from all_even.measure.sharing.focus import RATE, excitation
 from all_even.measure.sharing.low_pair import PairFigures, net_db, pair_figures
 from all_even.session.model import routing
@@ -36,7 +36,7 @@ class Copies:
     """lanes: (frames,) behind each chain, before the fader; gains: with which each arrives, linear. before: of the pair
     as the copies have it."""
 
-    heard: Heard
+    heard: LowEndHeard
     kicks: tuple[str, ...]
     basses: tuple[str, ...]
     lanes: Mapping[str, Array]

@@ -38,7 +38,7 @@ FEWEST_HITS = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Heard:
+class LowEndHeard:
     """kick, bass: (frames,) mono at 4 kHz; basses unducked: the same without what takes it down, None where nothing
     does. kick_id, hits_s, tail_ms: of the kick whose hits count. peak: of their sum at full rate, linear; lufs: its
     loudness."""
@@ -117,10 +117,10 @@ def bass_notes(look: Look) -> tuple[Note, ...]:
     return found
 
 
-def heard(look: Look) -> Heard | None:
+def heard(look: Look) -> LowEndHeard | None:
     """None where kick, bass, or every hit is missing."""
     found = look.get(HEARD)
-    return found if isinstance(found, Heard) else None
+    return found if isinstance(found, LowEndHeard) else None
 
 
 def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
@@ -136,7 +136,7 @@ def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
     return digest((*found, [lane_id in look.reports for lane_id in sorted(kicks | basses)]))
 
 
-def _heard(look: Look, _target: str) -> Heard | str:
+def _heard(look: Look, _target: str) -> LowEndHeard | str:
     main = main_kick(look)
     if main is None:
         return "no hits"
@@ -156,7 +156,7 @@ def _heard(look: Look, _target: str) -> Heard | str:
     if plain != look.session or _groups_answer_to_level(look.session):
         bare = parts(look.at(plain), {"bass": basses}, dynamics=False)
         unducked = low_copy(bare["bass"], rate) if "bass" in bare else None
-    return Heard(
+    return LowEndHeard(
         lane.id,
         lane_hits_s(lane, character),
         tail.ms if tail is not None else USUAL_TAIL_MS,

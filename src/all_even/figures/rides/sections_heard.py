@@ -22,7 +22,7 @@ PLAYING_DB = 24.0
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class SectionHeard:
     """section: name and times. lufs: gated loudness of the mix there; width_db: side over mid, K-weighted, of it; both
     None where it is silent. playing: how many sources play."""
 
@@ -32,7 +32,7 @@ class Heard:
     playing: int
 
 
-def heard_sections(look: Look) -> tuple[Heard, ...]:
+def heard_sections(look: Look) -> tuple[SectionHeard, ...]:
     """Every section, in order; a song without sections is one."""
     return look.get(HEARD)
 
@@ -57,7 +57,7 @@ def _energy(look: Look) -> Array:
     return np.concatenate(rows)
 
 
-def _compute(look: Look, _target: str) -> tuple[Heard, ...]:
+def _compute(look: Look, _target: str) -> tuple[SectionHeard, ...]:
     energy = _energy(look)
     length_s = len(energy) * HOP_S
     sections = look.get(SONG).sections or (Section("Song", 0.0, length_s),)
@@ -73,7 +73,7 @@ def _compute(look: Look, _target: str) -> tuple[Heard, ...]:
         if means.size:
             own, most = means[:, index], means.max(axis=1)
             playing = int(((own > most * 10.0 ** (-PLAYING_DB / 10.0)) & (own > 0.0)).sum())
-        told.append(Heard(section, lufs, width, playing))
+        told.append(SectionHeard(section, lufs, width, playing))
     return tuple(told)
 
 

@@ -12,7 +12,7 @@ from all_even.dsp.tone.equaliser import Equaliser
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import copies
 from all_even.figures.low_end.low_end import owner
-from all_even.moves.low_end.bass.notes_of_bass import Line, line, lines
+from all_even.moves.low_end.bass.notes_of_bass import BassLine, line, lines
 from all_even.moves.low_end.clearing import low_spectra
 from all_even.session.editing import edits
 from all_even.session.model.session import Session
@@ -82,8 +82,8 @@ class Notes:
     """A bass line before its chain and behind it; the same where it has none."""
 
     name: str
-    before: Line
-    now: Line
+    before: BassLine
+    now: BassLine
 
 
 def notes(look: Look, lane_id: str | None) -> Notes | None:

@@ -15,7 +15,7 @@ from all_even.session.editing import edits
 
 if TYPE_CHECKING:
     from all_even.engine.plan import Plan
-    from all_even.figures.elsewhere.references import Beside, Heard
+    from all_even.figures.elsewhere.references import Beside, MixHeard
 
 LIST_WIDTH = 232
 FIGURES = (
@@ -109,7 +109,7 @@ class ReferencesView(QWidget):
             slope = slope_db_per_octave(mix.bands_db)
         self.figures["slope"].show_value("–" if slope is None else f"{number(slope)} dB/oct", stale=stale)
 
-    def selected(self) -> "Heard | None":
+    def selected(self) -> "MixHeard | None":
         """The one that is selected in the list."""
         row = self.list.currentRow()
         return self._beside.others[row] if self._beside is not None and 0 <= row < len(self._beside.others) else None

@@ -12,7 +12,7 @@ from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.dynamics.shown import shown_of
-from all_even.app.stages.dynamics.side import SidePanel
+from all_even.app.stages.dynamics.side import DynamicsSide
 from all_even.app.stages.dynamics.units_drawings import AlongDrawing, TransferDrawing
 from all_even.app.station import feeding
 from all_even.app.station.panel import StationPanel
@@ -48,7 +48,7 @@ class DynamicsBench(ViewedBench):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(14)
-        self.side = SidePanel()
+        self.side = DynamicsSide()
         self.side.setFixedWidth(220)
         row.addWidget(self.side)
         row.addLayout(self._views(), 1)

@@ -18,7 +18,7 @@ LINE = 19.0
 NAMES = {"spread": "Apart", "punch": "Punch", "crest": "Crest"}
 
 
-class SidePanel(QWidget):
+class DynamicsSide(QWidget):
     """Name, a sentence, figures and marks."""
 
     def __init__(self) -> None:

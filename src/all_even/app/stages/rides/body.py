@@ -19,7 +19,7 @@ from all_even.app.stages.rides.relation import (
     paint_sections,
     paint_units,
 )
-from all_even.app.stages.rides.shown import Line, shown_of
+from all_even.app.stages.rides.shown import LineShown, shown_of
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 from all_even.session.editing import ride_edits
@@ -110,14 +110,14 @@ class RidesBody(Body):
         self._ride(painter, plot, row, song_s)
         painter.restore()
 
-    def _line(self, painter: QPainter, plot: QRectF, row: Row, found: Line, x_of, song_s: float) -> None:  # type: ignore[no-untyped-def]
+    def _line(self, painter: QPainter, plot: QRectF, row: Row, found: LineShown, x_of, song_s: float) -> None:  # type: ignore[no-untyped-def]
         tint = icons.family_colour(family_of(row.lane.role), 0.8 if row.heard else 0.3)
         if found.off_db is not None:
             paint_units(painter, plot, found, x_of, tint, leads=leads(row.lane.role))
         else:
             paint_relation(painter, plot, found, (0.0, song_s), tint)
 
-    def _figures(self, painter: QPainter, box: QRectF, columns: Columns, found: Line, lead: bool) -> None:
+    def _figures(self, painter: QPainter, box: QRectF, columns: Columns, found: LineShown, lead: bool) -> None:
         spread, worst = found.spread_db, found.worst_hidden
         for name, text, look in (("apart", "–" if spread is None else number(spread), False),
                                  ("worst", "–" if worst is None else f"{100.0 * worst:.0f} %",

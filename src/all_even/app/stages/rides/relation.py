@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from all_even.app.stages.rides.shown import Line
+    from all_even.app.stages.rides.shown import LineShown
 
 RANGE_DB = 12.0
 """Either side of the zero line."""
@@ -52,7 +52,7 @@ def paint_sections(
 
 
 def paint_units(
-    painter: QPainter, plot: QRectF, line: "Line", x_of: "Callable[[float], float]", tint: QColor,
+    painter: QPainter, plot: QRectF, line: "LineShown", x_of: "Callable[[float], float]", tint: QColor,
     proposed_db: "NDArray[np.float64] | None" = None, *, leads: bool,
 ) -> None:  # fmt: skip
     """Bars from the zero line; what a proposal would leave of each as a hollow one. Of what leads, hidden
@@ -79,7 +79,7 @@ def paint_units(
 
 
 def paint_relation(
-    painter: QPainter, plot: QRectF, line: "Line", span: tuple[float, float], tint: QColor
+    painter: QPainter, plot: QRectF, line: "LineShown", span: tuple[float, float], tint: QColor
 ) -> None:  # fmt: skip
     """A part without words: its distance from its own usual one, filled from the zero line."""
     relation_db, frame_s, usual = line.relation_db, line.frame_s, line.usual_db

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from all_even.app.stages.rides.shown import Line
+    from all_even.app.stages.rides.shown import LineShown
     from all_even.session.editing.curves import Curve
 
 REACH, CLICK_PX = 7.0, 3.0
@@ -60,7 +60,7 @@ class RideDrawing(TimeDrawing):
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.line: Line | None = None
+        self.line: LineShown | None = None
         self.curve: Curve = []
         self._arrays: tuple[NDArray[np.float64], NDArray[np.float64]] = (np.zeros(0), np.zeros(0))
         self.rest = 0.0
@@ -82,7 +82,7 @@ class RideDrawing(TimeDrawing):
     # What is shown.
 
     def show_line(
-        self, line: "Line | None", family: str, proposed: "NDArray[np.float64] | None",
+        self, line: "LineShown | None", family: str, proposed: "NDArray[np.float64] | None",
         sections: "Sequence[tuple[str, float]]", song_s: float,
     ) -> None:  # fmt: skip
         """Its words and sections; proposed: dB by unit, of an open move."""

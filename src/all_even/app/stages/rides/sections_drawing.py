@@ -12,7 +12,7 @@ from all_even.dsp.parameter import number
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from all_even.figures.rides.sections_heard import Heard
+    from all_even.figures.rides.sections_heard import SectionHeard
 
 LOWEST_LU, WIDEST_DB = 12.0, 20.0
 """Bars show this much under the loudest section; a span is as wide as the section where side is as loud as mid."""
@@ -32,10 +32,10 @@ class SectionsDrawing(Drawing):
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.title = "Sections: loudness LUFS, width (side over mid) dB, sources"
-        self.heard: Sequence[Heard] = ()
+        self.heard: Sequence[SectionHeard] = ()
         self.index = 0
 
-    def show_sections(self, heard: "Sequence[Heard]", index: int) -> None:
+    def show_sections(self, heard: "Sequence[SectionHeard]", index: int) -> None:
         if not self.is_new(heard, index):
             return
         self.heard, self.index = heard, index
@@ -106,9 +106,9 @@ class SectionsDrawing(Drawing):
         self.chosen.emit(min(len(self.heard) - 1, max(0, self.index + step)))
 
 
-def _lufs(item: "Heard") -> str:
+def _lufs(item: "SectionHeard") -> str:
     return "–" if item.lufs is None else number(item.lufs)
 
 
-def _width(item: "Heard") -> str:
+def _width(item: "SectionHeard") -> str:
     return "–" if item.width_db is None else number(item.width_db)

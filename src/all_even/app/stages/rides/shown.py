@@ -15,11 +15,11 @@ if TYPE_CHECKING:
 
     from all_even.figures.book.look import Look
     from all_even.figures.rides.rides import Riding
-    from all_even.figures.rides.sections_heard import Heard
+    from all_even.figures.rides.sections_heard import SectionHeard
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Line:
+class LineShown:
     """riding: None for a part without words. relation_db: (frames,) over its backing along the song; frame_s: from one
     to the next. off_db: (words,) how far each lies off what is usual in its section; spread_db: how far they lie apart;
     usual_db: the median of the relation where there are no words. Worked out once: rows are painted often."""
@@ -37,7 +37,7 @@ class Line:
         return float(self.riding.hidden.max()) if self.off_db is not None and self.riding is not None else None
 
 
-def line_of(riding: "Riding | None", relation_db: "NDArray[np.float64]", frame_s: float) -> Line:
+def line_of(riding: "Riding | None", relation_db: "NDArray[np.float64]", frame_s: float) -> LineShown:
     """With all that is drawn of it."""
     import numpy as np
 
@@ -46,9 +46,9 @@ def line_of(riding: "Riding | None", relation_db: "NDArray[np.float64]", frame_s
     known = relation_db[np.isfinite(relation_db)]
     usual = float(np.median(known)) if len(known) else None
     if riding is None or riding.usual_db is None:
-        return Line(riding, relation_db, frame_s, usual_db=usual)
+        return LineShown(riding, relation_db, frame_s, usual_db=usual)
     off = riding.relation_db - centres_db(riding.relation_db, riding.section)
-    return Line(riding, relation_db, frame_s, off, riding.spread_db, usual)
+    return LineShown(riding, relation_db, frame_s, off, riding.spread_db, usual)
 
 
 class Shown(Watching):
@@ -58,11 +58,11 @@ class Shown(Watching):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.lines: dict[str, Line | None] = {}
-        self.sections: tuple[Heard, ...] = ()
+        self.lines: dict[str, LineShown | None] = {}
+        self.sections: tuple[SectionHeard, ...] = ()
         desk.mix_measured.connect(self.refresh)
 
-    def of(self, lane_id: str) -> Line | None:
+    def of(self, lane_id: str) -> LineShown | None:
         return self.lines.get(lane_id)
 
     def forget(self) -> None:
@@ -71,7 +71,7 @@ class Shown(Watching):
     def ask(self, look: "Look", session: Session) -> None:
         first = self.desk.current
 
-        def job(report: Report) -> "tuple[Heard, ...]":
+        def job(report: Report) -> "tuple[SectionHeard, ...]":
             from all_even.figures.rides import rides, sections_heard
 
             heard = look.with_cancel(report.cancelled)
@@ -86,11 +86,11 @@ class Shown(Watching):
                 report.send((lane_id, line))
             return sections_heard.heard_sections(heard)
 
-        def partial(found: "tuple[str, Line | None]") -> None:
+        def partial(found: "tuple[str, LineShown | None]") -> None:
             self.lines[found[0]] = found[1]
             self.changed.emit()
 
-        def done(sections: "tuple[Heard, ...]") -> None:
+        def done(sections: "tuple[SectionHeard, ...]") -> None:
             self.sections = sections
             self.known(session)
 

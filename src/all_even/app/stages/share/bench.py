@@ -10,11 +10,11 @@ from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.share import acts
 from all_even.app.stages.share.pair_drawing import PairDrawing
-from all_even.app.stages.share.pairs_map import Line, PairsMap
+from all_even.app.stages.share.pairs_map import PairLine, PairsMap
 from all_even.app.stages.share.places_view import PlacesDrawing, PlacesList
 from all_even.app.stages.share.session_bands import BandsTable, ThreadsDrawing
 from all_even.app.stages.share.shown import shown_of
-from all_even.app.stages.share.side import SidePanel
+from all_even.app.stages.share.side import ShareSide
 from all_even.app.style import fields
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.tone.equaliser import Band
@@ -52,7 +52,7 @@ class ShareBench(ViewedBench):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(14)
-        self.side = SidePanel(self.set_rival, self.set_counts)
+        self.side = ShareSide(self.set_rival, self.set_counts)
         self.side.setFixedWidth(260)
         row.addWidget(self.side)
         row.addLayout(self._views(), 1)
@@ -199,7 +199,7 @@ class ShareBench(ViewedBench):
             return None
         return half(self.desk.session, known.found, known.ridges, place, self.desk.reports)
 
-    def _lines(self) -> list[Line]:
+    def _lines(self) -> list[PairLine]:
         from all_even.app.stages.share import pairs_map
         from all_even.measure.level import zones
 
@@ -212,8 +212,10 @@ class ShareBench(ViewedBench):
             upper, lower = halves[pair.victim], halves[pair.masker]
             if upper is not None and lower is not None and pair.cost >= 0.01:
                 zone = zones.NAMES[max(range(len(zones.NAMES)), key=lambda z, p=pair: p.by_zone[z])]  # type: ignore[misc]
-                told.append(Line(pair.victim, pair.masker, upper, lower, pair.cost, pair.weighted, pair.together, zone,
-                                 pair.low_hz, pair.high_hz))  # fmt: skip
+                told.append(
+                    PairLine(pair.victim, pair.masker, upper, lower, pair.cost, pair.weighted, pair.together, zone,
+                             pair.low_hz, pair.high_hz)
+                )  # fmt: skip
         return told
 
     # Who is shown.

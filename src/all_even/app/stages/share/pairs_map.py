@@ -19,7 +19,7 @@ MOST = 40
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Line:
+class PairLine:
     """One pair. cost, weighted, together: 0 to 1; zone: where most of it lies."""
 
     victim: int
@@ -41,7 +41,7 @@ class PairsMap(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._lines: list[Line] = []
+        self._lines: list[PairLine] = []
         self._note = ""
         self._top = 0
         self.current = 0
@@ -52,7 +52,7 @@ class PairsMap(QWidget):
         ))  # fmt: skip
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
-    def show_lines(self, lines: list[Line], note: str) -> None:
+    def show_lines(self, lines: list[PairLine], note: str) -> None:
         self._lines, self._note = lines[:MOST], note
         self.current = min(self.current, max(0, len(self._lines) - 1))
         self._top = min(self._top, max(0, len(self._lines) - self._room()))
@@ -86,7 +86,7 @@ class PairsMap(QWidget):
         for index in shown:
             self._row(painter, self.box_of(index), self._lines[index], index == self.current)
 
-    def _row(self, painter: QPainter, box: QRectF, line: Line, current: bool) -> None:
+    def _row(self, painter: QPainter, box: QRectF, line: PairLine, current: bool) -> None:
         painter.fillRect(box, theme.colour("act_soft" if current else "ground"))
         names = QRectF(box.left() + 4, box.top(), min(150.0, 0.36 * box.width()), box.height())
         for offset, half in ((0.0, line.upper), (0.5, line.lower)):

@@ -30,7 +30,7 @@ ROWS = (
 HEAD_HEIGHT, LINE_HEIGHT = 108, 19
 
 
-class SidePanel(QWidget):
+class ShareSide(QWidget):
     """rival_chosen: with a place; counts_chosen: 0 for the first, 1 for the rival, and a weight."""
 
     def __init__(self, rival_chosen: Callable[[int], None], counts_chosen: Callable[[int, str], None]) -> None:

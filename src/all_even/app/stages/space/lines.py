@@ -13,7 +13,7 @@ LOUD = 0.955
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class FigureLine:
     """name: in full; short: before the figure, where there is little room; over: whether it is over its limit."""
 
     name: str
@@ -26,7 +26,7 @@ class Line:
         return f"{self.short} {self.figure}".strip()
 
 
-def lines_of(view: "ReturnView") -> list[Line]:
+def lines_of(view: "ReturnView") -> list[FigureLine]:
     """What is known of a return, in the order of its importance."""
     from all_even.moves.space.places import MOST_LEAD_HIDDEN, MOST_LOW_DB
     from all_even.moves.space.snare import DROP_DB, SHORT_OF_DB
@@ -34,17 +34,21 @@ def lines_of(view: "ReturnView") -> list[Line]:
     found, told = view.figures, []
     if found.covered is not None:
         told.append(
-            Line("Covered by the dry sound", "covered", f"{number(100.0 * found.covered)} %", found.covered < LOUD)
+            FigureLine(
+                "Covered by the dry sound", "covered", f"{number(100.0 * found.covered)} %", found.covered < LOUD
+            )
         )
     if view.response.whole is not None:
-        told.append(Line("Decay, measured", "", f"{number(view.response.whole.decay_s, 2)} s"))
+        told.append(FigureLine("Decay, measured", "", f"{number(view.response.whole.decay_s, 2)} s"))
     if view.drop_db is not None:
         under = view.drop_db < DROP_DB - SHORT_OF_DB
-        told.append(Line("Snare down at the kick", "snare at the kick", f"{number(-view.drop_db, 0)} dB", under))
+        told.append(FigureLine("Snare down at the kick", "snare at the kick", f"{number(-view.drop_db, 0)} dB", under))
     if found.lead_hidden is not None:
         over = found.lead_hidden > MOST_LEAD_HIDDEN
-        told.append(Line("More of the lead hidden", "lead hidden", f"{signed(100.0 * found.lead_hidden)} %", over))
+        told.append(
+            FigureLine("More of the lead hidden", "lead hidden", f"{signed(100.0 * found.lead_hidden)} %", over)
+        )
     if found.low_added_db is not None:
         over = found.low_added_db > MOST_LOW_DB
-        told.append(Line("Added under 250 Hz", "under 250 Hz", f"{signed(found.low_added_db, 2)} dB", over))
+        told.append(FigureLine("Added under 250 Hz", "under 250 Hz", f"{signed(found.low_added_db, 2)} dB", over))
     return told

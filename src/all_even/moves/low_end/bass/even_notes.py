@@ -20,7 +20,7 @@ from all_even.measure.sharing.focus import RATE
 from all_even.measure.sharing.low_pair import energy_db
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
-from all_even.moves.low_end.bass.notes_of_bass import SPREAD, Line, lines
+from all_even.moves.low_end.bass.notes_of_bass import SPREAD, BassLine, lines
 from all_even.moves.low_end.bottom import with_stations
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -42,7 +42,7 @@ def station(threshold_db: float, makeup_db: float) -> BandCompressor:
     return BandCompressor(crossovers_hz=(BELOW_HZ,), bands=(low, Compressor(bypass=True)))
 
 
-def tried(found: Line, threshold_db: float) -> tuple[Line, BandCompressor, float | None]:
+def tried(found: BassLine, threshold_db: float) -> tuple[BassLine, BandCompressor, float | None]:
     """The line behind the compressor, with the gain that gives its energy back; and how much its gain ripples."""
     plain = station(threshold_db, 0.0)
     gain_db = np.zeros(len(found.low))
@@ -69,7 +69,7 @@ def propose(look: Look) -> list[Proposal]:
     return []
 
 
-def _proposal(look: Look, found: Line, after: Line, final: BandCompressor, ripple: float | None) -> Proposal:
+def _proposal(look: Look, found: BassLine, after: BassLine, final: BandCompressor, ripple: float | None) -> Proposal:
     name = look.session.strip_name(found.lane_id)
     middle = float(np.median(found.levels_db))
     pitches = {midi: float(np.median(x)) - middle for midi, x in found.by_pitch.items()}

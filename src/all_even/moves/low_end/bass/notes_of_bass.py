@@ -20,7 +20,7 @@ LOW_NOTES_HZ = 85.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Line:
+class BassLine:
     """notes: under 85 Hz, on the song's time line; levels_db: of each, under 100 Hz; low: the lane at 4 kHz behind its
     chain."""
 
@@ -54,18 +54,18 @@ class Line:
         spreads = [float(np.ptp(np.percentile(x, (10, 90)))) for x in self.by_pitch.values() if len(x) > 1]
         return float(np.median(spreads)) if spreads else 0.0
 
-    def with_sound(self, low: Array) -> "Line":
+    def with_sound(self, low: Array) -> "BassLine":
         """The same notes in another sound."""
-        return Line(self.lane_id, self.notes, np.array(note_levels_db(low, self.notes)), low)
+        return BassLine(self.lane_id, self.notes, np.array(note_levels_db(low, self.notes)), low)
 
 
-def line(look: Look, lane_id: str) -> Line | None:
+def line(look: Look, lane_id: str) -> BassLine | None:
     """None for a lane with fewer than four low notes."""
     found = look.get(LINE, lane_id)
-    return found if isinstance(found, Line) else None
+    return found if isinstance(found, BassLine) else None
 
 
-def lines(look: Look) -> list[Line]:
+def lines(look: Look) -> list[BassLine]:
     """Of all bass lanes that are heard, the one with the most low notes first."""
     found = [one for lane in sounding_basses(look.session) if (one := line(look, lane.id)) is not None]
     return sorted(found, key=lambda one: -len(one.notes))
@@ -75,7 +75,7 @@ def _rests_on(look: Look, prints: Fingerprints, target: str) -> str:
     return digest((prints.strips.get(target), look.session.lane(target).start_s, target in look.reports))
 
 
-def _compute(look: Look, target: str) -> Line | str:
+def _compute(look: Look, target: str) -> BassLine | str:
     report = look.reports.get(target)
     lane = look.session.lane(target)
     if report is None or report.character is None:
@@ -89,7 +89,7 @@ def _compute(look: Look, target: str) -> Line | str:
         return "too few low notes"
     kept = look.sound(target)
     low = low_copy(kept.read(0, kept.frames), look.session.sample_rate)
-    return Line(target, notes, np.array(note_levels_db(low, notes)), low)
+    return BassLine(target, notes, np.array(note_levels_db(low, notes)), low)
 
 
 LINE = Figure("notes of a bass", 1, "strip", _rests_on, _compute)

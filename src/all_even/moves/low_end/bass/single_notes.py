@@ -15,7 +15,7 @@ from all_even.measure.sharing.focus import RATE
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bass.even_notes import named_midi
-from all_even.moves.low_end.bass.notes_of_bass import SPREAD, Line, lines
+from all_even.moves.low_end.bass.notes_of_bass import SPREAD, BassLine, lines
 from all_even.moves.low_end.bottom import with_stations
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -28,7 +28,7 @@ GAINED_DB = 0.7
 """So much smaller the spread has to become."""
 
 
-def bells(found: Line) -> list[tuple[int, float]]:
+def bells(found: BassLine) -> list[tuple[int, float]]:
     """(MIDI number, dB) of the pitches that stand out, furthest first."""
     middle = float(np.median(found.levels_db))
     beside = [(midi, middle - float(np.median(x))) for midi, x in found.by_pitch.items() if len(x) > 1]

@@ -20,7 +20,7 @@ from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.parameter import number, time_text
 from all_even.dsp.processor import Processor, Single, key_of
 from all_even.figures.book.look import Look
-from all_even.figures.low_end.low_end import Heard, heard, kicks_and_basses
+from all_even.figures.low_end.low_end import LowEndHeard, heard, kicks_and_basses
 from all_even.figures.song import session_song
 from all_even.measure.sharing import duck as figures
 from all_even.measure.sharing.focus import RATE
@@ -105,7 +105,7 @@ def _on_beat(time_s: float, beats_s: Sequence[float], reach_s: float) -> float:
     return nearest if abs(nearest - time_s) <= reach_s else time_s
 
 
-def lift_db(found: Heard, bass: Array) -> float | None:
+def lift_db(found: LowEndHeard, bass: Array) -> float | None:
     """How much louder a bass is where the kick pauses than where it plays, for being ducked there, dB. bass: (frames,)
     at 4 kHz; None where it is silent in either."""
     plain = found.unducked if found.unducked is not None else found.bass
