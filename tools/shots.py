@@ -200,7 +200,7 @@ def main() -> None:
         shot("check")
         with tempfile.TemporaryDirectory() as folder:
             bench.show_view(1)
-            window.verbs.drop(finished(Path(folder)))
+            window.verbs.files.drop(finished(Path(folder)))
             wait(lambda: bench.references.list.count() > 5 and ready())
             bench.references.list.setCurrentRow(1)
             window.workbench.lanes.scroll_bar.setValue(0)

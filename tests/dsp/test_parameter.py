@@ -13,7 +13,6 @@ from all_even.dsp.parameter import (
     TRIM,
     Parameter,
     decibel_text,
-    metric_text,
     number,
     signed,
     time_text,
@@ -82,12 +81,6 @@ def test_numbers_have_a_true_minus_and_no_negative_zero():
     assert decibel_text(None) == "–"
     assert decibel_text(-math.inf) == "–"
     assert decibel_text(-23.04, "LUFS") == "−23.0 LUFS"
-
-
-def test_a_count_has_no_tenths_and_a_level_has():
-    assert metric_text(13.0, "family breaks") == "13"
-    assert metric_text(-4.52, "mix sample peak, dBFS") == "−4.5"
-    assert metric_text(None, "anything") == "–"
 
 
 def test_times_are_minutes_seconds_and_tenths():
