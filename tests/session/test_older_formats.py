@@ -50,7 +50,7 @@ def test_a_move_of_an_older_file_is_data_now(version):
 def test_a_move_that_was_never_measured_stays_so():
     session = store.decode(old_file(line("Trim", move={**RECORD, "after": None})), "a")
     (entry,) = session.ledger
-    assert accounts.outcome(entry, stands=True) == "measured"
+    assert accounts.outcome(entry, stands=True) == "unknown"
     assert accounts.waiting(session) == []
 
 
