@@ -80,7 +80,8 @@ def changed(**values) -> bytes:
 
 
 def test_a_state_that_waits_is_read_back():
-    assert store.decode(store.encode(waiting()), "a") == waiting()
+    made = waiting()
+    assert store.decode(store.encode(made), "a") == made
 
 
 @pytest.mark.parametrize(
