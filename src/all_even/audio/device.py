@@ -22,10 +22,10 @@ BLOCK_FRAMES = 512
 LOST_S = 0.5
 """Without a block for so long, a device that has ended by itself is lost."""
 PATIENCE_S = 3.0
-"""So long one that says it still runs may be silent: where it ran dry on a busy machine, a sound server asks for a
+"""How long one that says it still runs may be silent: where it ran dry on a busy machine, a sound server asks for a
 few blocks at once and then takes its time (1.8 s measured, with a silent sink of a common server)."""
 START_S = 5.0
-"""So long one may take before its first block: a server that starts, a wireless loudspeaker that wakes up."""
+"""How long one may take before its first block: a server that starts, a wireless loudspeaker that wakes up."""
 BUFFERS = (0, 512, 1024, 2048, 4096)
 """Frames that may be asked for; 0 leaves it to the device, as short as it can."""
 

@@ -27,7 +27,7 @@ MOST_MADE = 8
 MOST_TASTES = 3
 """More matters of taste than these stand folded together behind one line."""
 MOMENT_S = 0.012
-"""So long cards are made without a pause for what else is waiting."""
+"""How long cards are made without a pause for what else is waiting."""
 SOON_MS = 40
 """What arrives within so long is shown together."""
 Step = Callable[[], object]

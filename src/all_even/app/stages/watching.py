@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from all_even.figures.book.look import Look
 
 AT_REST_MS = 150
-"""So long after the last change what changed is measured again."""
+"""How long after the last change it is measured again."""
 
 
 class Watching(QObject):

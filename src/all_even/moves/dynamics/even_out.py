@@ -32,7 +32,7 @@ from all_even.session.tracks.roles import family_of
 
 AIM = Parameter("Aim: share of the spread", "", 0.3, 0.9, 0.6, 0.05, decimals=2)
 GENTLER = (0.0, 0.1, 0.2)
-"""So much less is aimed for where the first aim costs too much."""
+"""How much less is aimed for, one after the other, where the first aim costs too much."""
 KNEE_DB, RMS_MS, RATIO = 6.0, 10.0, 4.0
 WITHIN_DB = 0.15
 TIMES_MS = {"winds & brass": (5.0, 150.0)}

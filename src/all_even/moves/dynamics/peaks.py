@@ -27,7 +27,7 @@ from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
 STAND_OUT_DB = 3.0
-"""So far the highest peak stands over the 90th percentile of them where it is worth holding. Our own rule."""
+"""How far the highest peak has to stand over the 90th percentile of them to be worth holding. Our own rule."""
 FEWEST = 8
 ABOVE_DB = 0.5
 USUAL_PERCENT = 90

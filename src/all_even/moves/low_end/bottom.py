@@ -26,7 +26,7 @@ MEASURED = ("files", "order", "levels", "strips", "routing")
 WORTH_DB = 0.5
 """Under this a fader does as well."""
 MOST_COVERED = 0.01
-"""So much more of kick or bass may be covered after a clearing: under the grain of the figure."""
+"""How much more of kick or bass may be covered after a clearing: under the grain of the figure."""
 STATIC_TOLERANCE_DB, DYNAMIC_TOLERANCE_DB = 0.2, 0.35
 
 

@@ -26,7 +26,7 @@ from all_even.session.model.strips import Lane
 CUTOFF_HZ = 30.0
 UNDER_HZ, OVER_HZ = (8.0, 24.0), (30.0, 250.0)
 LEAST_DB = -26.0
-"""So much of it, re 30 to 250 Hz, is worth a filter."""
+"""Level, re 30 to 250 Hz, from which it is worth a filter."""
 MOST_PEAK_DB = 1.0
 
 

@@ -26,7 +26,7 @@ WITHIN_DB, DOWN_DB = 6.0, 20.0
 LONG_MS, CONTESTED_MS = 200.0, 60.0
 AIM, REFUSED = 0.6, 0.75
 CLEAR_S = 0.03
-"""So long before the next hit its own rise begins to show in a smoothed envelope."""
+"""How long before the next hit its own rise begins to show in a smoothed envelope."""
 RATIO, RANGE_DB, ATTACK_MS, HEARS_HZ = 4.0, 30.0, 0.3, 250.0
 THRESHOLDS_DB, HOLDS_MS, RELEASES_MS = (-6.0, -9.0, -12.0, -16.0, -20.0), (0.0, 20.0, 40.0), (20.0, 40.0, 80.0)
 

@@ -29,7 +29,7 @@ from all_even.session.tracks.classes import is_low_end
 from all_even.session.tracks.importance import importance
 
 LEAST_COST = 0.03
-"""So much of the victim has to be hidden by the masker alone."""
+"""Share of the victim that the masker alone has to hide."""
 MOST_OVERLAP = 0.5
 """Of the masker's time in which the victim plays too; above, a standing band costs no more."""
 LEAST_FOR_VICTIM, LEAST_GAIN = 0.01, 0.0003

@@ -32,7 +32,7 @@ GROSS_DB, BESIDE_LIKE_DB, OTHER_NOTES_DB, SUBSTANCE_DB = 7.0, 5.0, 15.0, 26.0
 """What differs by more than 15 dB plays other notes."""
 FEWEST_NOTES, MOST_LYING = 6, 3
 LIES_ON = 0.02
-"""So much of what another has in a zone is hidden by it."""
+"""Share of another's zone that it has to hide."""
 BASS_PLACE_HZ, ON_BASS_DB, LEAST_TOGETHER = 160.0, -16.0, 0.15
 DB_PER_HIDDEN = 100.0
 """For the order among places only: a tenth of another hidden ranks like 10 dB."""

@@ -22,7 +22,7 @@ from all_even.session.model.settings import WorkSettings
 from all_even.session.tracks.importance import weight_of
 
 LEAST_GAIN = 0.003
-"""So much less of the session has to be hidden (our own rule: three times what a rendered promise is beside)."""
+"""How much less of the session has to be hidden (our own rule: three times what a rendered promise is beside)."""
 LEAST_OF_ONE = 0.015
 ROUNDS, STEP_DB = 6, 0.5
 """...and so much less of at least one source."""

@@ -8,14 +8,15 @@ from typing import Annotated, ClassVar, Literal
 from all_even.dsp.processor import Described, named, setting
 
 BESIDE_DB = 1.5
-"""So far from its target the peak of the mix is left alone. Common practice: a mix peaks between -6 and -3 dBFS."""
+"""Distance from its target within which the peak of the mix is left alone. Common practice: a mix peaks between -6 and
+-3 dBFS."""
 Peak = Annotated[float, setting("Peak of the mix", "dBFS", -18.0, -1.0, step=0.5)]
 Working = Annotated[float, setting("Working level", "dBFS", -36.0, -6.0, step=1.0, decimals=0)]
 WorkingPeak = Annotated[float, setting("Working peak", "dBFS", -24.0, 0.0, step=1.0, decimals=0)]
 StationGain = Annotated[float, setting("Gain of a station", "dB", 0.0, 3.0, step=0.5)]
 WORKING_WITHIN_DB = 6.0
-"""So far from the working level a level does no harm. Common practice: into what answers to level about -18 dBFS RMS
-while playing, peaks under about -6."""
+"""Distance from the working level within which a level does no harm. Common practice: into what answers to level about
+-18 dBFS RMS while playing, peaks under about -6."""
 Offset = Annotated[float, setting("Lead", "LU", -24.0, 12.0, step=0.5)]
 Glue = Annotated[float, setting("Glue of the mix", "dB", 0.5, 6.0, step=0.5)]
 Weight = Literal["lead", "carrying", "usual", "layer", "guide"]

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 Array = NDArray[np.float64]
 AT_REST_MS = 120
-"""So long after the last change what changed is heard again."""
+"""How long after the last change it is measured again."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)

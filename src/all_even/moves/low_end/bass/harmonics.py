@@ -38,7 +38,7 @@ DRIVEN_DB, PERCENTILE = 6.0, 99.0
 STEPS_LU = (-12.0, -6.0, 0.0)
 """How loud the return is, re the bass."""
 AIM_LU, LEAST_LU = 2.0, 0.5
-"""So much less should be lost; the softest return that does it is taken."""
+"""Gain that is aimed for, by the softest return that reaches it; and the least that is worth a move."""
 
 
 def small_lufs(samples: NDArray[np.floating], rate: int) -> float | None:

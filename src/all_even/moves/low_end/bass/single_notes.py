@@ -25,7 +25,7 @@ TIMES_WITHIN = 2.0
 LEAST_RANGE_DB = 3.0
 Q = 6.0
 GAINED_DB = 0.7
-"""So much smaller the spread has to become."""
+"""By how much the spread has to shrink."""
 
 
 def bells(found: BassLine) -> list[tuple[int, float]]:

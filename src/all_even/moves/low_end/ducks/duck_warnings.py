@@ -21,7 +21,7 @@ SHALLOW_SHARE = 0.5
 STEPS_DB, AWAY_S = 3.0, 0.040
 """A step of so much so far from any hit is no answer to the kick."""
 SOFTER_DB = 2.0
-"""So much softer wherever the kick plays, a bass is heard to come up where it pauses."""
+"""How much softer a bass has to be while the kick plays to be heard coming up where the kick pauses."""
 MOST_TIMES = 3
 LEAST_DEPTH_DB = 1.0
 
