@@ -417,7 +417,7 @@ def test_a_template_is_kept_proposed_and_forgotten(capsys, short_folder, tmp_pat
 
 def test_a_tempo_may_come_from_a_midi_file_and_an_anchor_be_named(capsys, short_folder, tmp_path):
     from all_even.session.file import store
-    from tests.measure.test_hits import midi_file
+    from tests.measure.sounds import midi_file
 
     said = [("set_tempo", 0, {"tempo": 500_000}), ("time_signature", 0, {"numerator": 3, "denominator": 4})]
     path = tmp_path / "song.alleven"

@@ -21,6 +21,7 @@ from all_even.engine.render import render
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.strips import MIX, NOWHERE
 from tests.app.conftest import NO_STAGE
+from tests.app.mouse import drag
 from tests.conftest import RATE
 
 
@@ -340,13 +341,6 @@ def test_shares_in_the_lanes_are_those_of_the_bench(routed):
     assert len(into) >= 2
     for branch in into:
         assert branch.share_lu == pytest.approx(rows[desk.session.strip_name(ids[branch.row])], abs=1e-9)
-
-
-def drag(widget, start: QPoint, end: QPoint) -> None:
-    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
-    for part in (0.5, 1.0):
-        QTest.mouseMove(widget, start + (end - start) * part)
-    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
 
 
 def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):

@@ -17,7 +17,7 @@ from all_even.session.editing import edits
 from all_even.session.file import store
 from all_even.session.file.new import inspect_all, new_session, sound_paths
 from tests.app.conftest import NO_STAGE
-from tests.figures.elsewhere.test_references import references
+from tests.figures.elsewhere.mixes import references
 from tests.moves import check_sessions
 from tests.moves.space_sessions import by_role
 

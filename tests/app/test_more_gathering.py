@@ -13,7 +13,7 @@ from all_even.dsp.tone.passes import HighPass
 from all_even.session.editing import chain_edits, clip_edits, edits
 from all_even.session.file import store
 from all_even.session.machine import references, template
-from tests.measure.test_hits import midi_file
+from tests.measure.sounds import midi_file
 
 
 @pytest.fixture

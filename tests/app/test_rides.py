@@ -16,7 +16,7 @@ from all_even.session.file import store
 from all_even.session.model.on_time_line import SectionMark
 from all_even.session.song import song_map
 from tests.app.conftest import NO_STAGE
-from tests.app.test_buses import drag
+from tests.app.mouse import drag
 from tests.moves import rides_sessions
 from tests.moves.rides_sessions import CHORUS_S, END_S, WORDS_S
 from tests.moves.space_sessions import by_role

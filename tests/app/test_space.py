@@ -17,7 +17,7 @@ from all_even.dsp.space.reverb_starts import STARTS
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model import space
 from tests.app.conftest import NO_STAGE
-from tests.app.test_buses import drag
+from tests.app.mouse import drag
 from tests.moves import space_sessions
 from tests.moves.space_sessions import ALL, CUT, by_role, with_return
 

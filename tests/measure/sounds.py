@@ -73,3 +73,28 @@ def plucked(notes, seconds: float, *, slope: float = 1.2, gap_s: float = 0.04) -
         part = (tone * envelope)[: len(out) - at]
         out[at : at + len(part)] += 0.2 * part
     return out
+
+
+def pink(seconds: float, seed: int = 0) -> np.ndarray:
+    """Equal power in each octave: a density of -3.01 dB per octave."""
+    count = round(seconds * RATE)
+    spectrum = np.fft.rfft(np.random.default_rng(seed).standard_normal(count))
+    hz = np.fft.rfftfreq(count, 1.0 / RATE)
+    spectrum[1:] /= np.sqrt(hz[1:])
+    sound = np.fft.irfft(spectrum, count)
+    return 0.1 * sound / np.abs(sound).max()
+
+
+def both(mono: np.ndarray) -> np.ndarray:
+    return np.stack([mono, mono], axis=1)
+
+
+def midi_file(path, messages, ticks=480):
+    import mido
+
+    file = mido.MidiFile(ticks_per_beat=ticks)
+    track = mido.MidiTrack()
+    track.extend(mido.MetaMessage(kind, time=time, **values) for kind, time, values in messages)
+    file.tracks.append(track)
+    file.save(path)
+    return path

@@ -8,6 +8,7 @@ from all_even.audio import midi
 from all_even.errors import UserError
 from all_even.measure.time import hits
 from all_even.measure.time.traces import trace_samples
+from tests.measure.sounds import midi_file
 
 RATE = 48_000
 
@@ -69,17 +70,6 @@ def test_a_broken_midi_file_is_one_sentence(tmp_path, content):
     with pytest.raises(UserError) as caught:
         midi.hits_s(path)
     assert str(caught.value).startswith("broken.mid ")
-
-
-def midi_file(path, messages, ticks=480):
-    import mido
-
-    file = mido.MidiFile(ticks_per_beat=ticks)
-    track = mido.MidiTrack()
-    track.extend(mido.MetaMessage(kind, time=time, **values) for kind, time, values in messages)
-    file.tracks.append(track)
-    file.save(path)
-    return path
 
 
 @pytest.mark.parametrize(

@@ -8,7 +8,7 @@ from scipy import signal
 from all_even.measure.level import passage, zones
 from all_even.measure.level.passage import slope_db_per_octave
 from all_even.measure.pitch import key as keys
-from tests.measure.sounds import plucked
+from tests.measure.sounds import both, pink, plucked
 
 RATE = 48_000
 
@@ -16,20 +16,6 @@ RATE = 48_000
 def of(sound: np.ndarray, rate: int = RATE):
     sound = np.ascontiguousarray(sound, dtype=np.float32)
     return passage.passage(lambda start, count: sound[start : start + count], len(sound), sound.shape[1], rate)
-
-
-def pink(seconds: float, seed: int = 0) -> np.ndarray:
-    """Equal power in each octave: a density of -3.01 dB per octave."""
-    count = round(seconds * RATE)
-    spectrum = np.fft.rfft(np.random.default_rng(seed).standard_normal(count))
-    hz = np.fft.rfftfreq(count, 1.0 / RATE)
-    spectrum[1:] /= np.sqrt(hz[1:])
-    sound = np.fft.irfft(spectrum, count)
-    return 0.1 * sound / np.abs(sound).max()
-
-
-def both(mono: np.ndarray) -> np.ndarray:
-    return np.stack([mono, mono], axis=1)
 
 
 def test_the_loudest_twenty_seconds_are_found():

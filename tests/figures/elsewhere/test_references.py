@@ -15,7 +15,8 @@ from all_even.session.file import store
 from all_even.session.file.new import add_reference
 from all_even.session.model.on_time_line import Loop
 from tests.engine.sessions import Memory
-from tests.measure.test_passage import both, pink
+from tests.figures.elsewhere.mixes import references
+from tests.measure.sounds import both, pink
 from tests.moves import check_sessions
 
 RATE = 48_000
@@ -24,21 +25,6 @@ RATE = 48_000
 @pytest.fixture(scope="module")
 def look(tmp_path_factory):
     return check_sessions.dark(tmp_path_factory.mktemp("dark"))
-
-
-def references(folder, count, tilt_db=0.0):
-    """Finished mixes of pink noise, each a little its own; louder than any mix."""
-    paths = []
-    for seed in range(count):
-        sound = pink(22.0, seed)
-        spectrum = np.fft.rfft(sound)
-        hz = np.maximum(np.fft.rfftfreq(len(sound), 1.0 / RATE), 20.0)
-        spectrum *= (hz / 1000.0) ** (0.05 * (seed - count / 2) + tilt_db / 6.02)
-        sound = np.fft.irfft(spectrum, len(sound))
-        path = folder / f"Finished {seed}.wav"
-        soundfile.write(path, both(0.7 * sound / np.abs(sound).max()), RATE)
-        paths.append(path)
-    return paths
 
 
 def with_references(look, paths):
