@@ -1,12 +1,15 @@
 """Moves of the low end on sessions made for them: each finds its own case, says what it is worth, and keeps its
 word."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 
 from all_even import stages
 from all_even.dsp.ducking.ducker import Ducker
 from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.book.book import Book
 from all_even.figures.low_end import low_end
 from all_even.figures.low_end.low_copies import copies
 from all_even.figures.low_end.low_end import pair
@@ -282,3 +285,17 @@ def test_where_a_low_ceiling_would_work_all_the_time_the_limiter_gets_a_higher_o
 
 def test_a_bass_that_peaks_over_the_kick_all_the_time_gets_no_limiter(colliding):
     assert making.propose(colliding, [kick_and_bass.KIND]) == []
+
+
+def test_the_duck_is_fitted_on_no_more_threads_than_its_look_may_use(colliding, monkeypatch):
+    """While music plays a look has one."""
+    asked, hear = [], Book.hear
+
+    def listening(self, session, wanted, **more):
+        asked.append(more["workers"])
+        hear(self, session, wanted, **more)
+
+    monkeypatch.setattr(Book, "hear", listening)
+    alone = dataclasses.replace(colliding, book=Book(colliding.book.sources), workers=1)
+    assert duck.fitted(alone) is not None
+    assert set(asked) == {1}
