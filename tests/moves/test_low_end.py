@@ -296,6 +296,9 @@ def test_the_duck_is_fitted_on_no_more_threads_than_its_look_may_use(colliding, 
         hear(self, session, wanted, **more)
 
     monkeypatch.setattr(Book, "hear", listening)
-    alone = dataclasses.replace(colliding, book=Book(colliding.book.sources), workers=1)
+    kick = next(lane.id for lane in colliding.session.lanes if lane.role == "kick")
+    bright = Equaliser(bands=(Band(frequency_hz=4000.0, gain_db=3.0),))  # with a chain it has to be rendered
+    session = chain_edits.add_station(colliding.session, kick, bright)
+    alone = dataclasses.replace(colliding.at(session), book=Book(colliding.book.sources), workers=1)
     assert duck.fitted(alone) is not None
     assert set(asked) == {1}
