@@ -9,7 +9,7 @@ from all_even.dsp.processor import Single
 from all_even.figures.book.book import Book
 from all_even.figures.book.look import Look
 from all_even.moves import making
-from all_even.moves.buses import finding, silent_trigger, tracks
+from all_even.moves.buses import finding, kick_and_bass, silent_trigger, tracks
 from all_even.moves.gather import names
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.session import Session
@@ -55,6 +55,16 @@ def test_the_safety_limiter_leaves_the_kick_alone_and_holds_the_sum(look):
     alone = chain_edits.set_chain(_only(after.session, bus.id, tracks.KICKS), bus.id, [])
     kick = after.at(alone).loudest(bus.id)
     assert 20 * np.log10(np.abs(kick).max()) < bus.chain[0].ceiling_db + 0.01
+
+
+@pytest.mark.parametrize(("strongest_db", "is_offered"), [(0.25, False), (0.35, True)])
+def test_the_safety_limiter_is_offered_where_it_takes_more_than_can_be_told(
+    look, monkeypatch, strongest_db, is_offered
+):
+    trial = kick_and_bass.Trial(over_kick_db=0.3, strongest_db=strongest_db, share=0.01, ripple_db=None)
+    monkeypatch.setattr(kick_and_bass, "tried", lambda *_: iter([trial]))
+    offered = kick_and_bass.KIND.proposals().compute(look, "session")
+    assert [move.expected for move in offered] == [-strongest_db] * is_offered
 
 
 def _only(session: Session, bus: str, roles: frozenset[str]) -> Session:

@@ -30,7 +30,7 @@ from all_even.session.model.strips import MIX, Lane
 NAME = "Kick & bass"
 OVER_KICK_DB = (0.3, 1.0, 2.0, 3.0)
 """How far over the kick's own peak the safety ceiling stands: the lowest that does no harm."""
-LEAST_DB, MOST_OF_THE_TIME, WORKING_DB = 0.2, 0.15, 0.1
+MOST_OF_THE_TIME, WORKING_DB = 0.15, 0.1
 RELEASE_MS = 80.0
 
 CEILING = numbers(Limiter)["ceiling_db"]
@@ -42,7 +42,7 @@ def propose(look: Look) -> list[Proposal]:
     if not kick or not bass or shared_bus(session, kick, bass) or bus_named(session, NAME) is not None:
         return []
     trial = next((item for item in tried(look, kick, bass) if item.is_clean), None)
-    if trial is None or trial.strongest_db < LEAST_DB:
+    if trial is None:
         return []
     just = "just" if trial.over_kick_db == OVER_KICK_DB[0] else f"{number(trial.over_kick_db)} dB"
     return [
@@ -62,6 +62,7 @@ def propose(look: Look) -> list[Proposal]:
             metric=STRONGEST_GAIN,
             arguments={"bus": NAME, "station": "Limiter"},
             before=0.0,
+            expected=-trial.strongest_db,
             source="trial",
             weight=5.0,
         )
