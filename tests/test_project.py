@@ -33,9 +33,8 @@ def test_every_command_is_documented():
 def test_the_start_page_needs_no_numeric_library():
     """It has to be on screen before scipy and numba are loaded."""
     code = (
-        "import sys; from all_even.app.starting.start import make_application; app = make_application();"
-        "from all_even.app.desk import Desk; from all_even.app.window import MainWindow;"
-        "window = MainWindow(Desk()); window.show();"
-        "sys.exit(any(name in sys.modules for name in ('scipy', 'numba')))"
+        "import sys; from all_even.app.starting.start import make_application; app = make_application();from "
+        "all_even.app.desk import Desk; from all_even.app.window import MainWindow;window = MainWindow(Desk()); "
+        "window.show();sys.exit(any(name in sys.modules for name in ('scipy', 'numba')))"
     )
     assert subprocess.run([sys.executable, "-c", code]).returncode == 0

@@ -3,9 +3,8 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton
+from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from all_even.app.bench import ruler
 from all_even.app.stages.buses import rivers as rivers_drawn
@@ -21,7 +20,7 @@ from all_even.engine.render import render
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.strips import MIX, NOWHERE
 from tests.app.conftest import NO_STAGE
-from tests.app.mouse import drag
+from tests.app.mouse import drag, turn
 from tests.conftest import RATE
 
 
@@ -131,10 +130,10 @@ def test_the_level_path_shows_what_was_measured_after_each_station(routed):
         lane for lane in desk.session.lanes if desk.measures(lane.id) and desk.measures(lane.id).integrated_lufs
     )
     desk.select((lane.id,))
-    quiet_before = bench.path._stops[0].level.rms_dbfs
+    quiet_before = bench.path.stops[0].level.rms_dbfs
     desk.edit(lambda s: chain_edits.add_station(s, lane.id, Gain(gain_db=-6.0)))
     routed.measured()
-    entered, after, fader = bench.path._stops
+    entered, after, fader = bench.path.stops
     assert entered.level.rms_dbfs == pytest.approx(quiet_before, abs=0.3)
     assert after.level.rms_dbfs == pytest.approx(entered.level.rms_dbfs - 6.0, abs=0.01)
     assert fader.level.rms_dbfs == pytest.approx(after.level.rms_dbfs + lane.level_db, abs=0.01)
@@ -147,9 +146,9 @@ def test_a_key_is_chosen_by_name_and_said_plainly(routed):
     desk.edit(lambda s: chain_edits.add_station(s, target, Compressor()))
     desk.select((target,))
     bench.open(desk.session.chain(target)[0].id)
-    bench.station._set_key(source)
+    bench.station.set_key(source)
     assert desk.session.chain(target)[0].key.source == source
-    assert bench.path._stops[1].keyed_by == desk.session.strip_name(source)
+    assert bench.path.stops[1].keyed_by == desk.session.strip_name(source)
     assert f"keyed by {desk.session.strip_name(source)}" in desk.session.ledger[-1].text
     rivers = routed.window.workbench.lanes.body.rivers
     ids = routed.window.workbench.lanes.lane_ids()
@@ -165,12 +164,12 @@ def test_matching_gives_back_what_a_station_took(routed):
     desk.select((lane,))
     routed.measured()
     bench.open(desk.session.chain(lane)[0].id)
-    taken = bench.path._stops[1].level.rms_dbfs - bench.path._stops[0].level.rms_dbfs
+    taken = bench.path.stops[1].level.rms_dbfs - bench.path.stops[0].level.rms_dbfs
     assert taken < -1.0
     bench.station.match.click()
     routed.measured()
     assert desk.session.chain(lane)[0].makeup_db == pytest.approx(-taken, abs=0.02)
-    assert bench.path._stops[1].level.rms_dbfs == pytest.approx(bench.path._stops[0].level.rms_dbfs, abs=0.1)
+    assert bench.path.stops[1].level.rms_dbfs == pytest.approx(bench.path.stops[0].level.rms_dbfs, abs=0.1)
 
 
 def test_a_bus_tells_what_its_dynamics_do_to_each_member(routed):
@@ -179,7 +178,7 @@ def test_a_bus_tells_what_its_dynamics_do_to_each_member(routed):
     desk.edit(lambda s: chain_edits.add_station(s, bus, Compressor(threshold_db=-50.0, ratio=8.0, attack_ms=1.0)))
     desk.select((bus,))
     routed.measured()
-    rows = bench.changes._rows
+    rows = bench.changes.rows
     assert {name for name, _, _ in rows} == {desk.session.lanes[0].name, desk.session.lanes[1].name}
     known = [change for _, _, change in rows if change is not None]
     assert known
@@ -191,10 +190,10 @@ def test_groups_convert_and_dissolve_without_changing_the_mix(routed):
     bus = desk.session.buses[0].id
     before = np.concatenate(list(render(desk.plan())))
     desk.select((bus,))
-    bench.form._convert()
+    bench.form.convert.click()
     assert [group.id for group in desk.session.folder_groups] == [bus]
     np.testing.assert_allclose(np.concatenate(list(render(desk.plan()))), before, atol=1e-9)
-    bench.form._convert()
+    bench.form.convert.click()
     assert [item.id for item in desk.session.buses] == [bus]
     bench.form.remove_current()
     assert desk.session.buses == ()
@@ -238,7 +237,7 @@ def test_what_is_played_through_chains_and_buses_equals_the_print(routed):
     for target, words in ((bus, "comp"), (lane, "limiter")):
         desk.select((target,))
         routed.window.workbench.bench.of("buses").add.setText(words)
-        routed.window.workbench.bench.of("buses")._add_typed()
+        routed.window.workbench.bench.of("buses").add_typed()
     desk.edit(lambda s: edits.set_trim(s, -14.0))
     routed.measured()
     assert desk.plan().latency > 0
@@ -257,7 +256,7 @@ def test_nowhere_makes_a_silent_trigger_of_a_lane(routed):
     desk, bench = routed.desk, routed.window.workbench.bench.of("buses")
     lane = desk.session.lanes[2].id
     desk.select((lane,))
-    bench.form._route(NOWHERE)
+    bench.form.route(NOWHERE)
     assert desk.session.strip(lane).destination == NOWHERE
     assert "goes to nowhere" in desk.session.ledger[-1].text
 
@@ -335,7 +334,7 @@ def test_shares_in_the_lanes_are_those_of_the_bench(routed):
     desk = routed.desk
     bus = desk.session.buses[0]
     desk.select((bus.id,))
-    rows = {name: share for name, share, _ in routed.window.workbench.bench.of("buses").changes._rows}
+    rows = {name: share for name, share, _ in routed.window.workbench.bench.of("buses").changes.rows}
     rivers, ids = routed.window.workbench.lanes.body.rivers, routed.window.workbench.lanes.lane_ids()
     into = [item for item in rivers.branches if item.column == rivers.columns.index(bus.id) and item.open]
     assert len(into) >= 2
@@ -359,7 +358,7 @@ def test_a_bar_of_an_equaliser_is_dragged_as_one_step_of_undo(routed):
     assert moved[0] == bands[0]
     assert moved[1].frequency_hz == pytest.approx(2000.0 * 1000.0**0.1, rel=0.03)
     assert moved[1].gain_db == pytest.approx(7.0, abs=0.4)
-    assert bench.station._band == 1
+    assert bench.station.band == 1
     desk.undo()
     assert desk.session.lanes == before.lanes
     assert desk.session.chain(lane)[0].bands == bands
@@ -374,9 +373,7 @@ def test_the_wheel_over_a_bar_sets_q_and_linear_phase_says_what_it_costs(routed)
     routed.settle_paint()
     drawing = bench.station.drawing
     at = QPointF(ruler.x_of(drawing.plot(), 2000.0), drawing.plot().center().y() - 8)
-    turn = QWheelEvent(at, drawing.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
-                       Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
-    QApplication.sendEvent(drawing, turn)
+    turn(drawing, at, 1)
     (station,) = desk.session.chain(lane)
     assert station.bands[0].q == pytest.approx(1.1)
     desk.edit(lambda s: chain_edits.change_station(s, lane, station.id, phase="linear"))

@@ -75,10 +75,10 @@ def test_the_lane_that_vanishes_is_told_and_a_press_goes_there(rig):
     assert "vanishes there" in found.side.said.text()
     rig.desk.select((by_role(rig.desk.session, "lead voice"),))
     assert "of its loudness here" in found.side.said.text()
-    line = next(i for i, (lane, _) in enumerate(found._listed) if lane == bass)
+    line = next(i for i, (lane, _) in enumerate(found.listed) if lane == bass)
     found.side.pressed.emit(line)
     assert rig.desk.current == bass
-    assert found.shown.key == found._listed[line][1]
+    assert found.shown.key == found.listed[line][1]
 
 
 def test_a_press_on_a_cell_looks_at_that_system_and_its_assumptions_are_said(rig):
@@ -180,7 +180,7 @@ def begun(rig):
     row = next(i for i, name in enumerate(names) if "as it was" in name)
     view.list.item(row).setCheckState(CHECKED)
     view.way.setCurrentIndex(1)
-    view._way_changed()
+    view.way_changed()
     view.begin()
     rig.wait(lambda: view.blind.ready)
     yield rig, view.blind
@@ -243,14 +243,14 @@ def test_who_leaves_gives_it_up_and_nothing_is_kept(begun):
 
 def test_a_move_whose_rule_stumbles_ends_the_comparison_with_a_sentence(rig, monkeypatch, defects):
     from all_even import stages
-    from all_even.app.stages.check.blind_run import Option, blind_of
+    from all_even.app.stages.check.blind_run import BlindRun, Option
     from tests.moves.looks import find
 
     def breaks(_look, _move):
         raise ZeroDivisionError
 
     desk = rig.desk
-    before, run = desk.session, blind_of(desk)
+    before, run = desk.session, desk.shared(BlindRun)
     move = find(desk.figures.look(), "balance.all-even")
     kinds = stages.kinds()
     broken = replace(kinds[move.kind], prepare=breaks, parameters={})
@@ -271,14 +271,14 @@ def test_a_fault_heard_elsewhere_comes_back_when_the_song_is_opened(rig, tmp_pat
     notes = rig.window.workbench.side.notes
     notes.text.setText("bass booms")
     notes.heard_on.setCurrentText("a car")
-    notes._add()
+    notes.add()
     assert rig.desk.session.notes[-1].is_open
     assert "heard on a car, open" in notes.list.item(notes.list.count() - 1).text()
     notes.list.setCurrentRow(notes.list.count() - 1)
-    notes._settle()
+    notes.settle.click()
     assert not rig.desk.session.notes[-1].is_open
     notes.list.setCurrentRow(notes.list.count() - 1)
-    notes._settle()
+    notes.settle.click()
     assert rig.desk.session.notes[-1].is_open
 
 
@@ -311,7 +311,7 @@ def test_the_copy_the_delivery_and_the_sheets_are_written_from_the_window(one_wi
     found.copy.make()
     one_window.wait(lambda: "written" in found.copy.result.text())
     assert soundfile.info(tmp_path / "copy.wav").frames > 0
-    assert found.copy.limits._chosen is not None
+    assert found.copy.limits.chosen is not None
     found.show_view(2)
     found.delivery.place.setText(str(tmp_path / "delivery"))
     found.delivery.write()

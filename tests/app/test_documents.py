@@ -221,7 +221,7 @@ def test_a_folder_group_is_shown_in_every_stage(opened):
         desk.set_stage(stage)
         opened.settle_paint()
         assert not opened.window.grab().isNull()
-    opened.window.workbench.lanes.body.nudge(1, fine=False, pan=True)
+    opened.window.workbench.lanes.body.nudge(1, other=True)
     opened.window.workbench.lanes.toggle("mute")
     assert desk.session.folder_groups[0].mute
 

@@ -54,7 +54,7 @@ def shown(rig) -> DynamicsBench:
     """The bench, once all of it is of the session as it is."""
     found = bench(rig)
     rig.wait(lambda: not found.shown.is_stale())
-    rig.wait(lambda: not rig.desk.work.busy("movement"))
+    rig.wait(lambda: not rig.desk.work.busy("dynamics"))
     return found
 
 
@@ -169,7 +169,7 @@ def test_a_dot_is_heard_where_it_is_pressed(opened, monkeypatch):
     monkeypatch.setattr(opened.desk.ears, "play_from", played.append)
     for drawing in (found.transfer, found.along):
         plot = drawing.plot()
-        xs, ys = found.transfer._points(plot) if drawing is found.transfer else found.along._points(plot)[:3:2]
+        xs, ys = found.transfer.points(plot) if drawing is found.transfer else found.along.points(plot)[:3:2]
         QTest.mouseClick(drawing, Qt.MouseButton.LeftButton, pos=QPoint(round(xs[4]), round(ys[4])))
     starts = found.shown.of(opened.desk.current).units.starts_s
     assert len(played) == 2
@@ -184,25 +184,25 @@ def test_each_sibilant_is_marked_and_heard_where_it_is(opened, monkeypatch):
     desk.select((lane(opened, "Lead vox"),))
     found = shown(opened)
     move = next(item for item in desk.moves.at("dynamics") if item.kind == soften.KIND.id)
-    assert found.along._places_s == soften.starts_s(move)
+    assert found.along.places_s == soften.starts_s(move)
     played = []
     monkeypatch.setattr(desk.ears, "play_from", played.append)
     plot = found.along.plot()
-    at = QPoint(round(found.along._marks(plot)[3]), round(plot.bottom() - 4))
+    at = QPoint(round(found.along.marks(plot)[3]), round(plot.bottom() - 4))
     QTest.mouseClick(found.along, Qt.MouseButton.LeftButton, pos=at)
     assert played == [pytest.approx(soften.starts_s(move)[3] - 0.15)]
     desk.moves.apply(move)
     opened.wait(lambda: found.sibilants()[1])
     shown(opened)
-    assert found.along._ridden
-    assert len(found.along._places_s) == len(soften.starts_s(move))
+    assert found.along.ridden
+    assert len(found.along.places_s) == len(soften.starts_s(move))
 
 
 def test_nothing_works_on_a_lane_until_a_compressor_is_added(opened):
     found = shown(opened)
     found.show_view(1)
     assert found.stations.currentWidget() is found.none
-    found._add_compressor()
+    found.add_compressor()
     shown(opened)
     assert found.stations.currentWidget() is found.station
     assert found.without.isEnabled()
@@ -213,7 +213,7 @@ def test_two_stations_get_a_button_each(opened):
     strip = opened.desk.current
     opened.desk.edit(lambda s: chain_edits.add_station(s, strip, Gate(threshold_db=-60.0)))
     shown(opened)
-    buttons = found._chain_buttons()
+    buttons = found.chain_buttons()
     assert [button.text() for button in buttons] == ["Comp", "Gate"]
     buttons[1].click()
     shown(opened)
@@ -227,8 +227,8 @@ def test_members_of_the_mix_come_up_and_sink_by_its_compression(opened):
     opened.wait(lambda: not desk.mix_stale)
     found = shown(opened)
     found.show_view(2)
-    opened.wait(lambda: any(row[2] is not None for row in found.members._rows))
-    assert any(abs(row[2]) > 0.1 for row in found.members._rows if row[2] is not None)
+    opened.wait(lambda: any(row[2] is not None for row in found.members.rows))
+    assert any(abs(row[2]) > 0.1 for row in found.members.rows if row[2] is not None)
 
 
 def test_a_crushed_copy_of_the_selection_is_a_move_in_the_ledger(opened):
@@ -255,10 +255,10 @@ def test_matters_of_taste_are_folded_and_no_open_work(opened):
     assert not {card.move_.id for card in tab.cards()} & {move.id for move in tastes}
     facts = next(item for item in stage_facts(opened.desk) if item.key == "dynamics")
     assert len(facts.moves) == len(moves) - len(tastes)
-    tab._turn_fold("dynamics")
+    tab.turn_fold("dynamics")
     opened.wait(lambda: not tab.building)
     assert {move.id for move in tastes} <= {card.move_.id for card in tab.cards()}
-    tab._turn_fold("dynamics")
+    tab.turn_fold("dynamics")
 
 
 def test_marks_are_empty_rings_or_filled():

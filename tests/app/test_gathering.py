@@ -70,8 +70,8 @@ def test_tempo_is_tapped_and_typed_and_sections_are_split_and_named_on_the_strip
     opened.wait(lambda: desk.figures.song is not None)
     act = opened.window.verbs
     act.time.type_tempo()
-    strip._field.setText("98.5 bpm")
-    QTest.keyClick(strip._field, Qt.Key.Key_Return)
+    strip.field.setText("98.5 bpm")
+    QTest.keyClick(strip.field, Qt.Key.Key_Return)
     assert desk.session.song.tempo_bpm == 98.5
     opened.wait(lambda: desk.figures.song.tempo is not None and desk.figures.song.tempo.bpm == 98.5)
     act.time.change("bars later")
@@ -80,8 +80,8 @@ def test_tempo_is_tapped_and_typed_and_sections_are_split_and_named_on_the_strip
     act.time.change("split")
     assert desk.session.song.sections
     act.time.name_section()
-    strip._field.setText("Chorus")
-    QTest.keyClick(strip._field, Qt.Key.Key_Return)
+    strip.field.setText("Chorus")
+    QTest.keyClick(strip.field, Qt.Key.Key_Return)
     assert "Chorus" in {mark.name for mark in desk.session.song.sections}
     act.time.change("sections as found")
     assert desk.session.song.sections == ()
@@ -100,7 +100,7 @@ def test_one_question_at_a_time_and_none_of_another_session(opened, six_bars):
     opened.looks_at = NO_STAGE
     opened.open(six_bars)
     assert asked() == []
-    assert strip._field is None
+    assert strip.field is None
 
 
 def test_the_next_candidate_plays_with_one_key(opened):
@@ -124,7 +124,7 @@ def test_a_seat_is_dragged_to_a_bearing_and_a_row(opened):
     opened.settle_paint()
     plan, lane = bench.seating, desk.session.lanes[0].id
     start = plan.places()[lane].toPoint()
-    there = QPointF(plan._x(0.5), plan._y(4)).toPoint()
+    there = QPointF(plan.x_of(0.5), plan.y_of(4)).toPoint()
     QTest.mousePress(plan, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(plan, there)
     QTest.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=there)

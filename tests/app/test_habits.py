@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QContextMenuEvent, QDropEvent, QKeySequence, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QDropEvent, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 
@@ -24,6 +24,7 @@ from all_even.dsp.processor import Key
 from all_even.dsp.tone.passes import HighPass
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.settings import WorkSettings
+from tests.app.mouse import turn
 
 
 def texts_in(menu: QMenu) -> set[str]:
@@ -33,14 +34,6 @@ def texts_in(menu: QMenu) -> set[str]:
         below = action.menu()
         found |= texts_in(below) if below is not None else {action.text()}
     return found
-
-
-def turn(widget: QWidget, at: QPointF, notches: int, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
-    event = QWheelEvent(
-        at, widget.mapToGlobal(at.toPoint()).toPointF(), QPoint(), QPoint(0, 120 * notches), Qt.MouseButton.NoButton,
-        modifiers, Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
-    QApplication.sendEvent(widget, event)
 
 
 # Every command: by keyboard, in a context menu, in the finder.
@@ -86,7 +79,7 @@ def test_the_menu_of_a_place_begins_with_what_can_be_done_there(opened):
     QApplication.sendEvent(window, event)
     assert "Loop" in [action.text() for action in window.context.actions()]
     window.context.close()
-    assert all(action.isEnabled() for _, action in window.menus._actions)
+    assert all(action.isEnabled() for _, action in window.menus.shown_actions)
 
 
 def test_buses_are_led_and_sent_to_from_the_menu(opened):
@@ -161,7 +154,7 @@ def test_targets_belong_to_the_session_can_be_undone_and_kept_for_all(opened):
     page.controls["mix_peak_dbfs"].value_changed.emit(-6.0)
     assert desk.session.settings.mix_peak_dbfs == -6.0
     assert desk.session.ledger[-1].text == "Setting: peak of the mix −4.5 dBFS → −6.0 dBFS"
-    assert window.workbench.head.transport.level._window == (-7.5, -4.5)
+    assert window.workbench.head.transport.level.window_dbfs == (-7.5, -4.5)
     assert preferences.load().work == WorkSettings()
     page.for_all.click()
     assert preferences.load().work.mix_peak_dbfs == -6.0
@@ -351,7 +344,7 @@ def test_the_song_strip_shows_a_stretch_of_a_long_song_and_turns_pages(opened):
     start, end = strip.shown
     assert end - start == pytest.approx(60.0)
     assert start < 240.0 < end
-    assert strip._seconds(strip._x(250.0)) == pytest.approx(250.0, abs=0.1)
+    assert strip.seconds_at(strip.x_of(250.0)) == pytest.approx(250.0, abs=0.1)
     turn(strip, QPointF(50, 10), 1, Qt.KeyboardModifier.ControlModifier)
     assert strip.shown[1] - strip.shown[0] == pytest.approx(48.0)
     before = strip.shown[0]

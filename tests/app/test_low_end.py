@@ -69,15 +69,15 @@ def test_lanes_with_nothing_at_the_bottom_are_folded_to_one_line(low):
 
 def test_all_ways_to_duck_stand_side_by_side_and_one_is_large(low):
     shown = bench(low)
-    names = [name for name, _, _, _ in shown.small._beats]
+    names = [name for name, _, _, _ in shown.small.beats]
     assert set(names) >= {"keyed", "band", "drawn", "timeline", "pulse", "none", "plain", "keyed_default"}
     assert names[-3:] == ["none", "plain", "keyed_default"]
     box = shown.small.box_of(names.index("pulse")).center().toPoint()
     QTest.mouseClick(shown.small, Qt.MouseButton.LeftButton, pos=box)
-    low.wait(lambda: shown.beat._beat.name == "pulse" and not low.desk.work.busy())
+    low.wait(lambda: shown.beat.beat.name == "pulse" and not low.desk.work.busy())
     assert shown.use.isEnabled()
     shown.choose("none")
-    low.wait(lambda: shown.beat._beat.name == "none")
+    low.wait(lambda: shown.beat.beat.name == "none")
     assert not shown.use.isEnabled()  # a control is to compare with
 
 
@@ -161,20 +161,20 @@ def test_the_owner_is_decided_and_turned_with_undo(low):
 
 def test_figures_stand_before_and_now(low):
     shown = use(low, "drawn")
-    low.wait(lambda: shown._known is not None and not low.desk.work.busy())
-    now, before = shown._known
+    low.wait(lambda: shown.known is not None and not low.desk.work.busy())
+    now, before = shown.known
     assert now.pile_up_db < before["pile_up_db"]
     assert now.focus > before["focus"]
 
 
 def test_another_weight_fits_anew(low):
     shown = bench(low)
-    fit = shown._fit
+    fit = shown.fitted
     shown.figures.weights["kick_over_bass_db"].value_changed.emit(20.0)
     assert low.desk.session.settings.kick_over_bass_db == 20.0
     low.measured()
-    low.wait(lambda: shown._fit is not fit)
-    assert shown._fit.ducks.method("drawn").low.depth_db > fit.ducks.method("drawn").low.depth_db
+    low.wait(lambda: shown.fitted is not fit)
+    assert shown.fitted.ducks.method("drawn").low.depth_db > fit.ducks.method("drawn").low.depth_db
 
 
 def test_the_duck_is_heard_before_it_is_made(low):
@@ -203,7 +203,7 @@ def test_clearings_and_notes_are_drawn(low):
     shown = bench(low)
     for view, drawing in ((1, shown.clearings), (2, shown.notes)):
         shown.show_view(view)
-        low.wait(lambda drawing=drawing: drawing._found is not None)
+        low.wait(lambda drawing=drawing: drawing.found is not None)
         low.settle_paint()
     assert {is_kick(row.lane.role) for row in low.window.workbench.lanes.rows} == {True, False}
     shown.show_view(0)

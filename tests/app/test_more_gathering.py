@@ -33,8 +33,8 @@ def test_a_template_is_saved_and_comes_up_by_itself_on_the_next_folder(opened, s
     desk, strip = opened.desk, opened.window.workbench.head.transport.strip
     desk.edit(lambda s: chain_edits.add_station(s, s.lanes[0].id, HighPass(frequency_hz=40.0)))
     command(opened, "Save as a template …")
-    strip._field.setText("Night crew")
-    QTest.keyClick(strip._field, Qt.Key.Key_Return)
+    strip.field.setText("Night crew")
+    QTest.keyClick(strip.field, Qt.Key.Key_Return)
     assert [item.name for item in template.known()] == ["Night crew"]
     desk.documents.open_folder(short_folder)
     opened.wait(lambda: desk.is_open and desk.session.folders[0].path == str(short_folder))
@@ -65,8 +65,8 @@ def test_clip_gain_is_dragged_section_by_section_and_heard_undone_and_reset(open
     drawing = bench.sections
     assert len(desk.figures.song.sections) >= 2
     box = drawing.box_of(1, drawing.plot())
-    start = QPointF(box.center().x(), drawing._y(drawing.plot(), 1.0)).toPoint()
-    end = QPointF(box.center().x(), drawing._y(drawing.plot(), -5.0)).toPoint()
+    start = QPointF(box.center().x(), drawing.y_of(drawing.plot(), 1.0)).toPoint()
+    end = QPointF(box.center().x(), drawing.y_of(drawing.plot(), -5.0)).toPoint()
     QTest.mousePress(drawing, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(drawing, end)
     QTest.mouseRelease(drawing, Qt.MouseButton.LeftButton, pos=end)
@@ -91,10 +91,10 @@ def test_the_whole_beside_references_is_drawn_and_flags_are_said(opened, write, 
     command(opened, "The whole beside references")
     bench = opened.window.workbench.bench.of("balance")
     assert isinstance(bench, BalanceBench)
-    opened.wait(lambda: bench.whole._whole is not None)
-    assert bench.whole._whole.references == ()
+    opened.wait(lambda: bench.whole.whole is not None)
+    assert bench.whole.whole.references == ()
     bench.add_references.click()
-    opened.wait(lambda: len(bench.whole._whole.references) == 5)
+    opened.wait(lambda: len(bench.whole.whole.references) == 5)
     opened.wait(lambda: any(remark.kind == "zone" for remark in desk.moves.remarks.get("balance", ())))
     assert "outside" in bench.whole.accessibleDescription()
     command(opened, "Forget the references")
@@ -138,14 +138,14 @@ def test_songs_of_a_record_stand_side_by_side_and_a_broken_one_is_said(opened, t
         store.save(edits.replace(song, name=name), folder / f"{name}.alleven")
     (folder / "Zero.alleven").write_text("no session")
     opened.window.show_page("record")
-    page = opened.window._extra["record"]
+    page = opened.window.extra_pages["record"]
     assert isinstance(page, RecordPage)
     page.paths = []
     page.add(sorted(folder.glob("*.alleven")))
-    page._measure(page.paths)
+    page.measure(page.paths)
     opened.wait(lambda: len(page.table.songs) == 3 and not desk.work.busy("record"))
     assert any("Zero.alleven" in sentence for sentence in said)
-    page._measure(page.paths)
+    page.measure(page.paths)
     assert not desk.work.busy("record")  # none was written since
     row = [song.name for song in page.table.songs].index("Three")
     (_, box) = page.table.boxes(0.0)[0]

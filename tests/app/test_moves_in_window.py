@@ -49,20 +49,20 @@ def test_a_move_is_heard_while_it_is_held_as_loud_as_without(rig, six_bars):
     rig.open(six_bars)
     balance = at_balance(rig)
     desk, card = balance.desk, cards(balance)["balance.trim"]
-    before, plan = desk.session, desk.player._wish.plan
+    before, plan = desk.session, desk.player.plan
     QTest.mousePress(card.hear, Qt.MouseButton.LeftButton)
     balance.wait(lambda: desk.hearing.name != "now")
     assert desk.hearing.name == card.move_.title
     change = card.move_.parameters["trim_db"]
     assert desk.hearing.matched_db == pytest.approx(-change, abs=0.05)  # a trim changes nothing but loudness
-    with_move = desk.player._wish.plan
+    with_move = desk.player.plan
     assert with_move is not plan
     assert with_move.strips[-1].head_gain == pytest.approx(10 ** (change / 20.0))
     assert desk.player.playing
     assert cards(balance)["balance.trim"] is card  # it is not taken out of the hand
     QTest.mouseRelease(card.hear, Qt.MouseButton.LeftButton)
     balance.wait(lambda: desk.hearing.name == "now" and not desk.work.busy("plan"))
-    assert desk.player._wish.plan.strips[-1].head_gain == 1.0
+    assert desk.player.plan.strips[-1].head_gain == 1.0
     assert desk.session is before
     desk.player.stop()
 
@@ -190,7 +190,7 @@ def test_a_rule_that_stumbles_costs_only_its_own_proposals(balance, monkeypatch,
 def test_a_changed_parameter_is_what_is_made(balance):
     desk = balance.desk
     side = balance.window.workbench.side.moves
-    side._turn_changing(cards(balance)["balance.trim"].move_)
+    side.turn_changing(cards(balance)["balance.trim"].move_)
     balance.settle_paint()
     card = cards(balance)["balance.trim"]
     from all_even.app.style.fields import NumberField
@@ -331,16 +331,16 @@ def test_the_pan_law_of_a_state_comes_back_with_it(opened):
 
 def test_a_reason_that_is_being_typed_survives_new_cards(balance):
     desk, card = balance.desk, cards(balance)["balance.all-even"]
-    card._ask_reason()
+    card.ask_reason()
     QTest.keyClicks(card.reason, "the rough mix")
     desk.edit(lambda s: edits.change_strips(s, [s.lanes[0].id], level_db=-6.0))
-    assert cards(balance)["balance.all-even"]._renewing.isVisible()
+    assert cards(balance)["balance.all-even"].renewing.isVisible()
     balance.measured()
     balance.settle_paint()
     again = cards(balance)["balance.all-even"]
     assert again is not card
     assert again.reason.text() == "the rough mix"
-    assert not again._renewing.isVisible()
+    assert not again.renewing.isVisible()
 
 
 def test_moves_are_told_as_they_are_found_defaults_first_and_the_others_stay_until_their_rule_has_spoken(monkeypatch):

@@ -20,7 +20,7 @@ from all_even.cli import build_parser
 from all_even.session.file import store
 from all_even.session.file.new import inspect_all, new_session, sound_paths
 from tests.app.conftest import Rig
-from tests.app.test_every_control import walk
+from tests.app.controls import walk
 from tests.app.toy import core
 from tests.app.toy import shown as toy
 

@@ -3,11 +3,9 @@
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
 from all_even.app.stages.rides.bench import RidesBench
-from all_even.app.style import fields
 from all_even.deliver import automation_files
 from all_even.dsp.parameter import LEVEL
 from all_even.dsp.tone.equaliser import Band, Equaliser
@@ -16,7 +14,7 @@ from all_even.session.file import store
 from all_even.session.model.on_time_line import SectionMark
 from all_even.session.song import song_map
 from tests.app.conftest import NO_STAGE
-from tests.app.mouse import drag
+from tests.app.mouse import drag, turn
 from tests.moves import rides_sessions
 from tests.moves.rides_sessions import CHORUS_S, END_S, WORDS_S
 from tests.moves.space_sessions import by_role
@@ -99,11 +97,7 @@ def double(found: RidesBench, seconds: float, value: float) -> None:
 
 
 def wheel(found: RidesBench, seconds: float, notches: int, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
-    at = QPointF(place(found, seconds, 0.0))
-    found.drawing.wheelEvent(QWheelEvent(
-        at, at, QPoint(), QPoint(0, notches * fields.NOTCH), Qt.MouseButton.NoButton, modifiers,
-        Qt.ScrollPhase.NoScrollPhase, False,
-    ))  # fmt: skip
+    turn(found.drawing, QPointF(place(found, seconds, 0.0)), notches, modifiers)
 
 
 def test_words_and_the_worst_of_them_are_told_and_heard(rig):
@@ -188,6 +182,7 @@ def test_any_setting_is_chosen_by_typing_a_part_of_its_name(rig):
     assert found.setting.completer().completionCount() >= 2
     index = next(i for i in range(found.setting.count()) if found.setting.itemText(i) == "1. Equaliser, band 1 gain")
     found.setting.activated.emit(index)
+    found.setting.completer().popup().hide()  # as the toolkit does when one is chosen
     assert found.parameter().endswith("bands.0.gain_db")
     double(found, 5.0, 4.0)
     station = desk.session.lane(lead(rig)).chain[0].id
@@ -246,7 +241,7 @@ def test_a_ride_is_recorded_while_it_plays_and_is_one_step_to_undo(rig):
     QTest.keyClick(found.drawing, Qt.Key.Key_Down)
     later(1.0)
     found.record.click()
-    out_s = found.recorder._position_s
+    out_s = found.recorder.position_s
     desk.player.stop()
     assert not found.recorder.on
     session = desk.session

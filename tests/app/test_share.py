@@ -68,7 +68,7 @@ def add_bar(rig) -> QPoint:
     drawing = bench(rig).pair
     box = drawing.half_box(0)
     QTest.mouseDClick(drawing, Qt.MouseButton.LeftButton, pos=QPoint(int(box.center().x()), int(box.center().y() - 12)))
-    rig.wait(lambda: len(drawing._halves[0].bands) == 1)
+    rig.wait(lambda: len(drawing.halves[0].bands) == 1)
     return drawing.bar_place(0, 0).toPoint()
 
 
@@ -88,7 +88,7 @@ def test_the_dearest_rival_is_met_first_and_another_can_be_chosen(share):
     assert side.rival.count() == len(shown(share).shown.measured.found.units) - 1
     side.rival.setCurrentIndex(2)
     side.rival.activated.emit(2)
-    assert bench(share).pair._halves[1].name == side.rival.currentText() != first
+    assert bench(share).pair.halves[1].name == side.rival.currentText() != first
 
 
 def test_a_bar_is_added_dragged_and_taken_away_each_in_one_step(share):
@@ -145,7 +145,7 @@ def test_what_is_taken_back_before_it_is_measured_shows_what_was_measured(share)
 def test_bars_answer_to_keys_and_wheel_sets_q(share):
     drawing = bench(share).pair
     bench(share).add.click()
-    share.wait(lambda: len(drawing._halves[0].bands) == 1)
+    share.wait(lambda: len(drawing.halves[0].bands) == 1)
     drawing.setFocus()
     before = bands(share, "Organ")[0]
     QTest.keyClick(drawing, Qt.Key.Key_Up)
@@ -183,11 +183,11 @@ def test_how_much_a_lane_matters_is_set_beside_the_picture(share):
 def test_the_map_leads_to_the_pair(share):
     shown(share).show_view(1)
     page = bench(share).map
-    line = page._lines[1]
+    line = page.lines[1]
     QTest.mouseClick(page, Qt.MouseButton.LeftButton, pos=page.box_of(1).center().toPoint())
     assert bench(share).stack.currentIndex() == 0
-    assert [half.name for half in bench(share).pair._halves] == [line.upper.name, line.lower.name]
-    costs = [item.weighted for item in page._lines]
+    assert [half.name for half in bench(share).pair.halves] == [line.upper.name, line.lower.name]
+    costs = [item.weighted for item in page.lines]
     assert costs == sorted(costs, reverse=True)
 
 
@@ -195,8 +195,8 @@ def test_the_map_leads_to_the_pair(share):
 def test_a_place_becomes_a_band_by_one_click(share, dynamic):
     shown(share).show_view(2)
     view = bench(share)
-    share.wait(lambda: bool(view._found) and not share.desk.work.busy())
-    place = view._found[view.list.current]
+    share.wait(lambda: bool(view.found) and not share.desk.work.busy())
+    place = view.found[view.list.current]
     (view.dynamic if dynamic else view.static).click()
     share.wait(lambda: bool(share.desk.session.lane(lane(share, "Organ")).chain))
     (station,) = share.desk.session.lane(lane(share, "Organ")).chain
@@ -208,7 +208,7 @@ def test_a_place_becomes_a_band_by_one_click(share, dynamic):
 def test_a_sweep_is_heard_as_long_as_it_is_held(share):
     shown(share).show_view(2)
     view = bench(share)
-    share.wait(lambda: bool(view._found) and not share.desk.work.busy())
+    share.wait(lambda: bool(view.found) and not share.desk.work.busy())
     plot = view.marks.plot()
     QTest.mousePress(view.marks, Qt.MouseButton.LeftButton, pos=plot.center().toPoint())
     share.wait(lambda: share.desk.hearing.name.startswith("a sweep"))
@@ -234,7 +234,7 @@ def test_the_sessions_bands_stand_on_one_ruler_and_select_their_lane(share):
     add_bar(share)
     shown(share).show_view(3)
     view = bench(share)
-    share.wait(lambda: view._book is not None and bool(view._book.threads) and not share.desk.work.busy())
+    share.wait(lambda: view.book is not None and bool(view.book.threads) and not share.desk.work.busy())
     share.desk.select((lane(share, "Kick"),))
     QTest.mouseClick(view.table, Qt.MouseButton.LeftButton, pos=QPoint(40, 30))
     assert share.desk.current == lane(share, "Organ")
@@ -244,13 +244,13 @@ def test_three_knobs_are_told_whole_in_the_smallest_window(share):
     add_bar(share)
     shown(share).show_view(3)
     view, size = bench(share), share.window.size()
-    share.wait(lambda: view._book is not None and bool(view._book.threads) and not share.desk.work.busy())
+    share.wait(lambda: view.book is not None and bool(view.book.threads) and not share.desk.work.busy())
     view.knobs.click()
     share.window.resize(1024, 700)
     share.settle_paint()
     paint.shortened.clear()
     view.table.grab()
-    assert view.table._lines(view._book.threads[0], 400.0)[0].startswith("level ")
+    assert view.table.lines_of(view.book.threads[0], 400.0)[0].startswith("level ")
     assert paint.shortened == []
     share.window.resize(size)
     view.knobs.click()

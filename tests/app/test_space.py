@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 import soundfile
 from msgspec.structs import replace
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox
 
@@ -17,7 +17,7 @@ from all_even.dsp.space.reverb_starts import STARTS
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model import space
 from tests.app.conftest import NO_STAGE
-from tests.app.mouse import drag
+from tests.app.mouse import drag, turn
 from tests.moves import space_sessions
 from tests.moves.space_sessions import ALL, CUT, by_role, with_return
 
@@ -144,7 +144,11 @@ def test_arrow_keys_and_the_wheel_move_a_lane(roomy):
     assert desk.session.lane(clarinet).sends[0].level_db == pytest.approx(0.5)
     QTest.keyClick(view, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
     assert desk.session.lane(clarinet).sends[0].level_db == pytest.approx(0.4)
-    view.body.turn("depth", clarinet, 2, fine=False)
+    index = view.lane_ids().index(clarinet)
+    view.scroll_to(index)
+    rail = view.columns().rails["depth"]
+    at = QPointF(rail.left + rail.width / 2, view.row_box(index).center().y())
+    turn(view.viewport(), at, 2, Qt.KeyboardModifier.ControlModifier)
     assert desk.session.lane(clarinet).sends[0].level_db == pytest.approx(1.4)
 
 
@@ -268,7 +272,7 @@ def with_convolution(rig) -> tuple[str, str]:
 def test_a_recorded_response_is_chosen_and_drawn(dry, tmp_path):
     desk, found = dry.desk, bench(dry)
     bus, station = with_convolution(dry)
-    assert found.station.drawing._note == response_finding.NONE
+    assert found.station.drawing.note == response_finding.NONE
     path = tmp_path / "Chapel.wav"
     fall = np.random.default_rng(1).standard_normal((9600, 2)) * 10.0 ** (-np.arange(9600) / 3000.0)[:, np.newaxis]
     soundfile.write(path, 0.2 * fall, 48_000)
@@ -277,8 +281,8 @@ def test_a_recorded_response_is_chosen_and_drawn(dry, tmp_path):
     linked = desk.session.chain(bus)[-1]
     assert linked.response == desk.session.responses[0].id
     assert linked.length_s == pytest.approx(0.2)
-    dry.wait(lambda: found.station.drawing._envelope_db is not None)
-    assert found.station.drawing._envelope_db[-1] < -20.0
+    dry.wait(lambda: found.station.drawing.envelope_db is not None)
+    assert found.station.drawing.envelope_db[-1] < -20.0
     desk.undo()
     assert not desk.session.responses
 

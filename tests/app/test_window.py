@@ -123,8 +123,8 @@ def test_playing_moves_meters_and_its_recording_equals_the_render(opened):
     opened.measured()
     QTest.keyClick(window, Qt.Key.Key_Space)
     opened.wait(lambda: desk.player.playing)
-    opened.wait(lambda: max(window.workbench.lanes._peaks.values(), default=0.0) > 0.01)
-    opened.wait(lambda: window.workbench.head.transport.level._left > -60.0)
+    opened.wait(lambda: max(window.workbench.lanes.peaks.values(), default=0.0) > 0.01)
+    opened.wait(lambda: window.workbench.head.transport.level.left_db > -60.0)
     opened.wait(lambda: window.workbench.bench.of("balance").mix.short_term.text().find("LUFS") > 0)
     opened.wait(lambda: not desk.player.playing)
     opened.devices[0].stop()
@@ -164,7 +164,7 @@ def test_several_lanes_are_set_at_once(opened):
     opened.window.workbench.bench.of("balance").pan.value_changed.emit(0.5)
     assert [desk.session.lane(i).pan for i in ids] == [0.5] * 3
     desk.set_stage("gather")
-    opened.window.workbench.bench.of("gather")._set(role="tuba")
+    opened.window.workbench.bench.of("gather").set_track(role="tuba")
     assert {desk.session.lane(i).role for i in ids} == {"tuba"}
 
 
@@ -256,7 +256,7 @@ def test_two_snapshots_are_compared_at_the_same_loudness(opened):
     QTest.keyClick(window, Qt.Key.Key_X)
     opened.wait(lambda: desk.hearing.name == "now" and desk.hearing.matched_db != 0.0)
     assert desk.hearing.matched_db == pytest.approx(-6.0, abs=0.1)
-    plan = desk.player._wish.plan
+    plan = desk.player.plan
     assert measure_mix(plan).integrated_lufs + desk.hearing.matched_db == pytest.approx(
         desk.mix.integrated_lufs - 6.0, abs=0.1
     )
@@ -267,7 +267,7 @@ def test_a_declined_move_goes_with_its_reason(opened):
     desk.set_stage("balance")
     opened.measured()
     move = card(opened, "balance.all-even")
-    move._ask_reason()
+    move.ask_reason()
     move.reason.setText("the rough mix is good")
     QTest.keyClick(move.reason, Qt.Key.Key_Return)
     opened.measured()
@@ -279,7 +279,7 @@ def test_a_declined_move_goes_with_its_reason(opened):
 def test_a_loop_is_marked_on_the_strip_and_switched(opened):
     desk, window = opened.desk, opened.window
     strip = window.workbench.head.transport.strip
-    opened.wait(lambda: strip._length_s > 5.0)
+    opened.wait(lambda: strip.length_s > 5.0)
     QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=QPoint(200, 20))
     QTest.mouseMove(strip, QPoint(400, 20))
     QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(400, 20))
@@ -292,10 +292,10 @@ def test_a_loop_is_marked_on_the_strip_and_switched(opened):
 
 def test_a_click_on_the_strip_goes_there(opened):
     strip = opened.window.workbench.head.transport.strip
-    opened.wait(lambda: strip._length_s > 5.0)
+    opened.wait(lambda: strip.length_s > 5.0)
     QTest.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPoint(strip.width() // 2, 20))
     opened.wait(lambda: opened.desk.player.position_s() > 0.0)
-    assert opened.desk.player.position_s() == pytest.approx(strip._length_s / 2, abs=0.1)
+    assert opened.desk.player.position_s() == pytest.approx(strip.length_s / 2, abs=0.1)
 
 
 def test_a_folder_with_bad_files_opens_and_says_which(rig, write, tmp_path):

@@ -246,7 +246,7 @@ class Hands:
         self.wait(lambda: self.desk.is_open and self.idle())
         history = self.desk.document.history
         now = replace(history.session, ledger=())
-        first = replace(history._past[0].session, ledger=()) if history._past else now
+        first = replace(history.past[0].session, ledger=()) if history.past else now
         steps = 0
         while self.desk.undo_text is not None:
             self.desk.undo()

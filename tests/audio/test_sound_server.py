@@ -32,7 +32,7 @@ import numpy as np
 from all_even.audio.device import SimulatedDevice
 from all_even.engine.playing.player import Player
 from tests.engine.sessions import Memory
-from tests.engine.test_player import plan_of
+from tests.engine.sessions import plan_of
 
 sound = np.load(sys.argv[1])
 player = Player()
@@ -155,7 +155,7 @@ from all_even.audio import available
 from all_even.audio.device import SimulatedDevice, open_device
 from all_even.engine.playing.player import Player
 from tests.engine.sessions import Memory
-from tests.engine.test_player import plan_of
+from tests.engine.sessions import plan_of
 
 found = available.find_outputs()
 print([output.key for output in found], flush=True)

@@ -22,8 +22,11 @@ from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
+from all_even.engine import planning
 from all_even.engine.plan import Plan
+from all_even.engine.render import render
 from all_even.engine.running import Running
+from all_even.session.editing.edits import Edit
 from all_even.session.model.session import Folder, Session
 from all_even.session.model.strips import MIX, NOWHERE, Automation, Bus, FolderGroup, Lane, Point, Send
 
@@ -196,3 +199,18 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
             automation=automation(mix_chain, (), fader=False),
         ),
     )
+
+
+def plan_of(*sources: Memory, gain: float = 0.5, session: Edit = lambda made: made) -> Plan:
+    """Mono lanes in the centre, each with `gain` on both sides; `session` edits what is planned."""
+    level_db = 20.0 * np.log10(gain / np.sqrt(0.5))
+    lanes = tuple(
+        Lane(id=f"lane-{i}", name=f"Lane {i}", file="none.wav", level_db=level_db) for i in range(len(sources))
+    )
+    made = session(Session(name="Test", sample_rate=RATE, lanes=lanes))
+    return planning.make_plan(made, {lane.id: source for lane, source in zip(lanes, sources, strict=True)})
+
+
+def rendered(plan, start=0, **options):
+    blocks = list(render(plan, start, **options))
+    return np.concatenate(blocks) if blocks else np.zeros((0, 2))

@@ -7,19 +7,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from all_even.engine.planning import make_plan
-from all_even.engine.render import render, render_stems
+from all_even.engine.render import render_stems
 from all_even.session.editing import routing_edits
 from all_even.session.file import store
 from all_even.session.model import routing
 from all_even.session.model.strips import MIX
-from tests.engine.sessions import any_session, in_blocks, sounds
+from tests.engine.sessions import any_session, in_blocks, rendered, sounds
 
 SOUNDS = sounds(4)
-
-
-def rendered(plan, start=0, **options):
-    blocks = list(render(plan, start, **options))
-    return np.concatenate(blocks) if blocks else np.zeros((0, 2))
 
 
 @pytest.mark.slow  # sessions of every kind of processor, block by block

@@ -11,7 +11,7 @@ from all_even.engine.render import render
 from all_even.session.model.session import Folder, Session
 from all_even.session.model.strips import Lane, MixSettings
 from tests.conftest import noise
-from tests.engine.test_player import Memory
+from tests.engine.sessions import Memory
 
 SOUNDS = [
     noise(0.1, 1)[:, np.newaxis],

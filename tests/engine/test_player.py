@@ -20,10 +20,8 @@ from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
 from all_even.session.editing import chain_edits
 from all_even.session.editing.edits import Edit
-from all_even.session.model.session import Session
-from all_even.session.model.strips import Lane
 from tests.conftest import HUNG_S, RATE, noise, sine
-from tests.engine.sessions import Memory
+from tests.engine.sessions import Memory, plan_of
 
 
 def make_plan(*sounds: np.ndarray, gain: float = 0.5) -> Plan:
@@ -33,16 +31,6 @@ def make_plan(*sounds: np.ndarray, gain: float = 0.5) -> Plan:
 def chain_of(lane: str, *stations: Processor) -> Edit:
     """An edit that gives a lane a whole chain."""
     return lambda session: chain_edits.set_chain(session, lane, stations)
-
-
-def plan_of(*sources: Memory, gain: float = 0.5, session: Edit = lambda made: made) -> Plan:
-    """Mono lanes in the centre, each with `gain` on both sides; `session` edits what is planned."""
-    level_db = 20.0 * np.log10(gain / np.sqrt(0.5))
-    lanes = tuple(
-        Lane(id=f"lane-{i}", name=f"Lane {i}", file="none.wav", level_db=level_db) for i in range(len(sources))
-    )
-    made = session(Session(name="Test", sample_rate=RATE, lanes=lanes))
-    return planning.make_plan(made, {lane.id: source for lane, source in zip(lanes, sources, strict=True)})
 
 
 class Stage:

@@ -51,9 +51,9 @@ def test_the_figures_of_a_session_file(short_folder, tmp_path):
 
 def test_the_width_of_sounds_that_are_known():
     mid, side = sine(1000.0, 2.0, -10.0), sine(1100.0, 2.0, -30.0)
-    _, width, _ = record._widths_db(np.stack([mid + side, mid - side], axis=1), RATE)
+    _, width, _ = record.widths_db(np.stack([mid + side, mid - side], axis=1), RATE)
     assert width == pytest.approx(-20.0, abs=0.05)
-    assert record._widths_db(stereo(mid).astype(np.float64), RATE)[1] is None
+    assert record.widths_db(stereo(mid).astype(np.float64), RATE)[1] is None
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from all_even import stages
 from all_even.audio import retune
 from all_even.figures.book.look import Look
 from all_even.moves import accounts, making
-from all_even.moves.ground import GROUNDS
+from all_even.moves.dependencies import DEPENDENCIES
 from all_even.moves.kind import Kind
 from all_even.session.editing import edits
 from all_even.session.file import store
@@ -89,7 +89,7 @@ def test_it_is_data(move):
     assert msgspec.json.decode(msgspec.json.encode(move), type=Proposal) == move
     assert move.title
     assert move.reason
-    assert move.rests_on.keys() == set(stages.kinds()[move.kind].needs)
+    assert move.rests_on.keys() == set(stages.kinds()[move.kind].depends_on)
     assert move.stage in stages.all_keys()
     assert move.metric in stages.metrics()
 
@@ -106,12 +106,12 @@ def test_it_is_stale_as_soon_as_what_it_looked_at_is_another(look, move):
     assert not making.is_stale(look, move)
     noted = edits.add_note(replace(look.session, name="Another song"), "ask the drummer", 2.0)
     assert not making.is_stale(look.at(noted), move)
-    for ground in stages.kinds()[move.kind].needs:
-        assert making.is_stale(look.at(_moved(look.session, ground)), move), ground
+    for dependency in stages.kinds()[move.kind].depends_on:
+        assert making.is_stale(look.at(_changed(look.session, dependency)), move), dependency
 
 
-def _moved(session: Session, ground: str) -> Session:
-    """A session of which this ground is another."""
+def _changed(session: Session, dependency: str) -> Session:
+    """A session in which this dependency is another."""
     lane = next(lane for lane in session.lanes if not lane.hidden)
     change = {
         "names": {"name": "Something else"},
@@ -119,21 +119,21 @@ def _moved(session: Session, ground: str) -> Session:
         "levels": {"level_db": -9.0},
         "mix": {"level_db": -9.0},
         "routing": {"mute": True},
-    }.get(ground)
+    }.get(dependency)
     if change is not None:
         return edits.change_strips(session, [lane.id], **change)
-    if ground == "settings":
+    if dependency == "settings":
         return edits.set_work(session, glue_db=3.0)
-    if ground == "files":
+    if dependency == "files":
         return replace(session, lanes=session.lanes[1:])
-    if ground == "templates":  # of the machine, not of the session
+    if dependency == "templates":  # of the machine, not of the session
         template.keep(template.of_session(session, f"Made at {len(template.known())}"))
         return session
     from all_even.dsp.utility import Gain
     from all_even.session.editing import chain_edits
 
-    assert ground in ("chains", "strips"), f"{ground} is new: say here how it moves"
-    return chain_edits.add_station(session, MIX if ground == "chains" else lane.id, Gain(gain_db=-3.0))
+    assert dependency in ("chains", "strips"), f"{dependency} is new: say here how it moves"
+    return chain_edits.add_station(session, MIX if dependency == "chains" else lane.id, Gain(gain_db=-3.0))
 
 
 def test_it_keeps_its_promise_also_when_it_was_saved_before_it_was_measured(look, move, tmp_path):
@@ -180,10 +180,10 @@ def test_parameters_that_people_may_change_are_numbers_in_their_range(look, move
         assert without_ledger(making.made(look.session, kind, wild)) != without_ledger(look.session)
 
 
-def test_every_ground_is_known():
+def test_everything_depends_on_what_is_known():
     for kind in stages.kinds().values():
-        assert set(kind.needs) <= GROUNDS.keys(), kind.id
+        assert set(kind.depends_on) <= DEPENDENCIES.keys(), kind.id
     for metric in stages.metrics().values():
-        assert set(metric.needs) <= GROUNDS.keys(), metric.id
+        assert set(metric.depends_on) <= DEPENDENCIES.keys(), metric.id
     for stage in stages.STAGES:
-        assert set(stage.grounds) <= GROUNDS.keys(), stage.key
+        assert set(stage.depends_on) <= DEPENDENCIES.keys(), stage.key

@@ -244,5 +244,5 @@ def test_a_move_that_is_still_true_says_nothing_although_its_ground_moved(ledger
     ledger.change(ledger.look.session.lanes[3].level_db - 0.01, lane=3)
     look = ledger.look.at(ledger.history.session)
     (account,) = accounts.accounts(look, stages.metrics())
-    assert accounts.ground_of(look, stages.metric("mix-peak")) != account.entry.result.ground
+    assert accounts.fingerprint_of(look, stages.metric("mix-peak")) != account.entry.result.ground
     assert not account.moved

@@ -177,7 +177,7 @@ def test_whatever_a_file_says_the_moves_do_not_fall_over(song):
 
     odd = replace(move, arguments={"bus": "Throws", "windows": "x 1-  3-2 -5-4 1.0-2.0"})
     assert throws.echo_over_backing_db(song, odd.arguments) is None
-    assert throws._windows("x 1-  3-2 1.0-2.0") == [(1.0, 2.0)]
+    assert throws.times_in("x 1-  3-2 1.0-2.0") == [(1.0, 2.0)]
 
 
 def test_what_a_hand_has_drawn_takes_no_card_away(song):

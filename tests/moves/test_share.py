@@ -17,7 +17,18 @@ from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import home
 from all_even.moves import making
 from all_even.moves.kind import per_strip
-from all_even.moves.share import bands, bookkeeping, by_hand, hearing, live, low_pass, places, remarks, search, shape
+from all_even.moves.share import (
+    bands,
+    bookkeeping,
+    by_hand,
+    hearing,
+    lane_places,
+    live,
+    low_pass,
+    remarks,
+    search,
+    shape,
+)
 from all_even.moves.share.present import present
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.strips import MIX
@@ -373,20 +384,20 @@ def test_pair_and_rest_are_all_there_is(crowded):
 
 
 def test_places_say_where_one_lies_on_another(crowded):
-    found = places.places(crowded, lane(crowded, "Organ"))
+    found = lane_places.places(crowded, lane(crowded, "Organ"))
     assert any(place.sort == "lies on" for place in found)
-    assert len(found) <= places.MOST
-    assert places.places(crowded, lane(crowded, "Kick")) is not None
+    assert len(found) <= lane_places.MOST
+    assert lane_places.places(crowded, lane(crowded, "Kick")) is not None
 
 
 def test_a_part_that_is_duller_than_its_double_is_named_as_a_lack(tmp_path):
     folder = share_sessions.doubles(tmp_path / "doubles")
     look = look_at(folder)
-    dull = places.places(look, lane(look, "Viola dull"))
+    dull = lane_places.places(look, lane(look, "Viola dull"))
     found = next(place for place in dull if place.sort == "beside its like")
     assert found.word == "dull"
     assert found.gain_db > 0.0
-    bright = places.places(look, lane(look, "Viola"))
+    bright = lane_places.places(look, lane(look, "Viola"))
     assert any(place.sort == "beside its like" and place.gain_db < 0.0 for place in bright)
 
 

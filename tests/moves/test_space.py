@@ -12,7 +12,7 @@ from all_even.dsp.tone.passes import HighPass
 from all_even.figures.space import depth, spaces
 from all_even.moves import making
 from all_even.moves.kind import per_strip
-from all_even.moves.space import level, one_room, places, snare, who
+from all_even.moves.space import level, one_room, short_and_long, snare, who
 from all_even.session.editing import edits
 from all_even.session.model import routing, space
 from all_even.session.model.strips import MIX
@@ -76,8 +76,8 @@ def test_a_snare_whose_kick_comes_soon_stays_out_of_the_long_one(dry, monkeypatc
     wall = spaces.wall(dry)
     soon = replace_wall(wall, 0.3)
     monkeypatch.setattr(spaces, "wall", lambda _look: soon)
-    assert by_role(dry.session, "snare top") not in places.long_sends(dry)
-    assert by_role(dry.session, "lead voice") in places.long_sends(dry)
+    assert by_role(dry.session, "snare top") not in short_and_long.long_sends(dry)
+    assert by_role(dry.session, "lead voice") in short_and_long.long_sends(dry)
 
 
 def replace_wall(wall, until_s: float):
@@ -89,7 +89,7 @@ def test_places_are_offered_once(placed):
 
 
 def test_a_lane_that_is_left_out_is_not_sent_and_the_level_is_found_anew(dry):
-    move, kind = find(dry, "space.short"), places.SHORT
+    move, kind = find(dry, "space.short"), short_and_long.SHORT
     clarinet = by_role(dry.session, "clarinet")
     fewer = kind.refit(dry, making.without_parts(kind, move, [clarinet]))
     assert fewer.expected == pytest.approx(0.97, abs=0.01)
@@ -99,7 +99,7 @@ def test_a_lane_that_is_left_out_is_not_sent_and_the_level_is_found_anew(dry):
 
 
 def test_another_aim_is_found_anew(dry):
-    move, kind = find(dry, "space.short"), places.SHORT
+    move, kind = find(dry, "space.short"), short_and_long.SHORT
     louder = kind.refit(dry, making.with_parameters(kind, move, {"aim": 0.93}))
     assert louder.expected == pytest.approx(0.93, abs=0.01)
     assert louder.parameters["level_db"] > move.parameters["level_db"] + 2.0

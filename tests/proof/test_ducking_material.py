@@ -43,11 +43,10 @@ def test_the_fit_beats_the_default_on_every_pair(capsys):
     gaps = np.array(lines)
     with capsys.disabled():
         print(
-            f"\nDucks of {len(lines)} pairs: gap {np.median(gaps[:, 0]):.2f} dB "
-            f"(median; at most {gaps[:, 0].max():.2f}), of the default "
-            f"at equal pile-up {np.median(gaps[:, 1]):.2f} ({gaps[:, 1].max():.2f}); "
-            f"smaller in {np.sum(gaps[:, 0] < gaps[:, 1])}; cost {np.median(gaps[:, 2]):.2f}, "
-            f"unducked {np.median(gaps[:, 3]):.2f}. Not better: {worse or 'none'}"
+            f"\nDucks of {len(lines)} pairs: gap {np.median(gaps[:, 0]):.2f} dB (median; at most "
+            f"{gaps[:, 0].max():.2f}), of the default at equal pile-up {np.median(gaps[:, 1]):.2f} "
+            f"({gaps[:, 1].max():.2f}); smaller in {np.sum(gaps[:, 0] < gaps[:, 1])}; cost "
+            f"{np.median(gaps[:, 2]):.2f}, unducked {np.median(gaps[:, 3]):.2f}. Not better: {worse or 'none'}"
         )
     assert not worse
 

@@ -6,8 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from all_even.engine.planning import make_plan
-from tests.engine.sessions import any_session, in_blocks, sounds
-from tests.engine.test_any_session import rendered
+from tests.engine.sessions import any_session, in_blocks, rendered, sounds
 
 SOUNDS = sounds(6)
 

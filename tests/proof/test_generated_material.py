@@ -81,12 +81,10 @@ def test_planted_faults_are_found_and_none_invented(material, part, capsys):
     spreads, peaks = [tune.spread_lu for tune in material], [tune.mix_peak_dbfs for tune in material]
     said(
         capsys,
-        f"\n{len(material)} tunes: {count} files, {planted} planted faults, {len(missed)} missed, "
-        f"{len(invented)} invented."
-        f"\nPrinted reverberation told of {reverberant} of {len(material)} files that have it."
-        f"\nMissed: {missed}\nInvented: {invented}"
-        f"\nAll even: spread afterwards at most {max(spreads):.2f} LU, "
-        f"mix peak {min(peaks):.2f} to {max(peaks):.2f} dBFS.",
+        f"\n{len(material)} tunes: {count} files, {planted} planted faults, {len(missed)} missed, {len(invented)} "
+        f"invented.\nPrinted reverberation told of {reverberant} of {len(material)} files that have it.\nMissed: "
+        f"{missed}\nInvented: {invented}\nAll even: spread afterwards at most {max(spreads):.2f} LU, mix peak "
+        f"{min(peaks):.2f} to {max(peaks):.2f} dBFS.",
     )
     assert len(missed) <= beside(MOST_MISSED, planted, part)
     assert len(invented) <= beside(MOST_INVENTED, count, part)

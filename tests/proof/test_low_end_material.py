@@ -166,12 +166,9 @@ def test_the_default_list_clears_and_nothing_is_covered_more(runs, part, capsys)
         print(
             f"\nOf {len(runs)} songs {len(rows)} had something to clear. Focus {np.median(focus):+.2f} (least "
             f"{min(focus):+.2f}); loudness at equal peak {np.median(loud):+.1f} LU (least {min(loud):+.1f}), over "
-            "duck and "
-            f"limiter alone {np.median(beats):+.2f} (more in {sum(x > 0.0 for x in beats)}, least "
-            f"{min(beats):+.2f}); kick or bass covered at most "
-            f"{max(masked):+.3f} more. Measured net of {len(nets)} clearings: least "
-            f"{min(net for _, net in nets):.2f} dB, "
-            f"median {np.median([net for _, net in nets]):.2f}."
+            f"duck and limiter alone {np.median(beats):+.2f} (more in {sum(x > 0.0 for x in beats)}, least "
+            f"{min(beats):+.2f}); kick or bass covered at most {max(masked):+.3f} more. Measured net of {len(nets)} "
+            f"clearings: least {min(net for _, net in nets):.2f} dB, median {np.median([net for _, net in nets]):.2f}."
         )
         for one in rows:
             print("   ", one.name, [(m.kind.split(".")[1], round(n, 2)) for m, _, n in one.made],

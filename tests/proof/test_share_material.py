@@ -9,7 +9,7 @@ import pytest
 
 from all_even.figures.book.pages import Pages
 from all_even.figures.sharing import sharing
-from all_even.moves.share.places import Place, places
+from all_even.moves.share.lane_places import Place, places
 from tests.moves.looks import look_at
 from tests.proof import sampled, share_runs
 from tests.proof.draw import drawn, part_of

@@ -10,7 +10,7 @@ from all_even.session.model import routing
 from all_even.session.model.on_time_line import Loop
 from all_even.session.model.session import Session
 from all_even.session.tracks.roles import FAMILIES, ROLES, display_name, family_of, guess_role
-from tests.session.test_store import session
+from tests.session.plain import session
 
 
 def ids(made: Session) -> list[str]:

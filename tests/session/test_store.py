@@ -18,15 +18,7 @@ from all_even.session.file.store import Lock, SessionFileError, lane_path, load,
 from all_even.session.model.session import FORMAT_VERSION, Folder, Session
 from all_even.session.model.strips import Lane
 from tests.forked import nursery
-
-
-def session(lanes: int = 3, folder: str = "/music") -> Session:
-    return Session(
-        name="Slack Water",
-        sample_rate=48_000,
-        folders=(Folder(path=folder),),
-        lanes=tuple(Lane(id=f"lane-{i}", name=f"Lane {i}", file=f"{i}.wav") for i in range(lanes)),
-    )
+from tests.session.plain import session
 
 
 def test_what_is_saved_is_what_is_loaded(tmp_path):

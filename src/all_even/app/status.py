@@ -4,9 +4,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QWidget
+from PyQt6.QtWidgets import QLabel, QProgressBar, QWidget
 
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.timers import timer
 
 if TYPE_CHECKING:
@@ -27,9 +27,7 @@ class StatusLine(QWidget):
         self.desk = desk
         self._sentence = ""
         self.setFixedHeight(HEIGHT)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 0, 8, 2)
-        row.setSpacing(8)
+        row = layouts.row(self, margins=(12, 0, 8, 2), spacing=8)
         self.text = QLabel()
         self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setAccessibleName("Status")

@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QStackedWidget,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -32,7 +31,7 @@ from all_even.app.desk import Desk
 from all_even.app.finder.panel import Finder
 from all_even.app.starting.start_page import StartPage
 from all_even.app.status import StatusLine
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.app.timers import timer
 from all_even.app.verbs.actions import Actions
@@ -61,7 +60,7 @@ class MainWindow(QMainWindow):
         self._was_playing = False
         self.verbs = Actions(desk, self, self)
         self.status = StatusLine(desk)
-        self._extra: dict[str, Page] = {}
+        self.extra_pages: dict[str, Page] = {}
         self._parts: Parts | None = None
         self.prepared = False
         self._compose()
@@ -87,9 +86,7 @@ class MainWindow(QMainWindow):
         self.pages = QStackedWidget()
         whole = QWidget()
         whole.setObjectName("ground")
-        column = QVBoxLayout(whole)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = layouts.column(whole, margins=layouts.NONE, spacing=0)
         column.addWidget(self.pages, 1)
         column.addWidget(self.status)
         self.setCentralWidget(whole)
@@ -196,7 +193,7 @@ class MainWindow(QMainWindow):
 
     def show_page(self, name: str, at: str = "") -> None:
         """Shows settings, shortcuts or about in the place of the work; Esc goes back."""
-        if name not in self._extra:
+        if name not in self.extra_pages:
             from all_even.app.pages.about import AboutPage
             from all_even.app.pages.blind import BlindPage
             from all_even.app.pages.record import RecordPage
@@ -210,10 +207,10 @@ class MainWindow(QMainWindow):
                 "blind": lambda: BlindPage(self.desk, self.leave_page),
                 "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.files.open_path),
             }[name]()
-            self._extra[name] = made
+            self.extra_pages[name] = made
             self.pages.addWidget(made)
             fields.tint_icons(made)
-        page = self._extra[name]
+        page = self.extra_pages[name]
         self.pages.setCurrentWidget(page)
         page.back.setFocus()
         page.refresh(at)
@@ -228,7 +225,7 @@ class MainWindow(QMainWindow):
         """Leaves the finder, else a page, else stops what is being done."""
         if self.finder.isVisible():
             self.finder.leave()
-        elif self.pages.currentWidget() in self._extra.values():
+        elif self.pages.currentWidget() in self.extra_pages.values():
             self.leave_page()
         else:
             self.status.cancel()

@@ -1,13 +1,14 @@
 """The working page: head, lanes and side panel, bench."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QWidget
 
 from all_even.app.bench.frame import BenchFrame
 from all_even.app.desk import Desk
 from all_even.app.head.head import Head
 from all_even.app.lanes.view import LaneView
 from all_even.app.side.panel import SideTabs
+from all_even.app.style import layouts
 from all_even.decibels import level_db
 
 LOWEST_WINDOW = 700
@@ -51,23 +52,17 @@ class Workbench(QWidget):
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.head, self.lanes, self.side, self.bench = parts.head, parts.lanes, parts.side, parts.bench
-        middle = QHBoxLayout()
-        middle.setContentsMargins(8, 0, 8, 0)
-        middle.setSpacing(8)
+        middle = layouts.row(margins=(8, 0, 8, 0), spacing=8)
         middle.addWidget(self.lanes, 1)
         self._side_frame = QFrame()
         self._side_frame.setObjectName("ground")
-        side_column = QVBoxLayout(self._side_frame)
-        side_column.setContentsMargins(0, 0, 0, 0)
+        side_column = layouts.column(self._side_frame, margins=layouts.NONE)
         side_column.addWidget(self.side)
         middle.addWidget(self._side_frame)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        column = layouts.column(self, margins=layouts.NONE, spacing=6)
         column.addWidget(self.head)
         column.addLayout(middle, 1)
-        holder = QHBoxLayout()
-        holder.setContentsMargins(8, 0, 8, 0)
+        holder = layouts.row(margins=(8, 0, 8, 0))
         holder.addWidget(self.bench)
         column.addLayout(holder)
 

@@ -37,7 +37,7 @@ Identifier = Annotated[str, Meta(max_length=80, pattern="^[A-Za-z0-9_.:-]+$")]
 GRID_FRAMES = 32
 """Moving parameters reach filters in steps on this grid, anchored at the start of the song."""
 BEHIND_FRAMES = 8192
-"""So far back playing may go in the rings of a history; more than the player keeps ready."""
+"""How far back playing may go in the rings of a history; more than the player keeps ready."""
 NOTHING: Array = np.zeros((0, 1))
 NO_HISTORY: Array = np.zeros(0)
 NO_GAIN: Array = np.zeros(0)
@@ -110,7 +110,7 @@ class Processor(Described, frozen=True, kw_only=True):
         return 0.0
 
     def rings_s(self) -> float:
-        """So long a sound is heard after it has ended: until it has fallen by 60 dB."""
+        """How long a sound is heard after it has ended: until it has fallen by 60 dB."""
         return 0.0
 
     def state_size(self, sample_rate: int) -> int:

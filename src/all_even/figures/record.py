@@ -82,7 +82,7 @@ def song_figures(look: Look) -> SongFigures:
         levels = zones.zone_levels(mix.third_octave_db, mix.integrated_lufs)[:2]
         powers = [10.0 ** (level / 10.0) for level in levels if level is not None]
         low = 10.0 * float(np.log10(sum(powers))) if powers else None
-    widths = _widths_db(look.loudest(MIX), session.sample_rate) if mix is not None else (None, None, None)
+    widths = widths_db(look.loudest(MIX), session.sample_rate) if mix is not None else (None, None, None)
     return SongFigures(
         session.name,
         mix.integrated_lufs if mix is not None else None,
@@ -106,7 +106,7 @@ def _voice_lu(look: Look) -> float | None:
     return loud[0] - loud[1] if loud[0] is not None and loud[1] is not None else None
 
 
-def _widths_db(sound: NDArray[np.float64], sample_rate: int) -> tuple[float | None, float | None, float | None]:
+def widths_db(sound: NDArray[np.float64], sample_rate: int) -> tuple[float | None, float | None, float | None]:
     """Side against mid in lows, mids and highs; None where nothing sounds, or one side is all there is."""
     if sound.ndim != 2 or sound.shape[1] != 2 or len(sound) < sample_rate // 10:
         return (None, None, None)

@@ -7,7 +7,7 @@ from typing import Literal
 from all_even.errors import UserError
 from all_even.figures.book.fingerprint import digest
 from all_even.figures.book.look import Look
-from all_even.moves.ground import rests_on
+from all_even.moves.dependencies import fingerprints
 from all_even.moves.metric import Metric, words
 from all_even.session.editing import edits
 from all_even.session.model.ledger import LedgerEntry, Proposal, Result
@@ -64,7 +64,7 @@ def verify(look: Look, entry: LedgerEntry, metrics: Mapping[str, Metric]) -> Res
     assert entry.state is not None
     then = look.at(edits.in_state(look.session, entry.state))
     metric = metrics.get(entry.move.metric) or words(entry.move.metric)
-    return Result(value=metric.read(then, entry.move.arguments), ground=ground_of(then, metric))
+    return Result(value=metric.read(then, entry.move.arguments), ground=fingerprint_of(then, metric))
 
 
 def measured(look: Look, metrics: Mapping[str, Metric]) -> Iterator[tuple[LedgerEntry, Look]]:
@@ -79,9 +79,9 @@ def measured(look: Look, metrics: Mapping[str, Metric]) -> Iterator[tuple[Ledger
         yield next(item for item in look.session.ledger if item.serial == entry.serial), look
 
 
-def ground_of(look: Look, metric: Metric) -> str:
+def fingerprint_of(look: Look, metric: Metric) -> str:
     """The fingerprint of what a metric rests on now."""
-    return digest(sorted(rests_on(look, metric.needs).items()))
+    return digest(sorted(fingerprints(look, metric.depends_on).items()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +97,7 @@ class Account:
 
 
 def accounts(look: Look, metrics: Mapping[str, Metric]) -> list[Account]:
-    """Every move in the ledger, in order; those whose ground moved are measured again as they are now."""
+    """Every move in the ledger, in order; those that stand on something changed are measured again as they are now."""
     stands = standing(look.session)
     found = []
     for entry in look.session.ledger:
@@ -106,7 +106,7 @@ def accounts(look: Look, metrics: Mapping[str, Metric]) -> list[Account]:
         state = outcome(entry, entry.serial in stands)
         metric = metrics.get(entry.move.metric)
         ground = entry.result.ground if entry.result is not None and state != "undone" else ""
-        if not ground or metric is None or ground_of(look, metric) == ground:
+        if not ground or metric is None or fingerprint_of(look, metric) == ground:
             found.append(Account(entry, state))
         else:
             now = metric.read(look, entry.move.arguments)
@@ -118,7 +118,7 @@ def accounts(look: Look, metrics: Mapping[str, Metric]) -> list[Account]:
 
 
 def _is_as_it_was(now: float | None, entry: LedgerEntry) -> bool:
-    """Whether a figure is still what was measured after the move: its ground may move without it."""
+    """Whether a figure is still what was measured after the move: what it depends on may change without it."""
     then = entry.result.value if entry.result is not None else None
     if now is None or then is None or entry.move is None:
         return now is then
@@ -127,7 +127,7 @@ def _is_as_it_was(now: float | None, entry: LedgerEntry) -> bool:
 
 def _moved_by(session: Session, serial: int, metric: Metric) -> str:
     """The first later line that changed what is heard and was not taken back."""
-    if not {"mix", "strips", "levels"} & set(metric.needs):
+    if not {"mix", "strips", "levels"} & set(metric.depends_on):
         return ""
     undone = {entry.undoes for entry in session.ledger} - {entry.redoes for entry in session.ledger}
     for entry in session.ledger:

@@ -6,10 +6,12 @@ What it proposes is data (`session.model.ledger.Proposal`) that can be saved, co
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from msgspec.structs import replace
+
 from all_even.dsp.parameter import Parameter
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
-from all_even.moves.ground import rests_on
+from all_even.moves.dependencies import fingerprints
 from all_even.moves.metric import Metric
 from all_even.session.model.ledger import Evidence, Parameters, Proposal, Source
 from all_even.session.model.session import Session
@@ -41,10 +43,38 @@ def value_of(proposal: Proposal, name: str) -> float:
     raise TypeError(name)
 
 
+def text_of(proposal: Proposal, name: str) -> str:
+    """A parameter that is a word. Raises KeyError where there is none of that name."""
+    return str(proposal.parameters[name])
+
+
+def names_of(proposal: Proposal, name: str) -> tuple[str, ...]:
+    """A parameter that is several words. Raises KeyError where there is none of that name, TypeError where it is no
+    tuple."""
+    found = proposal.parameters[name]
+    if isinstance(found, tuple):
+        return found
+    raise TypeError(name)
+
+
+def values_of(proposal: Proposal, name: str) -> dict[str, float]:
+    """A parameter that is numbers by name. Raises KeyError where there is none of that name, TypeError where it is no
+    such mapping."""
+    found = proposal.parameters[name]
+    if isinstance(found, dict):
+        return found
+    raise TypeError(name)
+
+
 def name_of(proposal: Proposal) -> str:
     """What a bus that the move makes is called."""
     found = proposal.parameters["name"]
     return found[0] if isinstance(found, tuple) else str(found)
+
+
+def measured_later(proposal: Proposal) -> Proposal:
+    """With other parameters what is expected is not known before it is tried, or made."""
+    return replace(proposal, expected=None)
 
 
 def _as_it_is(_look: Look, proposal: Proposal) -> Proposal:
@@ -56,7 +86,7 @@ class Kind:
     """A rule, and how what it proposes is made.
 
     id: `stage.name`; also of its only proposal, else `stage.name.lane`.
-    needs: the grounds it looks at.
+    depends_on: what it looks at (`moves.dependencies`).
     propose: what could be done to a session.
     edit: does it.
     prepare: finds on the sound what the edit needs; slow.
@@ -72,7 +102,7 @@ class Kind:
     """
 
     id: str
-    needs: tuple[str, ...]
+    depends_on: tuple[str, ...]
     propose: Callable[[Look], list[Proposal]]
     edit: Callable[[Session, Proposal], Session]
     prepare: Callable[[Look, Proposal], Proposal] = field(default=_as_it_is)
@@ -139,17 +169,15 @@ class Kind:
         return self.prepare is not _as_it_is
 
     def proposals(self) -> Figure[tuple[Proposal, ...]]:
-        """What it proposes, as a figure: known again as long as its grounds stay."""
+        """What it proposes, as a figure: known again as long as what it depends on stays."""
 
         def fingerprint(look: Look, _prints: Fingerprints, _target: str) -> str:
-            return digest(sorted(rests_on(look, self.needs).items()))
+            return digest(sorted(fingerprints(look, self.depends_on).items()))
 
         def compute(look: Look, _target: str) -> tuple[Proposal, ...]:
-            from msgspec.structs import replace
-
-            grounds = rests_on(look, self.needs)
+            rests_on = fingerprints(look, self.depends_on)
             return tuple(
-                replace(item, rests_on=grounds) for item in self.propose(look) if self.is_told_from_nothing(item)
+                replace(item, rests_on=rests_on) for item in self.propose(look) if self.is_told_from_nothing(item)
             )
 
         return Figure(f"proposals: {self.id}", 1, "session", fingerprint, compute)

@@ -14,7 +14,7 @@ from all_even import places
 from all_even.errors import Cancelled, UserError
 from all_even.figures.book.look import Look
 from all_even.moves.accounts import standing
-from all_even.moves.ground import rests_on
+from all_even.moves.dependencies import fingerprints
 from all_even.moves.kind import LEFT_OUT, Kind, left_out
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -86,7 +86,7 @@ def _weightiest_first(moves: Iterable[Proposal]) -> list[Proposal]:
 
 def is_stale(look: Look, proposal: Proposal) -> bool:
     """Whether anything it rests on is another now."""
-    return rests_on(look, tuple(proposal.rests_on)) != proposal.rests_on
+    return fingerprints(look, tuple(proposal.rests_on)) != proposal.rests_on
 
 
 def ready(look: Look, kind: Kind, proposal: Proposal) -> tuple[Proposal, Session] | None:

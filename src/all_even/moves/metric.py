@@ -12,15 +12,15 @@ Arguments = Mapping[str, float | int | str | None]
 
 @dataclass(frozen=True, slots=True)
 class Metric:
-    """label: what it is, with lower-case first letter. tolerance: within which a promise counts as kept. needs: the
-    grounds (`moves.ground`) it rests on. read: measures it; None where it can't be known."""
+    """label: what it is, with lower-case first letter. tolerance: within which a promise counts as kept. depends_on:
+    what it is measured on (`moves.dependencies`). read: measures it; None where it can't be known."""
 
     id: str
     label: str
     unit: str
     decimals: int
     tolerance: float
-    needs: tuple[str, ...]
+    depends_on: tuple[str, ...]
     read: Callable[[Look, Arguments], float | None]
 
     def text(self, value: float | None) -> str:

@@ -42,7 +42,7 @@ def result(move: Proposal, metric: Metric, found: Result | None) -> str:
 
 
 def since(account: Account, metric: Metric) -> str:
-    """What became of a move's figure since, where its ground moved; else empty."""
+    """What became of a move's figure since, where something it depends on changed; else empty."""
     if not account.moved:
         return ""
     by = f"before “{account.moved_by}”" if account.moved_by else "when it was made"

@@ -31,5 +31,5 @@ STAGE = Stage(
     empty="No move is open at this stage. Set levels and pan by ear; what you change is in the ledger.",
     rows=("lanes", "buses", "folders"),
     moves=_moves,
-    grounds=("files", "levels"),
+    depends_on=("files", "levels"),
 )

@@ -20,5 +20,5 @@ STAGE = Stage(
     empty="No move is open at this stage. Drag a lane to a bus' column, or add a station to its level path.",
     rows=("lanes", "buses", "folders", "mix"),
     moves=_moves,
-    grounds=("files", "routing", "chains"),
+    depends_on=("files", "routing", "chains"),
 )

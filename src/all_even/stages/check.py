@@ -17,6 +17,6 @@ STAGE = Stage(
     does="Shows what is left on a phone, in a car, in a club; compares with references and blind.",
     empty="Nothing to gain here: what matters is there on every system.",
     moves=_moves,
-    grounds=("files", "order", "levels", "strips", "routing", "chains", "mix"),
+    depends_on=("files", "order", "levels", "strips", "routing", "chains", "mix"),
     lazy=True,
 )

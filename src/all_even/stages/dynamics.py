@@ -37,6 +37,6 @@ STAGE = Stage(
     empty="Nothing to gain here: lines are even, and nothing stands out.",
     rows=("lanes", "buses", "mix"),
     moves=_moves,
-    grounds=("files", "order", "levels", "strips", "routing", "mix"),
+    depends_on=("files", "order", "levels", "strips", "routing", "mix"),
     lazy=True,
 )

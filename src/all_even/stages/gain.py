@@ -17,5 +17,5 @@ STAGE = Stage(
     does="Shows the level of every lane at every point, and puts right what compressors and saturation meet.",
     empty="Nothing to gain here: whatever answers to level meets a sensible one. Other levels do no harm.",
     moves=_moves,
-    grounds=("files", "levels", "chains", "settings"),
+    depends_on=("files", "levels", "chains", "settings"),
 )

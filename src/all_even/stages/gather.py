@@ -34,6 +34,6 @@ STAGE = Stage(
     does="Says what each file is and what is wrong with it, and puts the tracks in order.",
     empty="No move is open at this stage.",
     moves=_moves,
-    grounds=("files", "order", "names"),
+    depends_on=("files", "order", "names"),
     faults=True,
 )

@@ -41,6 +41,6 @@ STAGE = Stage(
     does="Shows what every track has under 250 Hz, decides who owns it, clears room and fits the duck.",
     empty="Nothing to gain here: kick and bass leave each other room.",
     moves=_moves,
-    grounds=("files", "order", "levels", "strips", "routing"),
+    depends_on=("files", "order", "levels", "strips", "routing"),
     lazy=True,
 )

@@ -23,6 +23,6 @@ STAGE = Stage(
     empty="Nothing to gain here: each word stands where the line usually stands over its backing.",
     rows=("lanes", "buses"),
     moves=_moves,
-    grounds=("files", "order", "levels", "strips", "routing", "chains", "mix"),
+    depends_on=("files", "order", "levels", "strips", "routing", "chains", "mix"),
     lazy=True,
 )

@@ -23,6 +23,6 @@ STAGE = Stage(
     does="Shows who hides whom, places and thins out first, then finds few bands that let all be heard more.",
     empty="Nothing to gain here: what is hidden, a fader or a place would uncover, not an equaliser.",
     moves=_moves,
-    grounds=("files", "order", "levels", "strips", "routing", "mix"),
+    depends_on=("files", "order", "levels", "strips", "routing", "mix"),
     lazy=True,
 )

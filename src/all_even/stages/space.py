@@ -4,11 +4,11 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.space import echoes, figures, level, one_room, order, places, remarks, snare, wider
+    from all_even.moves.space import echoes, figures, level, one_room, order, remarks, short_and_long, snare, wider
 
     kinds = (
-        one_room.KIND, places.SHORT, places.LONG, snare.KIND, level.MUD, level.CLEAR, level.PLACE, order.KIND,
-        echoes.KIND, wider.KIND,
+        one_room.KIND, short_and_long.SHORT, short_and_long.LONG, snare.KIND, level.MUD, level.CLEAR, level.PLACE,
+        order.KIND, echoes.KIND, wider.KIND,
     )  # fmt: skip
     metrics = (
         figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC,
@@ -24,6 +24,6 @@ STAGE = Stage(
     empty="Nothing to gain here: each place ends in time, and is just missed when it is muted.",
     rows=("lanes", "buses"),
     moves=_moves,
-    grounds=("files", "order", "levels", "strips", "routing", "chains", "mix"),
+    depends_on=("files", "order", "levels", "strips", "routing", "chains", "mix"),
     lazy=True,
 )

@@ -36,10 +36,10 @@ class Moves:
 @dataclass(frozen=True, slots=True)
 class Stage:
     """key: of files, of the command line and of its folders. tip: its question, in a few words. does: for somebody who
-    opens the program for the first time, a sentence. empty: what to do where
-    no move is open. rows: what stands in the lanes. moves: what is loaded when moves are first asked for. grounds:
-    what a tick rests on (`moves.ground`). faults: whether faults of recordings are its business. lazy:
-    whether it takes long to look through, and waits until it is shown.
+    opens the program for the first time, a sentence. empty: what to do where no move is open. rows: what stands in the
+    lanes. moves: what is loaded when moves are first asked for. depends_on: what a tick rests on
+    (`moves.dependencies`). faults: whether faults of recordings are its business. lazy: whether it takes long to look
+    through, and waits until it is shown.
     """
 
     key: str
@@ -49,6 +49,6 @@ class Stage:
     empty: str
     rows: tuple[RowKind, ...] = ("lanes",)
     moves: Callable[[], Moves] = Moves
-    grounds: tuple[str, ...] = ("mix",)
+    depends_on: tuple[str, ...] = ("mix",)
     faults: bool = False
     lazy: bool = False

@@ -3,8 +3,8 @@
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.style import paint
 

@@ -37,5 +37,5 @@ STAGE = Stage(
     empty="Everybody is a toy.",
     rows=("lanes", "mix"),
     moves=lambda: Moves((KIND,), (METRIC,)),
-    grounds=("names",),
+    depends_on=("names",),
 )

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtWidgets import QWidget
 
 from all_even.app.desk import Desk
-from all_even.app.work import Line, Report
+from all_even.app.work import Line
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
@@ -39,25 +39,21 @@ class Bench(QWidget):
         name: of the job; also: what it rests on beside the session; line: of `Desk.start`.
         """
         desk = self.desk
-        look = desk.figures.look()
-        if look is None or desk.mix_stale:
+        if desk.figures.book is None or desk.mix_stale:
             if name not in self._asked:
                 show(None)
             return
-        session, the_look = desk.session, look
+        session = desk.session
         before = self._asked.get(name)
         if isinstance(before, tuple) and before[0] is session and before[1] == also:
             return
         self._asked[name] = (session, also)
 
-        def job(report: Report) -> object:
-            return figure(the_look.with_cancel(report.cancelled))
-
         def done(found: object) -> None:
             if desk.is_open and desk.session is session:
                 show(found)
 
-        desk.start(name, job, done, line=line)
+        desk.figures.find(name, figure, done, line=line)
 
     def look_anew(self) -> None:
         """What was looked at is of another song."""

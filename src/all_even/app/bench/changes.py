@@ -23,14 +23,14 @@ class ChangeDrawing(Drawing):
         super().__init__(
             "Members of the bus", "Each member's loudness in the sum, and what the dynamics here change of it"
         )
-        self._rows: list[tuple[str, float | None, float | None]] = []
+        self.rows: list[tuple[str, float | None, float | None]] = []
         self._dynamic = False
         self._range_lu = LEAST_RANGE_LU
         self._sentences = False
         self._hops: NDArray[np.float64] | None = None
 
     def show_rows(self, rows: list[tuple[str, float | None, float | None]], dynamic: bool) -> None:
-        self._rows, self._dynamic = sorted(rows, key=lambda row: -(row[1] if row[1] is not None else -999.0)), dynamic
+        self.rows, self._dynamic = sorted(rows, key=lambda row: -(row[1] if row[1] is not None else -999.0)), dynamic
         self._sentences = False
         changes = [abs(row[2]) for row in rows if row[2] is not None]
         self._range_lu = max([LEAST_RANGE_LU, *changes])
@@ -41,7 +41,7 @@ class ChangeDrawing(Drawing):
         )
         texts = [
             f"{name} {decibel_text(share, 'LU')}" + (f" {signed(change)} LU" if change is not None else "")
-            for name, share, change in self._rows
+            for name, share, change in self.rows
         ]
         self.setAccessibleDescription(", ".join(texts))
         self.renew()
@@ -52,13 +52,13 @@ class ChangeDrawing(Drawing):
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         fits = max(1, int((plot.height() - 8) // LINE))
-        columns = 1 if len(self._rows) <= fits or plot.width() < 420 else 2
+        columns = 1 if len(self.rows) <= fits or plot.width() < 420 else 2
         width = plot.width() / columns
-        if not self._rows:
+        if not self.rows:
             box = QRectF(plot.left() + 10, plot.top() + 4, plot.width() - 20, LINE)
-            paint.text(painter, box, "Nothing flows in here", size=theme.SMALL, colour=theme.colour("quiet"))
-        shown = self._rows[: fits * columns]
-        if len(shown) < len(self._rows):
+            paint.note(painter, box, "Nothing flows in here")
+        shown = self.rows[: fits * columns]
+        if len(shown) < len(self.rows):
             shown = shown[:-1]
         for index, (name, share, change) in enumerate(shown):
             column, line = divmod(index, fits)
@@ -67,11 +67,11 @@ class ChangeDrawing(Drawing):
         below = plot.top() + 4 + len(shown) * LINE + 8
         if self._sentences and self._hops is not None and plot.bottom() - below > LEAST_HILL:
             self._levels(painter, QRectF(plot.left(), below, plot.width(), plot.bottom() - below), self._hops)
-        if len(shown) < len(self._rows):
+        if len(shown) < len(self.rows):
             column, line = divmod(len(shown), fits)
             box = QRectF(plot.left() + column * width + 8, plot.top() + 4 + line * LINE, width - 16, LINE)
-            rest = f"and {len(self._rows) - len(shown)} quieter ones"
-            paint.text(painter, box, rest, size=theme.SMALL, colour=theme.colour("quiet"))
+            rest = f"and {len(self.rows) - len(shown)} quieter ones"
+            paint.note(painter, box, rest)
 
     def _row(self, painter: QPainter, box: QRectF, name: str, share: float | None, change: float | None) -> None:
         if self._sentences:
@@ -107,7 +107,7 @@ class ChangeDrawing(Drawing):
         hill = QRectF(plot.left() + 12, plot.top() + 20, plot.width() - 24, plot.height() - 38)
         text = "How often it reaches each peak level, dBFS, in 10 ms"
         box = QRectF(hill.left(), plot.top(), hill.width(), LINE)
-        paint.text(painter, box, text, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, box, text)
         paint_spread(painter, hill, hops, 1.0)
         paint.line(painter, hill.left(), hill.bottom(), hill.right(), hill.bottom(), theme.colour("line"))
         for tick in LEVEL_TICKS:
@@ -115,11 +115,11 @@ class ChangeDrawing(Drawing):
             paint.line(painter, x, hill.bottom(), x, hill.bottom() + 3, theme.colour("quiet"))
             align = paint.RIGHT if tick == 0 else paint.CENTRE
             place = QRectF(x - 30, hill.bottom() + 3, 30 if tick == 0 else 60, 14)
-            paint.text(painter, place, number(tick, 0), size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+            paint.note(painter, place, number(tick, 0), align=align)
 
     def show_path(self, lines: list[str], hops: NDArray[np.float64] | None = None) -> None:
         """A lane's way in sentences, where there are no members to show. hops: (hops, 2) power and peak, if known."""
-        self._rows, self._dynamic, self._sentences = [(line, None, None) for line in lines], False, True
+        self.rows, self._dynamic, self._sentences = [(line, None, None) for line in lines], False, True
         self._hops = hops
         self.title = "Where it leads"
         self.setAccessibleDescription("; ".join(lines))

@@ -62,7 +62,7 @@ class Drawing(QWidget):
         picture.fill(Qt.GlobalColor.transparent)
         painter = QPainter(picture)
         title = QRectF(0, 0, self.width() - 8, 16)
-        paint.text(painter, title, self.title, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, title, self.title)
         painter.fillRect(self.plot(), theme.colour("ground"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.paint_inside(painter, self.plot())
@@ -80,7 +80,7 @@ class Drawing(QWidget):
             y = plot.bottom() - plot.height() * (tick - low) / (high - low)
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.6))
             box = QRectF(0, y - 8, LEFT - 5, 16)
-            paint.text(painter, box, number(tick, 0), size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+            paint.note(painter, box, number(tick, 0), align=paint.RIGHT)
 
 
 class TimeDrawing(Drawing):
@@ -128,7 +128,7 @@ class TimeDrawing(Drawing):
             box = QRectF(x - 22, plot.bottom() + 2, 44, 15)
             if box.right() <= self.width() and box.left() >= 0:
                 label = time_text(tick)[:-2]
-                paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+                paint.note(painter, box, label, align=paint.CENTRE)
             paint.line(painter, x, plot.bottom(), x, plot.bottom() + 3, theme.colour("quiet"))
             tick += step
 
@@ -189,4 +189,4 @@ class PeakWindow(Drawing):
             box.moveLeft(min(self.width() - 32.0, max(0.0, box.left())))
             align = paint.LEFT if tick == self.LOW else paint.RIGHT if tick == self.HIGH else paint.CENTRE
             label = number(tick, 0) if tick <= 0 else f"+{tick:.0f}"
-            paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+            paint.note(painter, box, label, align=align)

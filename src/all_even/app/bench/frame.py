@@ -2,12 +2,12 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFrame, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QStackedWidget
 
 from all_even.app import stages
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.desk import Desk
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
@@ -22,8 +22,7 @@ class BenchFrame(QFrame):
         self.setObjectName("panel")
         self._benches: dict[str, Bench] = {}
         self._stack = QStackedWidget()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column = layouts.column(self, margins=layouts.NONE)
         column.addWidget(self._stack)
         self._spare, self._narrow, self._follow = 0, False, False
         desk.opened.connect(self._look_anew)

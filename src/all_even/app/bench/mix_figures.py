@@ -1,10 +1,10 @@
 """The mix meter: figures of the whole mix, measured after every change, and what plays now."""
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from all_even.app.bench.drawings import PeakWindow
 from all_even.app.desk import Desk
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import decibel_text, number, signed
 
 BALANCE_NOTE_DB = 1.5
@@ -15,9 +15,7 @@ class MixFigures(QWidget):
         super().__init__()
         self.desk = desk
         self._playing = ""
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
         self.peaks = PeakWindow()
         column.addWidget(self.peaks)
         self.sample_peak = fields.Figure("Sample peak of the mix", "Highest sample")

@@ -15,6 +15,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.style import paint, theme
+from all_even.dsp.parameter import FINE
 from all_even.dsp.tone.equaliser import GAINLESS
 
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
@@ -49,7 +50,7 @@ def paint_notes(
             if labels is not None:
                 box = QRectF(x - 18, labels.top(), 36, labels.height())
                 box.moveLeft(min(plot.right() - 36, max(plot.left(), box.left())))
-                paint.text(painter, box, name, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+                paint.note(painter, box, name, align=paint.CENTRE)
 
 
 def paint_zones(
@@ -58,13 +59,13 @@ def paint_zones(
     """The six zones: a tick at each edge, their names between."""
     from all_even.measure.level import zones
 
-    quiet = theme.colour("quiet")
+    theme.colour("quiet")
     for low, high, name in zip(zones.EDGES_HZ[:-1], zones.EDGES_HZ[1:], zones.NAMES, strict=True):
         left, right = (x_of(plot, max(low_hz, min(high_hz, hz)), low_hz, high_hz) for hz in (low, high))
         paint.line(painter, right, labels.top() + 3, right, labels.bottom() - 3, theme.colour("line"))
         if right - left >= paint.width_of(name, theme.SMALL) + 4:
             box = QRectF(left, labels.top(), right - left, labels.height())
-            paint.text(painter, box, name, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, name, align=paint.CENTRE)
 
 
 def bar_y(plot: QRectF, gain_db: float, most_db: float) -> float:
@@ -96,7 +97,7 @@ def bar_at(plot: QRectF, bands: Sequence[Any], at: QPointF) -> int | None:
 
 def dragged(plot: QRectF, band: Any, moved: QPointF, most_db: float, *, fine: bool) -> tuple[float, float]:
     """(Hz, dB) of a bar that was moved by so many pixels."""
-    step = moved * (0.2 if fine else 1.0)
+    step = moved * (FINE if fine else 1.0)
     hz = band.frequency_hz * (HIGHEST_HZ / LOWEST_HZ) ** (step.x() / plot.width())
     gain = 0.0 if band.shape in GAINLESS else band.gain_db - 2.0 * most_db * step.y() / plot.height()
     return round(hz, 1), round(gain, 1)

@@ -1,12 +1,14 @@
 """Lanes as seats on a plan: a mark and a name each, to take hold of; what across and up mean, the subclass says."""
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen
 
 from all_even import texts
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.desk import Desk
 from all_even.app.style import icons, paint, theme
+from all_even.dsp.parameter import FINE
 from all_even.session.model.strips import Lane
 from all_even.session.tracks.roles import family_of
 
@@ -14,17 +16,17 @@ SEAT = 12.0
 NAME_WIDTH, NAME_LETTERS = 100.0, 18
 
 
-class SeatsDrawing(Drawing):
+class SeatsDrawing(Handled, Drawing):
     """Subclasses say who has a seat, where, and what a drag does."""
 
     title = ""
+    OVER = Qt.CursorShape.OpenHandCursor
 
     def __init__(self, desk: Desk, name: str, tip: str) -> None:
         super().__init__(name, tip)
         self.desk = desk
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self._held: str | None = None
 
     def lanes(self) -> list[Lane]:
         """Those that have a seat."""
@@ -43,6 +45,10 @@ class SeatsDrawing(Drawing):
 
     def dragged(self, lane: Lane, at: QPointF, *, fine: bool) -> None:
         """The seat in the hand is moved."""
+        raise NotImplementedError
+
+    def nudged(self, lane: Lane, across: float, up: float) -> None:
+        """The arrow keys: by so many steps to the right, or up."""
         raise NotImplementedError
 
     # Painting.
@@ -92,28 +98,33 @@ class SeatsDrawing(Drawing):
         ]
         return min(near)[1] if near else None
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton or not self.desk.is_open:
-            return
-        self.setFocus()
-        self._held = self.seat_at(event.position().x(), event.position().y())
-        if self._held is not None:
-            self.taken(self.desk.session.lane(self._held), event.position())
-            self.desk.select((self._held,))
+    def handle_at(self, at: QPointF) -> str | None:
+        return self.seat_at(at.x(), at.y()) if self.desk.is_open else None
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self.desk.is_open:
-            return
-        if self._held is not None:
-            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.dragged(self.desk.session.lane(self._held), event.position(), fine=fine)
-            return
-        over = self.seat_at(event.position().x(), event.position().y())
+    def press(self, at: QPointF) -> None:
+        if self.held is not None:
+            self.taken(self.desk.session.lane(self.held), at)
+            self.desk.select((self.held,))
+
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        if self.desk.is_open:
+            self.dragged(self.desk.session.lane(self.held), at, fine=fine)
+
+    def hover(self, at: QPointF) -> None:
+        super().hover(at)
+        over = self.handle_at(at)
         tip = self.seat_tip(self.desk.session.lane(over)) if over is not None else self.accessibleName()
         self.setToolTip(texts.tip(tip))
-        self.setCursor(Qt.CursorShape.OpenHandCursor if over is not None else Qt.CursorShape.ArrowCursor)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._held is not None:
-            self._held = None
-            self.desk.end_gesture()
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        current, step = self.desk.current_lane if self.desk.is_open else None, FINE if fine else 1.0
+        across = {Qt.Key.Key_Left: -step, Qt.Key.Key_Right: step}.get(key, 0.0)
+        up = {Qt.Key.Key_Up: step, Qt.Key.Key_Down: -step}.get(key, 0.0)
+        if current is None or not (across or up):
+            return False
+        self.nudged(self.desk.session.lane(current), across, up)
+        return True
+
+    def drop(self, at: QPointF) -> None:
+        self.desk.end_gesture()
+        super().drop(at)

@@ -2,12 +2,13 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
-from all_even.app.style import fields, paint, theme
+from all_even.app.bench.handled import Handled
+from all_even.app.style import fields, layouts, paint, theme
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -23,9 +24,7 @@ class SidePanel(QWidget):
     def __init__(self, figure: str, tip: str) -> None:
         """figure, tip: what the large one is."""
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
         self.name = fields.label("", "title")
         self.figure = fields.Figure(figure, tip, large=True)
         self.said = fields.wrapped("", "quiet")
@@ -46,7 +45,7 @@ class SidePanel(QWidget):
         self.lines.show_lines(lines, stale=stale)
 
 
-class _Lines(QWidget):
+class _Lines(Handled):
     pressed = pyqtSignal(int)
 
     def __init__(self) -> None:
@@ -61,8 +60,8 @@ class _Lines(QWidget):
         self.setAccessibleDescription("; ".join(f"{what} {text}" for what, text, _ in lines))
         self.update()
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        index = int(event.position().y() // LINE) if event is not None else -1
+    def press(self, at: QPointF) -> None:
+        index = int(at.y() // LINE)
         if 0 <= index < len(self._lines):
             self.pressed.emit(index)
 

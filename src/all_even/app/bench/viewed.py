@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtWidgets import QHBoxLayout, QLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app.bench.bench import Bench
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 
 
 class ViewedBench(Bench):
@@ -15,8 +15,7 @@ class ViewedBench(Bench):
         for view in views:
             self.stack.addWidget(view)
         self._only: list[tuple[int, QWidget]] = []
-        bar = QHBoxLayout()
-        bar.setSpacing(4)
+        bar = layouts.row(spacing=4)
         self.views = fields.view_buttons(self, bar, named, self.show_view)
         return bar
 
@@ -26,8 +25,7 @@ class ViewedBench(Bench):
 
     def under_bar(self, bar: QLayout) -> QVBoxLayout:
         """The bar over the views, the first of which is shown."""
-        column = QVBoxLayout()
-        column.setSpacing(4)
+        column = layouts.column(spacing=4)
         column.addLayout(bar)
         column.addWidget(self.stack, 1)
         self.show_view(0)

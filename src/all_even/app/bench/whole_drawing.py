@@ -35,7 +35,7 @@ class ZonesDrawing(Drawing):
 
     def __init__(self) -> None:
         super().__init__(self.name, self.tip)
-        self._whole: Whole | None = None
+        self.whole: Whole | None = None
         self._note, self._marked = "", ""
 
     def show_beside(self, found: "Beside | None", marked: str) -> None:
@@ -62,17 +62,17 @@ class ZonesDrawing(Drawing):
     def show_whole(self, found: "Whole | None", note: str, marked: str = "") -> None:
         if not self.is_new(found, note, marked):
             return
-        self._whole, self._note, self._marked = found, note, marked
+        self.whole, self._note, self._marked = found, note, marked
         if found is not None:
             told = [f"{zones.NAMES[index]} {signed(beside)} dB outside" for index, beside in found.flags]
             self.setAccessibleDescription(", ".join(told) or "Nothing lies outside what the references do")
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        quiet = theme.colour("quiet")
-        found = self._whole
+        theme.colour("quiet")
+        found = self.whole
         if found is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         self.level_axis(painter, plot, self.ticks, self.low_db, self.high_db)
         flagged = dict(found.flags)
@@ -83,21 +83,21 @@ class ZonesDrawing(Drawing):
             box = QRectF(left, plot.bottom() - 17, width, 15)
             if paint.width_of(name, theme.SMALL) > width:
                 name = SHORT[index]
-            paint.text(painter, box, name, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, name, align=paint.CENTRE)
         for index, edge in enumerate(zones.EDGES_HZ):
             x = plot.left() + index * width
             paint.line(painter, x, plot.top(), x, plot.bottom() + 3, theme.colour("line", 0.6))
             box = QRectF(min(x - 22, self.width() - 44.0), plot.bottom() + 2, 44, 15)
-            paint.text(painter, box, _hertz(edge), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, _hertz(edge), align=paint.CENTRE)
         if found.judged_by < zones.FEWEST:
             text = EMPTY if not found.judged_by else f"{found.judged_by} of {zones.FEWEST}: not judged"
             if paint.width_of(text, theme.SMALL) > plot.width() - 16:
                 text = "Not judged: under five"
             box = QRectF(plot.left() + 8, plot.top() + 3, plot.width() - 16, 16)
-            paint.text(painter, box, text, size=theme.SMALL, colour=quiet)
+            paint.note(painter, box, text)
 
     def _zone(self, painter: QPainter, plot: QRectF, box: QRectF, index: int, flagged: bool) -> None:
-        found = self._whole
+        found = self.whole
         assert found is not None
 
         def y_of(level: float) -> float:

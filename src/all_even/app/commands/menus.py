@@ -28,14 +28,14 @@ class Menus:
     def __init__(self, desk: "Desk", window: QWidget, bar: QMenuBar, give: Give) -> None:
         self._desk, self._window, self._give = desk, window, give
         self.commands = all_commands()
-        self._actions: list[tuple[Command[Any], QAction]] = []
+        self.shown_actions: list[tuple[Command[Any], QAction]] = []
         for command in self.commands:
             action = QAction(command.text, window)
             if command.shortcut:
                 action.setShortcut(QKeySequence(command.shortcut))
             action.triggered.connect(partial(self._given, command))
             window.addAction(action)
-            self._actions.append((command, action))
+            self.shown_actions.append((command, action))
         for name in MENUS:
             menu = bar.addMenu(f"&{name}")
             assert menu is not None
@@ -78,7 +78,7 @@ class Menus:
             self._add_under(menu, below)
 
     def _add(self, menu: QMenu, wanted: Iterable[Command[Any]]) -> None:
-        by_command = {id(command): action for command, action in self._actions}
+        by_command = {id(command): action for command, action in self.shown_actions}
         for command in wanted:
             action = by_command[id(command)]
             action.setEnabled(command.enabled(self._desk))
@@ -102,5 +102,5 @@ class Menus:
 
     def _enable_all(self) -> None:
         """A shortcut asks for itself when it is pressed."""
-        for _, action in self._actions:
+        for _, action in self.shown_actions:
             action.setEnabled(True)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from all_even.app.desk.outputs import Outputs
-from all_even.app.work import Report
+from all_even.app.work import Line, Report
 from all_even.audio.device import Device, Fill
 from all_even.session.editing import edits
 from all_even.session.editing.edits import NOW
@@ -23,7 +23,10 @@ if TYPE_CHECKING:
 
 Loudness = dict[str, tuple[float | None, float | None]]
 """Of each state: integrated loudness in LUFS, sample peak in dBFS."""
+Made = Callable[["Look"], "tuple[Plan, float]"]
+"""Makes what is to be heard off the interface thread: its plan, and a gain in dB."""
 OpenDevice = Callable[[int, Fill], tuple[Device, str | None]]
+MATCHING = "Measuring both for the same loudness"
 ASIDE = "a letter"
 """What is heard in a blind comparison."""
 MOST_RAISED_DB = 6.0
@@ -175,144 +178,83 @@ class Ears:
             own = loudness[wanted][0]
             return min(known) - own if own is not None and known else 0.0
 
-        self._hear(wanted, wanted, states, matched)
+        self._hear(wanted, lambda look: _at_a_level(look, states, wanted, matched), saying=MATCHING)
 
     def _state(self, name: str) -> Session:
         session = self._desk.session
         return session if name == NOW else edits.recall_snapshot(session, name)
 
     def hold_move(self, proposal: Proposal) -> None:
-        """Lets a move be heard as long as it is held, as loud as without it; starts playing where nothing plays."""
-        desk = self._desk
-        if not desk.is_open or self._figures.sources is None:
-            desk.said.emit("Nothing to hear yet: the files are still being opened.")
-            return
-        self._held = proposal.id
-        if not self.player.playing:
-            self.player.play()
-
-        def prepared(found: Proposal, session: Session) -> None:
-            if self._held == proposal.id:
-                states = {"without": desk.session, "with": session}
-                self._hear(proposal.title, "with", states, _as_loud_as_without, lambda: self._held == proposal.id)
-
-        self._moves.prepare(proposal, prepared)
+        """Lets a move be heard as long as it is held, as loud as without it."""
+        if self._begin_to_hold(proposal.id):
+            self._moves.prepare(proposal, lambda _found, made: self._hear_matched(proposal.title, made, proposal.id))
 
     def hold_state(self, shown: str, session: Session) -> None:
-        """Lets another state be heard as long as it is held, at its own level; starts playing where nothing plays."""
-        desk = self._desk
-        sources = self._figures.sources
-        if not desk.is_open or sources is None:
-            desk.said.emit("Nothing to hear yet: the files are still being opened.")
-            return
-        self._held = shown
+        """Lets another state be heard as long as it is held, at its own level."""
+        from all_even.engine.planning import make_plan
+
+        self.hold(shown, lambda look: (make_plan(session, look.book.sources), 0.0), name="hold", line="quick")
+
+    def hold_matched(self, shown: str, session: Session) -> None:
+        """Lets another state be heard as long as it is held, as loud as the present one."""
+        if self._begin_to_hold(shown):
+            self._hear_matched(shown, session, shown)
+
+    def hold(self, shown: str, made: Made, *, name: str = "compare", line: Line = "long") -> None:
+        """Lets something else be heard as long as it is held. made: a UserError of it is said."""
+        if self._begin_to_hold(shown):
+            self._hear(shown, made, name=name, held=shown, line=line)
+
+    def _begin_to_hold(self, key: str) -> bool:
+        """Starts playing where nothing plays; whether there is anything to hear yet."""
+        if not self._desk.is_open or self._figures.sources is None:
+            self._desk.said.emit("Nothing to hear yet: the files are still being opened.")
+            return False
+        self._held = key
         if not self.player.playing:
             self.player.play()
+        return True
 
-        def job(_report: Report) -> "Plan":
-            from all_even.engine.planning import make_plan
-
-            return make_plan(session, sources)
-
-        def done(plan: "Plan") -> None:
-            if desk.is_open and self._held == shown:
-                self.hearing = Hearing(shown)
-                self.player.set_plan(plan)
-                desk.hearing_changed.emit()
-
-        desk.start("hold", job, done, line="quick")
-
-    def hold(self, shown: str, made: "Callable[[Look], tuple[Plan, float]]") -> None:
-        """Lets something else be heard as long as it is held; starts playing where nothing plays.
-
-        made: off this thread, its plan and a gain in dB; a UserError of it is said."""
-        desk = self._desk
-        look = self._figures.look() if desk.is_open else None
-        if look is None or self._figures.sources is None:
-            desk.said.emit("Nothing to hear yet: the files are still being opened.")
-            return
-        self._held, asked = shown, desk.session
-        if not self.player.playing:
-            self.player.play()
-
-        def job(report: Report) -> "tuple[Plan, float]":
-            report.progress(-1.0, f"Getting ready: {shown}")
-            return made(look.with_cancel(report.cancelled))
-
-        def done(found: "tuple[Plan, float]") -> None:
-            if not desk.is_open or self._held != shown or audible.differs(asked, desk.session):
-                return  # it was let go, or changed, meanwhile
-            plan, gain_db = found
-            self.hearing = Hearing(shown, gain_db)
-            self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
-            desk.hearing_changed.emit()
-
-        desk.start("compare", job, done)
+    def _hear_matched(self, shown: str, session: Session, held: str) -> None:
+        states = {"without": self._desk.session, "with": session}
+        if self._held == held:
+            self._hear(
+                shown, lambda look: _at_a_level(look, states, "with", _as_loud_as_without), saying=MATCHING, held=held
+            )
 
     def play_aside(self, plan: "Plan", gain_db: float) -> None:
         """Plays something else until `hear_now`, whose name nobody is to see; starts playing where nothing plays."""
         if not self.player.playing:
             self.player.play()
-        self._held, self.hearing = ASIDE, Hearing(ASIDE)
-        self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
-        self._desk.hearing_changed.emit()
+        self._held = ASIDE
+        self._play(Hearing(ASIDE), plan, gain_db)
 
     @property
     def held(self) -> str | None:
         """What is held to be heard."""
         return self._held
 
-    def hold_matched(self, shown: str, session: Session) -> None:
-        """Lets another state be heard as long as it is held, as loud as the present one."""
-        desk = self._desk
-        if not desk.is_open or self._figures.sources is None:
-            desk.said.emit("Nothing to hear yet: the files are still being opened.")
-            return
-        self._held = shown
-        if not self.player.playing:
-            self.player.play()
-        states = {"without": desk.session, "with": session}
-        self._hear(shown, "with", states, _as_loud_as_without, lambda: self._held == shown)
-
     def release_move(self) -> None:
         """Back to the session without the move."""
         self.hear_now()
 
     def _hear(
-        self,
-        shown: str,
-        wanted: str,
-        states: dict[str, Session],
-        matched: Callable[[Loudness], float],
-        wanted_still: Callable[[], bool] = lambda: True,
-    ) -> None:
-        """Plays one of some states, changed in level by what `matched` finds from loudness and peak of each."""
+        self, shown: str, made: Made, *,
+        name: str = "compare", saying: str = "", held: str | None = None, line: Line = "long",
+    ) -> None:  # fmt: skip
+        """Plays what `made` finds off this thread, unless it was let go or the session changed meanwhile."""
         desk, asked = self._desk, self._desk.session
-        look = self._figures.look()
-        if look is None:
-            return
 
-        def job(report: Report) -> tuple["Plan", float]:
-            from all_even.engine.planning import make_plan
+        def done(found: "tuple[Plan, float]") -> None:
+            if desk.is_open and held in (None, self._held) and not audible.differs(asked, desk.session):
+                self._play(Hearing(shown, found[1]), *found)
 
-            report.progress(-1.0, "Measuring both for the same loudness")
-            measured = look.with_cancel(report.cancelled)
-            figures = {name: measured.at(state).mix for name, state in states.items()}
-            gain_db = matched({
-                name: (mix.integrated_lufs, mix.sample_peak_dbfs) if mix is not None else (None, None)
-                for name, mix in figures.items()
-            })  # fmt: skip
-            return make_plan(states[wanted], look.book.sources), gain_db
+        self._figures.find(name, made, done, saying=saying or f"Getting ready: {shown}", line=line)
 
-        def done(result: tuple["Plan", float]) -> None:
-            if not desk.is_open or audible.differs(asked, desk.session) or not wanted_still():
-                return  # it was changed, or let go, meanwhile
-            plan, gain_db = result
-            self.hearing = Hearing(shown, gain_db)
-            self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
-            desk.hearing_changed.emit()
-
-        desk.start("compare", job, done)
+    def _play(self, hearing: Hearing, plan: "Plan", gain_db: float) -> None:
+        self.hearing = hearing
+        self.player.set_plan(plan, 10.0 ** (gain_db / 20.0))
+        self._desk.hearing_changed.emit()
 
     def clear(self) -> None:
         self._held = None
@@ -326,6 +268,20 @@ class Ears:
         if self.known_player is not None:
             self.known_player.close()
             self.known_player = None
+
+
+def _at_a_level(
+    look: "Look", states: dict[str, Session], wanted: str, matched: Callable[[Loudness], float]
+) -> "tuple[Plan, float]":
+    """The plan of one of some states, and the gain in dB that `matched` finds from loudness and peak of each."""
+    from all_even.engine.planning import make_plan
+
+    mixes = {name: look.at(state).mix for name, state in states.items()}
+    gain_db = matched({
+        name: (mix.integrated_lufs, mix.sample_peak_dbfs) if mix is not None else (None, None)
+        for name, mix in mixes.items()
+    })  # fmt: skip
+    return make_plan(states[wanted], look.book.sources), gain_db
 
 
 def _as_loud_as_without(loudness: Loudness) -> float:

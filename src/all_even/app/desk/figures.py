@@ -7,14 +7,14 @@ had found out stays in the book. While the sound plays it uses one thread.
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even import stages
 from all_even.app.desk.state import DeskState
 from all_even.app.timers import timer
-from all_even.app.work import Report
+from all_even.app.work import Line, Report
 from all_even.errors import Cancelled, UserError
 from all_even.session.file import store
 from all_even.session.tracks.roles import is_held
@@ -32,7 +32,9 @@ if TYPE_CHECKING:
     from all_even.session.model.remark import Remark
     from all_even.session.song.song import Song
 
+A = TypeVar("A")
 SETTLE_MS = 200
+NOT_YET = "That can't be done yet: the files are still being opened."
 
 
 class Follower(Protocol):
@@ -207,7 +209,7 @@ class DeskFigures(QObject):
         self._desk.start("sources", job, done, line="quick")
 
     def keep_on_disk(self) -> None:
-        """Keeps what was heard of the session, for the next time it is opened."""
+        """Keeps what was measured of the session, for the next time it is opened."""
         book, session = self.book, self._desk.session
         if book is not None and not self.stale:
             self._desk.start("keep", lambda _report: book.keep_on_disk(session), lambda _none: None)
@@ -221,6 +223,32 @@ class DeskFigures(QObject):
 
         workers = 1 if self._is_playing() else WORKERS  # playing goes before measuring
         return Look(self._desk.session, self.book, dict(self.reports), None, workers)
+
+    def find(
+        self,
+        name: str,
+        finding: "Callable[[Look], A]",
+        show: Callable[[A], None],
+        *,
+        saying: str = "",
+        waiting: str = NOT_YET,
+        line: Line = "long",
+    ) -> bool:
+        """Finds something on the sound of the present session, off this thread, and shows it unless the session was
+        closed. saying: meanwhile, in the status line; waiting: where the files are still being opened. Whether it
+        is looked for."""
+        look = self.look() if self._desk.is_open else None
+        if look is None:
+            self._desk.said.emit(waiting)
+            return False
+
+        def job(report: Report) -> A:
+            if saying:
+                report.progress(-1.0, saying)
+            return finding(look.with_cancel(report.cancelled))
+
+        self._desk.start(name, job, show, line=line)
+        return True
 
     def renew_soon(self) -> None:
         """After a change: when the hand rests for a moment."""

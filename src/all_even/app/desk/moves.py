@@ -1,6 +1,6 @@
 """The desk's moves: what is open at each stage, making them, and what became of those that were made."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from all_even import stages
@@ -67,7 +67,7 @@ class DeskMoves:
         thread."""
         from all_even.figures.book.fingerprint import digest
         from all_even.moves import accounts, making
-        from all_even.moves.ground import rests_on
+        from all_even.moves.dependencies import fingerprints
 
         metrics = stages.metrics()
 
@@ -95,8 +95,8 @@ class DeskMoves:
             report.send(("remarks", {stage.key: remarks_of(stage)}))
         known = {stage.key: stage for stage in stages.STAGES}
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
-        grounds = {key: digest(sorted(rests_on(look, known[key].grounds).items())) for key in ticked}
-        report.send(("ticks", {key: grounds[key] == ticked[key] for key in ticked}))
+        now = {key: digest(sorted(fingerprints(look, known[key].depends_on).items())) for key in ticked}
+        report.send(("ticks", {key: now[key] == ticked[key] for key in ticked}))
 
     def in_turn(self) -> "tuple[list[Stage], list[Stage]]":
         """What is looked through: the visible stage, then all others."""
@@ -115,7 +115,9 @@ class DeskMoves:
 
             look = Look(session, Book({}), {})
             found = {
-                stage.key: making.propose(look, [kind for kind in stage.moves().kinds if set(kind.needs) <= BY_NAME])
+                stage.key: making.propose(
+                    look, [kind for kind in stage.moves().kinds if set(kind.depends_on) <= BY_NAME]
+                )
                 for stage in stages.STAGES
                 if stage.faults
             }
@@ -175,17 +177,14 @@ class DeskMoves:
         """
         desk = self._desk
         kind = stages.kinds().get(proposal.kind)
-        look = self._figures.look() if desk.is_open else None
-        if kind is None or look is None:
-            desk.said.emit("That can't be done yet: the files are still being opened.")
+        if kind is None or not desk.is_open:
             return
         asked, the_kind = desk.session, kind
 
-        def job(report: Report) -> tuple[Proposal, Session] | None:
+        def ready(look: "Look") -> tuple[Proposal, Session] | None:
             from all_even.moves import making
 
-            report.progress(-1.0, f"Trying out: {proposal.title}")
-            return making.ready(look.with_cancel(report.cancelled), the_kind, proposal)
+            return making.ready(look, the_kind, proposal)
 
         def done(result: tuple[Proposal, Session] | None) -> None:
             self.preparing = None
@@ -200,9 +199,10 @@ class DeskMoves:
                 self._put_in(result[0])
                 then(*result)
 
-        self.preparing = proposal.id
-        desk.start("prepare", job, done, line="quick")
-        desk.moves_changed.emit()
+        saying = f"Trying out: {proposal.title}"
+        if self._figures.find("prepare", ready, done, saying=saying, line="quick"):
+            self.preparing = proposal.id
+            desk.moves_changed.emit()
 
     def stop_preparing(self) -> None:
         """What was being tried out is not wanted any more."""
@@ -272,26 +272,17 @@ class DeskMoves:
             reason=reason or "no reason given",
         )
 
-    def propose_now(self, kind_id: str, then: Callable[[list[Proposal]], None]) -> None:
+    def propose_now(self, kind_id: str, then: Callable[[Sequence[Proposal]], None]) -> None:
         """A kind's proposals for the present state, whether or not it was made or declined before."""
-        look = self._figures.look() if self._desk.is_open else None
         kind = stages.kinds()[kind_id]
-        if look is None:
-            self._desk.said.emit("That can't be done yet: the files are still being opened.")
-            return
-
-        def job(report: Report) -> list[Proposal]:
-            found = look.with_cancel(report.cancelled).get(kind.proposals())
-            return list(found)
-
-        self._desk.start("propose", job, then)
+        self._figures.find("propose", lambda look: look.get(kind.proposals()), then)
 
     def renew(self, account: "Account") -> None:
-        """Makes a move again whose ground moved since it was made."""
+        """Makes a move again whose dependencies changed since it was made."""
         move = account.entry.move
         assert move is not None
 
-        def then(found: list[Proposal]) -> None:
+        def then(found: Sequence[Proposal]) -> None:
             fresh = next((item for item in found if item.id == move.id), None)
             if fresh is None:
                 self._desk.said.emit(f"There is nothing to gain here as it is now: {move.title}")
@@ -307,20 +298,17 @@ class DeskMoves:
         if not on:
             desk.edit(lambda s: edits.tick_off(s, stage, None), text=f"{name} is not done any more")
             return
-        look = self._figures.look() if desk.is_open else None
-        if look is None:
-            return
 
-        def job(_report: Report) -> str:
+        def depends_on(look: "Look") -> str:
             from all_even.figures.book.fingerprint import digest
-            from all_even.moves.ground import rests_on
+            from all_even.moves.dependencies import fingerprints
 
-            return digest(sorted(rests_on(look, stages.stage(stage).grounds).items()))
+            return digest(sorted(fingerprints(look, stages.stage(stage).depends_on).items()))
 
-        def done(ground: str) -> None:
-            desk.edit(lambda s: edits.tick_off(s, stage, ground), text=f"{name} is done")
+        def done(fingerprint: str) -> None:
+            desk.edit(lambda s: edits.tick_off(s, stage, fingerprint), text=f"{name} is done")
 
-        desk.start("tick", job, done, line="quick")
+        self._figures.find("tick", depends_on, done, line="quick")
 
 
 def is_taste(move: Proposal) -> bool:

@@ -6,7 +6,7 @@ Its parts (`documents`, `figures`, `moves`, `ears`) are given this and each othe
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Self, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -21,6 +21,8 @@ from all_even.session.file.history import History
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
+
+A = TypeVar("A")
 
 
 class DeskState(QObject):
@@ -53,6 +55,14 @@ class DeskState(QObject):
         self.document: Document | None = None
         self.selected: tuple[str, ...] = ()
         self.stage = stages.STAGES[0].key
+        self._shared: dict[object, Any] = {}
+
+    def shared(self, make: Callable[[Self], A]) -> A:
+        """What lanes, bench and pages share: the one of a class at this desk, made when it is asked for first."""
+        if make not in self._shared:
+            self._shared[make] = make(self)
+        found: A = self._shared[make]
+        return found
 
     def prefer(self, wanted: Preferences) -> None:
         """Changes what is set for this machine, and keeps it."""

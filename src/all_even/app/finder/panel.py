@@ -13,13 +13,12 @@ from PyQt6.QtWidgets import (
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from all_even.app.finder.entries import Entry
 from all_even.app.finder.ranking import ranked
-from all_even.app.style import fields, paint, theme
+from all_even.app.style import fields, layouts, paint, theme
 
 WIDTH, ROW, MOST_ROWS, TOP = 560, 30, 12, 72
 KIND_WIDTH = 84
@@ -59,9 +58,7 @@ class Finder(QFrame):
         self._before: QWidget | None = None
         self.setObjectName("card")
         self.setAccessibleName("Finder")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(12, 12, 12, 10)
-        column.setSpacing(8)
+        column = layouts.column(self, margins=(12, 12, 12, 10), spacing=8)
         self.field = QLineEdit()
         self.field.setAccessibleName("What to find")
         self.field.setPlaceholderText("A command, a lane, a station, a setting …")

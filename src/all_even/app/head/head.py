@@ -1,7 +1,7 @@
 """The head: the path in a row of its own, under it what is next, under that playing and the song."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from all_even import texts
 from all_even.app.desk import Desk
@@ -9,7 +9,7 @@ from all_even.app.head.facts import stage_facts
 from all_even.app.head.next_step import NextStep, next_step
 from all_even.app.head.path import Path
 from all_even.app.head.transport import Transport
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.app.timers import timer
 from all_even.dsp.parameter import decibel_text
 from all_even.session.editing.edits import NOW
@@ -26,13 +26,10 @@ class Head(QWidget):
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.next = NextStep("", "")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 2, 0, 0)
-        column.setSpacing(2)
+        column = layouts.column(self, margins=(0, 2, 0, 0), spacing=2)
         self.path = Path(desk)
         column.addWidget(self.path)
-        line = QHBoxLayout()
-        line.setContentsMargins(16, 0, 12, 0)
+        line = layouts.row(margins=(16, 0, 12, 0))
         self.go = QLabel()
         self.go.setTextFormat(Qt.TextFormat.PlainText)
         self.go.setProperty("role", "quiet")

@@ -21,21 +21,21 @@ class OutputLevel(QWidget):
             "Output level now, left and right, −48 to 0 dBFS. The marked stretch is where the mix may peak. "
             "Playing never passes −1 dBFS; prints are not limited."
         )
-        self._left = self._right = -120.0
+        self.left_db = self._right = -120.0
         self._held = False
-        self._window = WorkSettings().peak_window_dbfs
+        self.window_dbfs = WorkSettings().peak_window_dbfs
 
     def show_window(self, window_dbfs: tuple[float, float]) -> None:
         """Where the mix may peak."""
-        if window_dbfs != self._window:
-            self._window = window_dbfs
+        if window_dbfs != self.window_dbfs:
+            self.window_dbfs = window_dbfs
             self.update()
 
     def show_levels(self, left_dbfs: float, right_dbfs: float, held: bool) -> None:
-        left = max(left_dbfs, self._left - 1.4)
+        left = max(left_dbfs, self.left_db - 1.4)
         right = max(right_dbfs, self._right - 1.4)
-        if (left, right, held) != (self._left, self._right, self._held):
-            self._left, self._right, self._held = max(left, -120.0), max(right, -120.0), held
+        if (left, right, held) != (self.left_db, self._right, self._held):
+            self.left_db, self._right, self._held = max(left, -120.0), max(right, -120.0), held
             self.update()
 
     def _x(self, level_db: float) -> float:
@@ -44,16 +44,16 @@ class OutputLevel(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        low, high = self._window
+        low, high = self.window_dbfs
         window = QRectF(self._x(low), 1, self._x(high) - self._x(low), 18)
         painter.fillRect(window, theme.colour("act_soft"))
-        for index, level in enumerate((self._left, self._right)):
+        for index, level in enumerate((self.left_db, self._right)):
             track = QRectF(2, 3 + index * 8, self.width() - 4, 6)
             painter.fillRect(track, theme.colour("raised"))
             painter.fillRect(window.intersected(track), theme.colour("act_soft"))
             bar = QRectF(track.left(), track.top(), self._x(level) - track.left(), track.height())
             painter.fillRect(bar, theme.colour("look" if level > high else "act"))
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         if self._held:
             paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,
                        colour=theme.colour("look"), align=paint.RIGHT)  # fmt: skip
@@ -63,4 +63,4 @@ class OutputLevel(QWidget):
             box = QRectF(x - 14, 19, 28, 15)
             box.moveLeft(min(self.width() - 28.0, max(0.0, box.left())))
             align = paint.LEFT if tick == -48.0 else paint.RIGHT if tick == 0.0 else paint.CENTRE
-            paint.text(painter, box, f"{tick:.0f}".replace("-", "−"), size=theme.SMALL, colour=quiet, align=align)
+            paint.note(painter, box, f"{tick:.0f}".replace("-", "−"), align=align)

@@ -2,12 +2,12 @@
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QSizePolicy, QWidget
 
 from all_even import stages, texts
 from all_even.app.desk import Desk
 from all_even.app.head.next_step import StageFacts
-from all_even.app.style import paint, theme
+from all_even.app.style import layouts, paint, theme
 
 HEIGHT = 30
 PADDING, GAP, MARK = 6.0, 5.0, 10.0
@@ -115,9 +115,7 @@ class Path(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        row = QHBoxLayout(self)
-        row.setContentsMargins(8, 0, 8, 0)
-        row.setSpacing(1)
+        row = layouts.row(self, margins=(8, 0, 8, 0), spacing=1)
         self.stages: dict[str, StageButton] = {}
         group = QButtonGroup(self)
         for index, stage in enumerate(stages.STAGES):

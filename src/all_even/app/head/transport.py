@@ -1,13 +1,13 @@
 """Playing: start and stop, loop, follow; the song; the position and the level that goes out."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
 from all_even.app.desk import Desk
 from all_even.app.head.output_level import OutputLevel
 from all_even.app.head.song_strip import SongStrip
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.dsp.parameter import time_text
 
 
@@ -22,9 +22,7 @@ class Transport(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 0, 12, 0)
-        row.setSpacing(4)
+        row = layouts.row(self, margins=(12, 0, 12, 0), spacing=4)
         self.play = fields.icon_button("play", "Play", "Play or stop (Space)", self.play_pressed.emit)
         self.to_start = fields.icon_button(
             "arrow-left-to-line", "Stop and go to the start", "Stop and go to the start (Home)", self.stop_pressed.emit
@@ -41,8 +39,7 @@ class Transport(QWidget):
             row.addWidget(button)
         self.strip = SongStrip(desk)
         row.addWidget(self.strip, 1)
-        times = QVBoxLayout()
-        times.setSpacing(0)
+        times = layouts.column(spacing=0)
         self.position = fields.label("0:00.0", "title")
         self.position.setAccessibleName("Position")
         self.position.setFont(theme.font(theme.TITLE, strong=True))

@@ -5,12 +5,13 @@ nothing. The same geometry serves painting and hit testing.
 """
 
 from collections.abc import Hashable
+from typing import ClassVar
 
-from PyQt6.QtCore import QRectF
+from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.layout import Column, Columns, behind_wide, paint_titles
 from all_even.app.lanes.rows import Row
 from all_even.session.editing import edits
 from all_even.session.model.strips import MIX
@@ -31,7 +32,15 @@ class Drag:
 
 
 class Body:
-    """Subclasses override what their stage has."""
+    """Subclasses override what their stage has. A usual one is a wide column with narrow ones right of it."""
+
+    WIDE: ClassVar[str] = "wide"
+    """The name of the column that takes what room there is."""
+    COLUMNS: ClassVar[tuple[Column, ...]] = ()
+    """Those right of it."""
+    GAP: ClassVar[float] = 6.0
+    NARROW: ClassVar[float] = 560.0
+    """Under so many pixels a view is narrow."""
 
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
@@ -48,10 +57,13 @@ class Body:
 
     def columns(self, left: float, width: float) -> Columns:
         """The columns between `left` and the view's right edge."""
-        raise NotImplementedError
+        inner = width - left - 12
+        sized = {item.name: item.narrow if inner < self.NARROW else item.width for item in self.COLUMNS}
+        widths = {name: size for name, size in sized.items() if size is not None}
+        return behind_wide(self.WIDE, left + 12, inner, widths, self.GAP)
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
-        raise NotImplementedError
+        paint_titles(painter, box, columns, self.COLUMNS)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         """held: whether a handle of this row is in the hand."""
@@ -65,8 +77,8 @@ class Body:
         """What moves over a row while it plays."""
 
     def part_at(self, columns: Columns, x: float) -> str:
-        """The handle under a pixel, else `body`."""
-        return "body"
+        """The rail or column under a pixel, else `body`."""
+        return columns.under(x) or "body"
 
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         """Takes hold of a part; None where there is nothing to take hold of."""
@@ -79,7 +91,17 @@ class Body:
         """A double click on a part."""
 
     def key(self, event: QKeyEvent) -> bool:
-        """Whether a key meant something here."""
+        """Whether a key meant something here: left and right move what is selected."""
+        direction = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if direction is None:
+            return False
+        modifiers = event.modifiers()
+        fine = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        return self.nudge(direction, fine=fine, other=bool(modifiers & Qt.KeyboardModifier.AltModifier))
+
+    def nudge(self, direction: int, *, fine: bool = False, other: bool = False) -> bool:
+        """One step of what is selected to the left or right; whether this stage has such a thing. other: of its second
+        rail."""
         return False
 
     def tip(self, part: str, row: Row) -> str:
@@ -90,8 +112,9 @@ class Body:
         return ""
 
     def playhead_x(self, columns: Columns, share: float) -> float | None:
-        """Where the playing position is drawn; None where it is not. share: of the song, 0 to 1."""
-        return None
+        """Where the playing position is drawn: in the column `time`; None without one. share: of the song, 0 to 1."""
+        left, width = columns.boxes.get("time", (0.0, 0.0))
+        return left + width * share if width else None
 
 
 def changeable(desk: Desk) -> tuple[str, ...]:
@@ -126,8 +149,3 @@ def set_together(desk: Desk, level_db: float | None = None, pan: float | None = 
             lambda s: edits.change_strips(s, wanted, pan=pan) if len(wanted) == 1 else edits.nudge_pans(s, wanted, by),
             merge="pan" + "".join(wanted),
         )
-
-
-def column_box(row: QRectF, columns: Columns, name: str) -> QRectF:
-    left, width = columns.boxes[name]
-    return QRectF(left, row.top(), width, row.height())

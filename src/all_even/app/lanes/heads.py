@@ -22,7 +22,7 @@ def head(painter: QPainter, row: Row, box: QRectF, width: float) -> None:
     paint.text(painter, boxes["name"], lane.name, strong=True, colour=theme.colour("text") if row.heard else quiet)
     role = lane.role if lane.role != "unknown" else "role not known"
     state = (" · hidden" if lane.hidden else "") + (" · anchor" if row.anchored else "")
-    paint.text(painter, boxes["role"], role + state, size=theme.SMALL, colour=quiet)
+    paint.note(painter, boxes["role"], role + state)
     for name in layout.HEAD_BUTTONS:
         if hasattr(lane, name):
             button(painter, boxes[name], name, getattr(lane, name))

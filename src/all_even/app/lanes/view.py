@@ -56,7 +56,7 @@ class LaneView(QAbstractScrollArea):
         self.rows: list[Row] = []
         self._make = Rows(desk)
         self._bodies: dict[str, Body] = {}
-        self._peaks: dict[str, float] = {}
+        self.peaks: dict[str, float] = {}
         self._playhead: float | None = None
         self._pictures = Pictures()
         self.gestures = Gestures(self)
@@ -157,13 +157,13 @@ class LaneView(QAbstractScrollArea):
 
     def set_levels(self, peaks: Mapping[str, float], playhead: float | None) -> None:
         """Peaks (linear) per lane and the place in the song (0 to 1) of what is heard now."""
-        falling = {lane: max(peaks.get(lane, 0.0), self._peaks.get(lane, 0.0) * FALL) for lane in self.lane_ids()}
+        falling = {lane: max(peaks.get(lane, 0.0), self.peaks.get(lane, 0.0) * FALL) for lane in self.lane_ids()}
         head = self.head_width()
         for index, row in enumerate(self.rows):
-            old, new = self._peaks.get(row.lane.id, 0.0), falling[row.lane.id]
+            old, new = self.peaks.get(row.lane.id, 0.0), falling[row.lane.id]
             if abs(scales.meter_share(level_db(old)) - scales.meter_share(level_db(new))) > 0.004:
                 self.area.update(layout.head_boxes(self.row_box(index), head)["meter"].toAlignedRect())
-        self._peaks = falling
+        self.peaks = falling
         if playhead != self._playhead:
             columns = self.columns()
             for place in (self._playhead, playhead):
@@ -178,7 +178,7 @@ class LaneView(QAbstractScrollArea):
         self.gestures.stop_renaming()
         self.filter.clear()
         self._make.forget()
-        self._peaks.clear()
+        self.peaks.clear()
         self.scroll_bar.setValue(0)
         self.refresh()
 
@@ -283,7 +283,7 @@ class LaneView(QAbstractScrollArea):
                 if self.row_box(index).intersects(QRectF(area)):
                     box = layout.head_boxes(self.row_box(index), head)["meter"]
                     selected = row.lane.id in self.desk.selected
-                    heads.meter(painter, box, row, self._peaks.get(row.lane.id, 0.0), selected)
+                    heads.meter(painter, box, row, self.peaks.get(row.lane.id, 0.0), selected)
             return
         painter.fillRect(area, theme.colour("panel"))
         columns = self.columns()
@@ -305,7 +305,7 @@ class LaneView(QAbstractScrollArea):
         painter.fillRect(header, theme.colour("raised"))
         count = sum(isinstance(row.lane, Lane) for row in self.rows)
         shown = f"{count} of {count + self._filtered}" if self._filtered else f"{count} lane{'' if count == 1 else 's'}"
-        paint.text(painter, QRectF(12, 0, 54, layout.HEADER), shown, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, QRectF(12, 0, 54, layout.HEADER), shown)
         if self.desk.is_open:
             self.body.header(painter, header, columns)
         paint.line(painter, 0, layout.HEADER - 0.5, header.right(), layout.HEADER - 0.5, theme.colour("line"))
@@ -324,7 +324,7 @@ class LaneView(QAbstractScrollArea):
                 painter, left, self, heads.look(row), lambda inside: heads.head(inside, row, box, head), ground
             )
             meter = layout.head_boxes(box, head)["meter"]
-            heads.meter(painter, meter, row, self._peaks.get(row.lane.id, 0.0), selected)
+            heads.meter(painter, meter, row, self.peaks.get(row.lane.id, 0.0), selected)
         if area.right() >= head:
             held = self.gestures.held == row.lane.id
             look = self.body.look(row, held)

@@ -5,12 +5,12 @@ from functools import partial
 
 from PyQt6.QtCore import QEvent, QRectF, Qt
 from PyQt6.QtGui import QHideEvent, QKeyEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.pages.page import Page
-from all_even.app.stages.check.blind_run import X, blind_of
-from all_even.app.style import fields, paint, theme
+from all_even.app.stages.check.blind_run import BlindRun, X
+from all_even.app.style import fields, layouts, paint, theme
 from all_even.figures.elsewhere import blind
 from all_even.figures.elsewhere.blind import LETTERS, MOST_OPTIONS, Result, Run
 
@@ -95,7 +95,7 @@ class BlindPage(Page):
 
     def __init__(self, desk: Desk, back: Callable[[], object]) -> None:
         super().__init__(back)
-        self.desk, self.blind = desk, blind_of(desk)
+        self.desk, self.blind = desk, desk.shared(BlindRun)
         self.back.setText("Stop")
         self.back.setAccessibleName("Stop")
         self.back.setToolTip("Give it up: an unfinished comparison says nothing and is not kept (Esc)")
@@ -110,13 +110,11 @@ class BlindPage(Page):
         self.dots = Dots()
         inner.addWidget(self.told)
         inner.addWidget(self.dots)
-        row = QHBoxLayout()
-        row.setSpacing(16)
+        row = layouts.row(spacing=16)
         self.letters = [self._letter(LETTERS[index], index) for index in range(MOST_OPTIONS)]
         self.unknown = self._hear_button("X", X)
         for hear, vote in self.letters:
-            pair = QVBoxLayout()
-            pair.setSpacing(8)
+            pair = layouts.column(spacing=8)
             pair.addWidget(hear)
             pair.addWidget(vote)
             row.addLayout(pair)

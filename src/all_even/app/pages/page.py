@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 
 WIDEST = 1200
 MARGIN = 32
@@ -21,11 +21,8 @@ class Page(QWidget):
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setAccessibleName(self.title)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(MARGIN, 24, MARGIN, 16)
-        whole.setSpacing(16)
-        head = QHBoxLayout()
-        head.setSpacing(16)
+        whole = layouts.column(self, margins=(MARGIN, 24, MARGIN, 16), spacing=16)
+        head = layouts.row(spacing=16)
         self.back = fields.button("Back", "Back to where you were (Esc)", back, icon="arrow-left-to-line")
         head.addWidget(self.back)
         name = fields.label(self.title, "figure")
@@ -40,13 +37,10 @@ class Page(QWidget):
         self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         inner = QWidget()
-        row = QHBoxLayout(inner)
-        row.setContentsMargins(0, 0, 8, 0)
+        row = layouts.row(inner, margins=(0, 0, 8, 0))
         holder = QWidget()
         holder.setMaximumWidth(WIDEST)
-        self.column = QVBoxLayout(holder)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(12)
+        self.column = layouts.column(holder, margins=layouts.NONE, spacing=12)
         row.addWidget(holder, 1)
         row.addStretch(0)
         self.area.setWidget(inner)

@@ -63,22 +63,22 @@ class RecordTable(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         quiet = theme.colour("quiet")
         for column, box in self.boxes(0.0):
-            paint.text(painter, QRectF(box.left(), 4, box.width(), 18), column.name, size=theme.SMALL, colour=quiet)
-            paint.text(painter, QRectF(box.left(), 22, box.width(), 16), column.unit, size=theme.SMALL, colour=quiet)
+            paint.note(painter, QRectF(box.left(), 4, box.width(), 18), column.name)
+            paint.note(painter, QRectF(box.left(), 22, box.width(), 16), column.unit)
         flags = out_of_line(self.songs)
         for index, song in enumerate(self.songs):
             top = HEAD + ROW * index
             painter.fillRect(QRectF(0, top, self.width(), ROW - 4), theme.colour("panel"))
             paint.text(painter, QRectF(10, top + 4, NAME - 20, 18), song.name, strong=True)
             bus = " · ".join(song.bus) if song.bus else "mix bus empty"
-            paint.text(painter, QRectF(10, top + 22, NAME - 20, 16), bus, size=theme.SMALL, colour=quiet)
+            paint.note(painter, QRectF(10, top + 22, NAME - 20, 16), bus)
             for column, box in self.boxes(top):
                 self._figure(painter, box, column, song, flags.get((index, column.field)))
         for turn, name in enumerate(self.waiting):
             top = HEAD + ROW * (len(self.songs) + turn)
             paint.text(painter, QRectF(10, top + 4, NAME - 20, 18), name, colour=quiet)
             box = QRectF(NAME + 6, top + 4, self.width() - NAME, 18)
-            paint.text(painter, box, "being measured …", size=theme.SMALL, colour=quiet)
+            paint.note(painter, box, "being measured …")
 
     def _figure(
         self, painter: QPainter, box: QRectF, column: "Column", song: "SongFigures", beside: float | None
@@ -167,7 +167,7 @@ class RecordPage(Page):
         elif not self.paths:
             self.add(recent.recent_sessions())
         self._show()
-        self._measure(self.paths)
+        self.measure(self.paths)
 
     def add(self, paths: list[Path]) -> None:
         """More songs; each once."""
@@ -180,14 +180,14 @@ class RecordPage(Page):
         dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
         if dialog.exec():
             self.add([Path(name) for name in dialog.selectedFiles()])
-            self._measure(self.paths)
+            self.measure(self.paths)
 
     def _open(self, row: int) -> None:
         shown = [path for path in self.paths if path in self._found]
         if row < len(shown):
             self._open_path(shown[row])
 
-    def _measure(self, paths: list[Path]) -> None:
+    def measure(self, paths: list[Path]) -> None:
         """Each song that was not measured as its file is now, one after the other, off this thread."""
         times = {path: _written_ns(path) for path in paths}
         paths = [path for path in paths if path not in self._found or self._changed_ns.get(path) != times[path]]

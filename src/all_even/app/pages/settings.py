@@ -6,13 +6,13 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QVBoxLayout, QWidget
 
 from all_even.app.commands.all import BUFFERS
 from all_even.app.desk import Desk
 from all_even.app.pages.page import Page, card
 from all_even.app.pages.topics import SECTIONS, Topic, topics
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.dsp.parameter import Choice, Parameter
 from all_even.session.editing import edits
 from all_even.session.model.settings import WorkSettings
@@ -31,8 +31,7 @@ class SettingsPage(Page):
         self._show: list[Callable[[], None]] = []
         self._add_owner()
         left, right = QVBoxLayout(), QVBoxLayout()
-        both = QHBoxLayout()
-        both.setSpacing(12)
+        both = layouts.row(spacing=12)
         for side in (left, right):
             side.setSpacing(12)
             both.addLayout(side, 1)
@@ -61,8 +60,7 @@ class SettingsPage(Page):
     def _add_owner(self) -> None:
         self.whose = fields.wrapped("", "quiet")
         self.column.addWidget(self.whose)
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = layouts.row(spacing=8)
         self.for_all = fields.button(
             "Keep these for all new sessions", "New sessions begin with these targets and weights", self._keep_for_all
         )

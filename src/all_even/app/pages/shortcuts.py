@@ -4,11 +4,11 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtGui import QKeySequence
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QVBoxLayout
 
 from all_even.app.commands.command import MENUS, Command
 from all_even.app.pages.page import Page, card
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 
 PLACES = {
     "In the lanes": (
@@ -45,8 +45,7 @@ class ShortcutsPage(Page):
         blocks += [(name, list(keys)) for name, keys in PLACES.items()]
         sides = [QVBoxLayout() for _ in range(COLUMNS)]
         heights = [0] * COLUMNS
-        row = QHBoxLayout()
-        row.setSpacing(12)
+        row = layouts.row(spacing=12)
         for name, keys in blocks:
             if keys:
                 shortest = heights.index(min(heights))

@@ -14,14 +14,13 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QVBoxLayout,
     QWidget,
 )
 
 from all_even import stages
 from all_even import texts as shown
 from all_even.app.desk import Desk
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.moves import texts
 from all_even.moves.accounts import Account, Outcome
@@ -37,9 +36,7 @@ class Card(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("card")
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(10, 8, 10, 8)
-        self.column.setSpacing(4)
+        self.column = layouts.column(self, margins=(10, 8, 10, 8), spacing=4)
 
     def add_title(self, text: str, role: str = "") -> QLabel:
         title = fields.wrapped(text, role)
@@ -78,11 +75,10 @@ class MoveCard(Card):
         self.column.addWidget(fields.wrapped(texts.promise(move, metric), "small"))
         if desk.moves.preparing == move.id:
             self.column.addWidget(fields.wrapped("Being tried out on the sound …", "small"))
-        self._renewing = fields.wrapped("The mix changed: being looked at again …", "small")
-        self._renewing.hide()
-        self.column.addWidget(self._renewing)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        self.renewing = fields.wrapped("The mix changed: being looked at again …", "small")
+        self.renewing.hide()
+        self.column.addWidget(self.renewing)
+        row = layouts.row(spacing=4)
         self.hear = HoldButton(
             "Hear", "Hold to hear with this move, as loud as without; release to hear without", partial(held, move),
             let_go, "ear",
@@ -103,7 +99,7 @@ class MoveCard(Card):
         if changing and kind is not None:
             self._add_parameters(move)
             self._add_parts(move, kind)
-        self.decline = fields.button("Decline", "Say no to this move, with a reason", self._ask_reason)
+        self.decline = fields.button("Decline", "Say no to this move, with a reason", self.ask_reason)
         more = row if self.change is None else QHBoxLayout()
         if self.change is not None:
             more.setSpacing(4)
@@ -140,7 +136,7 @@ class MoveCard(Card):
 
     def show_stale(self, stale: bool) -> None:
         """stale: whether the mix changed since this was proposed; making it waits until it was looked at again."""
-        self._renewing.setVisible(stale and bool({"mix", "strips", "levels"} & set(self.move_.rests_on)))
+        self.renewing.setVisible(stale and bool({"mix", "strips", "levels"} & set(self.move_.rests_on)))
 
     def typed_reason(self) -> str | None:
         """What is being typed against it; None where nobody was asked."""
@@ -148,7 +144,7 @@ class MoveCard(Card):
 
     def take_up_reason(self, text: str) -> None:
         """Goes on with a reason that was being typed on the card before."""
-        self._ask_reason()
+        self.ask_reason()
         self.reason.setText(text)
 
     def _add_parameters(self, move: Proposal) -> None:
@@ -205,7 +201,7 @@ class MoveCard(Card):
         self.apply.setEnabled(False)
         self.desk.moves.apply(self.move_)
 
-    def _ask_reason(self) -> None:
+    def ask_reason(self) -> None:
         self.reason.show()
         self.reason.setFocus()
 
@@ -231,8 +227,7 @@ class TogetherRow(QWidget):
 
     def __init__(self, desk: Desk, moves: list[Proposal]) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = layouts.row(self, margins=layouts.NONE)
         row.addWidget(fields.label(f"{len(moves)} moves of one kind", "small"), 1)
         titles = "; ".join(move.title for move in moves[:6])
         self.apply = fields.button(
@@ -250,8 +245,7 @@ class MadeCard(Card):
         move = account.entry.move
         assert move is not None
         metric = stages.metric(move.metric)
-        head = QHBoxLayout()
-        head.setSpacing(6)
+        head = layouts.row(spacing=6)
         head.addWidget(OutcomeMark(account.outcome), 0, Qt.AlignmentFlag.AlignTop)
         head.addWidget(fields.wrapped(move.title), 1)
         self.column.addLayout(head)

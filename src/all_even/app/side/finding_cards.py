@@ -4,13 +4,13 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from all_even import texts
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
@@ -41,8 +41,7 @@ class FindingsCard(Card):
         many = f" ({len(group.lanes)})" if len(group.lanes) > 1 else ""
         self.column.addWidget(fields.label(group.text[:1].upper() + group.text[1:] + many, "quiet"))
         for lane_id, finding in group.lanes[:MOST_LINES]:
-            row = QHBoxLayout()
-            row.setSpacing(4)
+            row = layouts.row(spacing=4)
             row.addWidget(self._line(lane_id, finding), 1)
             name = self.desk.session.lane(lane_id).name
             alone = HoldButton(
@@ -119,7 +118,7 @@ class UnreadableCard(Card):
         super().__init__()
         self.column.addWidget(fields.wrapped(sentence, "look"))
         if channels:
-            row = QHBoxLayout()
+            row = layouts.row()
             self.choice = QComboBox()
             self.choice.setAccessibleName("Channels to take")
             self.choice.setToolTip("Which channels of the file to take")

@@ -13,7 +13,7 @@ from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.desk.documents import Unreadable
 from all_even.app.desk.moves import is_taste
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.timers import timer
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -107,9 +107,7 @@ class MovesTab(QScrollArea):
         wanted = {move.id for move in moves}
         self._typed = {name: text for name, text in (self._typed | typed).items() if name in wanted}
         body = QWidget()
-        column = QVBoxLayout(body)
-        column.setContentsMargins(MARGIN, 8, MARGIN, 8)
-        column.setSpacing(10)
+        column = layouts.column(body, margins=(MARGIN, 8, MARGIN, 8), spacing=10)
         steps: list[Callable[[], object]] = []
         if playing:
             told = "In the playing, before any mixing"
@@ -166,11 +164,11 @@ class MovesTab(QScrollArea):
     def _fold(self, key: str, count: int) -> QWidget:
         """The line that stands for matters of taste."""
         tip = "Moves that are no answer to anything that was found: show them, or fold them away"
-        button = fields.button(f"Matters of taste: {count}", tip, partial(self._turn_fold, key), checkable=True)
+        button = fields.button(f"Matters of taste: {count}", tip, partial(self.turn_fold, key), checkable=True)
         button.setChecked(key in self._unfolded)
         return button
 
-    def _turn_fold(self, key: str) -> None:
+    def turn_fold(self, key: str) -> None:
         self._unfolded ^= {key}
         self.refresh()
 
@@ -200,7 +198,7 @@ class MovesTab(QScrollArea):
         from all_even.app.side.cards import MoveCard
 
         changing = move.id in self._changing
-        card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self._turn_changing)
+        card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self.turn_changing)
         belonging.belongs(card, "card", partial(self._point, move.id))
         column.addWidget(card)
         card.show_stale(self.desk.mix_stale)
@@ -256,7 +254,7 @@ class MovesTab(QScrollArea):
         self.desk.ears.release_move()
         self.refresh()
 
-    def _turn_changing(self, move: Proposal) -> None:
+    def turn_changing(self, move: Proposal) -> None:
         """Shows or hides a card's parameters; those that are not known yet are found."""
         self._changing ^= {move.id}
         if move.id in self._changing:

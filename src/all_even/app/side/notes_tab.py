@@ -1,11 +1,11 @@
 """Notes: remarks with their place in the song; faults heard elsewhere come back until they are settled."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.side.wrapped_list import WrappedList
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.dsp.parameter import time_text
 from all_even.session.editing import edits
 
@@ -21,16 +21,15 @@ class NotesTab(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        column = QVBoxLayout(self)
-        column.setContentsMargins(MARGIN, 8, MARGIN, 8)
+        column = layouts.column(self, margins=(MARGIN, 8, MARGIN, 8))
         self.text = QLineEdit()
         self.text.setAccessibleName("New note")
         self.text.setPlaceholderText("A note at the present position")
         self.text.setToolTip("Write a note; Enter keeps it with position and date (N)")
         self.text.setMinimumHeight(theme.TARGET)
-        self.text.returnPressed.connect(self._add)
+        self.text.returnPressed.connect(self.add)
         column.addWidget(self.text)
-        heard = QHBoxLayout()
+        heard = layouts.row()
         heard.addWidget(fields.label("Heard on", "quiet"))
         self.heard_on = QComboBox()
         self.heard_on.setEditable(True)
@@ -45,7 +44,7 @@ class NotesTab(QWidget):
         self.list = WrappedList("Notes", "Enter or double click: go to the note's place")
         self.list.itemActivated.connect(lambda item: self.go_to.emit(item.data(Qt.ItemDataRole.UserRole)))
         column.addWidget(self.list, 1)
-        row = QHBoxLayout()
+        row = layouts.row()
         self.settle = fields.button("Settled", "The selected fault is settled, or open again", self._settle)
         row.addWidget(self.settle)
         row.addWidget(fields.button("Remove", "Remove the selected note", self._remove, icon="trash-2"))
@@ -66,7 +65,7 @@ class NotesTab(QWidget):
                 written = f"heard on {note.heard_on}, {state}; {written}"
             self.list.add_text(f"{time_text(note.position_s)}  {note.text}\n{written}", note.position_s)
 
-    def _add(self) -> None:
+    def add(self) -> None:
         text, position, where = self.text.text(), self.position_s, self.heard_on.currentText()
         if text.strip():
             self.desk.edit(lambda s: edits.add_note(s, text, position, heard_on=where))

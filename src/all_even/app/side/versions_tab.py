@@ -1,9 +1,9 @@
 """Versions: named states of the session, and hearing two of them at the same loudness."""
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QListWidget, QWidget
 
 from all_even.app.desk import Desk
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.dsp.parameter import decibel_text
 from all_even.session.editing import edits
 
@@ -16,9 +16,7 @@ class VersionsTab(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        column = QVBoxLayout(self)
-        column.setContentsMargins(MARGIN, 8, MARGIN, 8)
-        column.setSpacing(8)
+        column = layouts.column(self, margins=(MARGIN, 8, MARGIN, 8), spacing=8)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of a new snapshot")
         self.name.setPlaceholderText("Name of a new snapshot")
@@ -31,7 +29,7 @@ class VersionsTab(QWidget):
         self.list.setToolTip("Enter or double click: bring this state back; undo takes it back")
         self.list.itemActivated.connect(lambda _item: self._recall())
         column.addWidget(self.list, 1)
-        row = QHBoxLayout()
+        row = layouts.row()
         row.addWidget(fields.button("Bring back", "Set all lanes as in the selected snapshot", self._recall))
         row.addWidget(fields.button("Remove", "Remove the selected snapshot", self._remove))
         row.addStretch(1)

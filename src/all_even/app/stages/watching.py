@@ -2,12 +2,14 @@
 screen until it is known anew. Where another song is opened nothing of the old one stays.
 """
 
-from typing import TYPE_CHECKING, ClassVar
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even.app.desk import Desk
 from all_even.app.timers import timer
+from all_even.app.work import Report
 from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
@@ -18,7 +20,7 @@ AT_REST_MS = 150
 
 
 class Watching(QObject):
-    """Subclasses say what is measured (`ask`) and let go of it (`forget`). changed: something else is to be shown."""
+    """Subclasses say what is measured, and take it in. changed: something else is to be shown."""
 
     changed = pyqtSignal()
     STAGE: ClassVar[str]
@@ -32,11 +34,22 @@ class Watching(QObject):
         self.session: Session | None = None
         """The one that all of it was measured of; None before the first, and after another song was opened."""
         self._asked: tuple[object, Session] | None = None
-        self._soon = timer(self, AT_REST_MS, self._measure, once=True)
+        self._soon = timer(self, AT_REST_MS, self._ask, once=True)
+        if self.WHOLE:
+            desk.mix_measured.connect(self.refresh)
 
-    def ask(self, look: "Look", session: Session) -> None:
-        """Starts measuring; calls `known` with the session when all of it is there."""
+    def measure(self, look: "Look", first: str | None, send: Callable[[Any], None]) -> Any:
+        """Off the interface thread: sends parts as they are found, returns the last. first: the lane that is looked
+        at."""
         raise NotImplementedError
+
+    def take(self, part: Any) -> None:
+        """Takes in a part that was sent."""
+        raise NotImplementedError
+
+    def take_last(self, part: Any) -> None:
+        """Takes in what was returned."""
+        self.take(part)
 
     def forget(self) -> None:
         """What is shown is of another song."""
@@ -58,13 +71,7 @@ class Watching(QObject):
         if self._asked is None or self._asked[1] is not desk.session:
             self._soon.start()
 
-    def known(self, session: Session) -> None:
-        """All that was asked for of this session is there."""
-        if self.desk.is_open and self.desk.session is session:
-            self.session = session
-        self.changed.emit()
-
-    def _measure(self) -> None:
+    def _ask(self) -> None:
         desk = self.desk
         look = desk.figures.look() if desk.is_open else None
         if look is None or desk.stage != self.STAGE:
@@ -72,4 +79,19 @@ class Watching(QObject):
         if self.WHOLE and len(desk.reports) < len(desk.session.lanes):
             return
         self._asked = (desk.document, desk.session)
-        self.ask(look, desk.session)
+        session, first = desk.session, desk.current
+
+        def job(report: Report) -> Any:
+            return self.measure(look.with_cancel(report.cancelled), first, report.send)
+
+        def show(part: Any) -> None:
+            self.take(part)
+            self.changed.emit()
+
+        def done(part: Any) -> None:
+            self.take_last(part)
+            if desk.is_open and desk.session is session:
+                self.session = session
+            self.changed.emit()
+
+        desk.start(self.STAGE, job, done, show)

@@ -5,11 +5,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from all_even import stages, texts
 from all_even.app.machine.recent import recent_sessions
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.session.file import recovery
 
 
@@ -26,17 +26,13 @@ class StartPage(QWidget):
         super().__init__()
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(0)
+        outer = layouts.row(self, margins=layouts.NONE, spacing=0)
         outer.addWidget(Emblem(), 5)
         side = QWidget()
         side.setObjectName("panel")
         side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         outer.addWidget(side, 6)
-        column = QVBoxLayout(side)
-        column.setContentsMargins(56, 48, 56, 32)
-        column.setSpacing(10)
+        column = layouts.column(side, margins=(56, 48, 56, 32), spacing=10)
         column.addStretch(2)
         title = fields.label("All Even", "figure")
         column.addWidget(title)
@@ -60,10 +56,9 @@ class StartPage(QWidget):
             "Open the demo session (Ctrl+D)", "play", self.demo_wanted, "",
         )  # fmt: skip
         column.addSpacing(20)
-        path = QVBoxLayout()
-        path.setSpacing(5)
+        path = layouts.column(spacing=5)
         for stage in stages.STAGES:
-            row = QHBoxLayout()
+            row = layouts.row()
             name = fields.label(stage.name)
             name.setFont(theme.font(strong=True))
             name.setStyleSheet("font-weight: 600")
@@ -75,8 +70,7 @@ class StartPage(QWidget):
             path.addLayout(row)
         column.addLayout(path)
         column.addSpacing(16)
-        self.recent_box = QVBoxLayout()
-        self.recent_box.setSpacing(2)
+        self.recent_box = layouts.column(spacing=2)
         column.addLayout(self.recent_box)
         column.addStretch(3)
         self.hint = fields.wrapped("Or drop a folder or a session file anywhere on this window.", "quiet")
@@ -110,8 +104,7 @@ class StartPage(QWidget):
     def _choice(
         self, column: QVBoxLayout, text: str, explanation: str, tip: str, icon: str, signal: object, role: str
     ) -> object:
-        row = QHBoxLayout()
-        row.setSpacing(16)
+        row = layouts.row(spacing=16)
         button = fields.button(text, tip, signal.emit, icon=icon, role=role)  # type: ignore[attr-defined]
         button.setProperty("extent", "large")
         button.setFixedWidth(232)
@@ -122,8 +115,7 @@ class StartPage(QWidget):
 
     def _recent(self, name: str, where: str, path: Path, signal: object) -> None:
         holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = layouts.row(holder, margins=layouts.NONE)
         button = fields.button(name, f"Open {path}", lambda: signal.emit(path), role="plain")  # type: ignore[attr-defined]
         row.addWidget(button)
         place = QLabel()

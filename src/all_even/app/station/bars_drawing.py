@@ -4,9 +4,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtGui import QPainter, QPen, QPolygonF, QResizeEvent
 
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number, time_text
 
@@ -18,7 +19,7 @@ WAITING = "Being heard …"
 LABEL = 28.0
 
 
-class BarsDrawing(Drawing):
+class BarsDrawing(Handled, Drawing):
     """A press plays them. show_bars: None while they are worked out."""
 
     pressed = pyqtSignal(float)
@@ -70,8 +71,8 @@ class BarsDrawing(Drawing):
     def plot(self) -> QRectF:
         return super().plot().adjusted(-(40.0 - LABEL), 0, 0, 0)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if self._bars is not None and event is not None and event.button() == Qt.MouseButton.LeftButton:
+    def press(self, at: QPointF) -> None:
+        if self._bars is not None:
             self.pressed.emit(self._bars.start_s)
 
     def paint_over(self, painter: QPainter, plot: QRectF) -> None:
@@ -81,17 +82,17 @@ class BarsDrawing(Drawing):
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         found = self._bars
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         if found is None:
             box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
-            paint.text(painter, box, WAITING, size=theme.SMALL, colour=quiet)
+            paint.note(painter, box, WAITING)
             return
         top = STEP_DB * max(0.0, np.ceil(max(found.into_db.max(), found.out_db.max(), 0.0) / STEP_DB))
         for tick in np.arange(LOWEST_DB + STEP_DB, top + 1.0, STEP_DB):
             y = _y(plot, float(tick), top)
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.6))
             box = QRectF(plot.left() - LABEL, y - 8, LABEL - 4, 16)
-            paint.text(painter, box, number(float(tick), 0), size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+            paint.note(painter, box, number(float(tick), 0), align=paint.RIGHT)
         for beat in found.beats_s:
             x = _x(plot, found, beat)
             paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.8))
@@ -105,12 +106,12 @@ class BarsDrawing(Drawing):
         self._beats(painter, plot, found)
 
     def _beats(self, painter: QPainter, plot: QRectF, found: "LoudBars") -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         below = QRectF(plot.left(), plot.bottom() + 2, plot.width(), 15)
         words = f"{number(found.end_s - found.start_s)} s"
         if len(found.beats_s) > 1:
             words = f"{len(found.beats_s) - 1} beats, {words}"
-        paint.text(painter, below, words, size=theme.SMALL, colour=quiet)
+        paint.note(painter, below, words)
         if found.gain_db is not None and len(found.gain_db) and below.width() > 150:
             most = f"gain to {number(float(found.gain_db.min()))} dB"
             paint.text(painter, below, most, size=theme.SMALL, colour=theme.colour("act"), align=paint.RIGHT)

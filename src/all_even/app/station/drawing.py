@@ -11,10 +11,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.station import space_drawing
 from all_even.app.style import paint, theme
 from all_even.dsp.ducking.clicks import Clicks
@@ -24,7 +25,7 @@ from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.filters import biquad
-from all_even.dsp.parameter import time_text
+from all_even.dsp.parameter import FINE, time_text
 from all_even.dsp.tone.equaliser import Equaliser
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.dsp.tone.saturation import Saturation
@@ -48,7 +49,7 @@ class _Grip:
 Array = NDArray[np.float64]
 
 
-class StationDrawing(Drawing):
+class StationDrawing(Handled, Drawing):
     """Shows one station. levels: (hops, 2) power and peak that come in; gains: (hops, 2) in dB."""
 
     band_chosen = pyqtSignal(int)
@@ -57,7 +58,6 @@ class StationDrawing(Drawing):
     band_turned = pyqtSignal(int, int)
     """(band, steps of Q)"""
     threshold_moved = pyqtSignal(float)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__(
@@ -70,10 +70,9 @@ class StationDrawing(Drawing):
         self._gains: Array | None = None
         self._shape: DuckShape | None = None
         self._rate = 48_000
-        self._envelope_db: Array | None = None
-        self._note = ""
+        self.envelope_db: Array | None = None
+        self.note = ""
         self._chosen = 0
-        self._grip: _Grip | None = None
         self.setMinimumWidth(130)
         self.setMouseTracking(True)
 
@@ -107,7 +106,7 @@ class StationDrawing(Drawing):
 
     def show_response(self, envelope_db: Array | None, note: str) -> None:
         """Of a convolution, (hops of 10 ms,) in dB; note: why there is none."""
-        self._envelope_db, self._note = envelope_db, note
+        self.envelope_db, self.note = envelope_db, note
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
@@ -123,7 +122,7 @@ class StationDrawing(Drawing):
         elif isinstance(station, Saturation):
             self._curve(painter, plot)
         elif isinstance(station, space_drawing.KINDS):
-            space_drawing.paint_inside(painter, plot, station, self._envelope_db, self._note)
+            space_drawing.paint_inside(painter, plot, station, self.envelope_db, self.note)
         elif station is not None:
             self._trace(painter, plot)
 
@@ -142,7 +141,7 @@ class StationDrawing(Drawing):
 
     # Handles.
 
-    def _grip_at(self, at: QPointF) -> "_Grip | None":
+    def handle_at(self, at: QPointF) -> _Grip | None:
         """What is under the pointer: the nearest bar, or the line of the threshold."""
         plot, station = self.plot(), self._station
         index = ruler.bar_at(plot, station.bands, at) if isinstance(station, Equaliser) else None
@@ -155,48 +154,27 @@ class StationDrawing(Drawing):
                 return _Grip(at, -1, station.threshold_db, 0.0)
         return None
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._grip = self._grip_at(event.position())
-            if self._grip is not None and self._grip.band >= 0:
-                self.band_chosen.emit(self._grip.band)
+    def press(self, at: QPointF) -> None:
+        if self.held is not None and self.held.band >= 0:
+            self.band_chosen.emit(self.held.band)
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self._grip is None:
-            near = self._grip_at(event.position()) is not None
-            self.setCursor(Qt.CursorShape.SizeAllCursor if near else Qt.CursorShape.ArrowCursor)
-            return
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        plot, moved = self.plot(), event.position() - self._grip.start
-        if self._grip.band < 0:
-            step = moved.x() * (0.2 if fine else 1.0)
-            self.threshold_moved.emit(round(self._grip.first - QUIETEST_DB * step / plot.width(), 1))
-            return
-        hz, gain_db = ruler.dragged(plot, self._grip.item, moved, RESPONSE_DB, fine=fine)
-        self.band_moved.emit(self._grip.band, hz, gain_db)
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        plot, moved = self.plot(), at - self.held.start
+        if self.held.band < 0:
+            step = moved.x() * (FINE if fine else 1.0)
+            self.threshold_moved.emit(round(self.held.first - QUIETEST_DB * step / plot.width(), 1))
+        else:
+            self.band_moved.emit(self.held.band, *ruler.dragged(plot, self.held.item, moved, RESPONSE_DB, fine=fine))
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._grip is not None:
-            self._grip = None
-            self.released.emit()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
+    def turn(self, at: QPointF, notches: int, *, fine: bool) -> bool:
         station = self._station
-        if event is None or not isinstance(station, Equaliser):
-            return
-        band = ruler.bar_at(self.plot(), station.bands, event.position())
+        band = ruler.bar_at(self.plot(), station.bands, at) if isinstance(station, Equaliser) else None
         if band is not None:
-            self.band_turned.emit(band, 1 if event.angleDelta().y() > 0 else -1)
-            event.accept()
+            self.band_turned.emit(band, notches)
+        return band is not None
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        grip = self._grip_at(event.position())
+    def double(self, at: QPointF) -> None:
+        grip = self.handle_at(at)
         if grip is not None and grip.band >= 0:
             self.band_moved.emit(grip.band, grip.first, 0.0)
             self.released.emit()
@@ -207,9 +185,7 @@ class StationDrawing(Drawing):
             x = plot.left() + plot.width() * (tick - QUIETEST_DB) / -QUIETEST_DB
             box = QRectF(x - 30, plot.bottom() + 2, 30 if tick == 0 else 60, BOTTOM - 3)
             align = paint.RIGHT if tick == 0 else paint.CENTRE
-            paint.text(
-                painter, box, f"{tick}".replace("-", "−"), size=theme.SMALL, colour=theme.colour("quiet"), align=align
-            )
+            paint.note(painter, box, f"{tick}".replace("-", "−"), align=align)
         if self._levels is not None and len(self._levels):
             paint_spread(painter, plot, self._levels, 0.45)
         level_in = np.linspace(QUIETEST_DB, 0.0, 121)
@@ -234,7 +210,7 @@ class StationDrawing(Drawing):
         self.level_axis(painter, plot, (-18.0, -12.0, -6.0, 0.0), -24.0, 0.0)
         if self._shape is None:
             box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
-            paint.text(painter, box, "Not linked to a shape yet", size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, box, "Not linked to a shape yet")
             return
         shape = self._shape
         end = max(100.0, 1.2 * (shape.hold_ms + shape.length_ms))
@@ -245,7 +221,7 @@ class StationDrawing(Drawing):
             x = plot.left() + plot.width() * (mark - times[0]) / (times[-1] - times[0])
             paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line"))
             box = QRectF(x - 24, plot.bottom() + 2, 48, BOTTOM - 3)
-            paint.text(painter, box, f"{mark:.0f}", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, box, f"{mark:.0f}", align=paint.CENTRE)
         self._polyline(painter, xs, plot.top() - plot.height() * gain / 24.0)
 
     def _curve(self, painter: QPainter, plot: QRectF) -> None:
@@ -262,7 +238,7 @@ class StationDrawing(Drawing):
         hits = self._shape.hits_s if self._shape is not None else ()
         box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
         words = f"{len(hits)} clicks to {time_text(max(hits))}" if hits else "No shape: choose one, or take hits beside"
-        paint.text(painter, box, words, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, box, words)
         for hit in hits:
             x = plot.left() + plot.width() * hit / max(*hits, 1e-3)
             paint.line(painter, x, plot.top() + 24, x, plot.bottom(), theme.colour("text", 0.6))
@@ -272,7 +248,7 @@ class StationDrawing(Drawing):
         gains = self._gains
         if gains is None or not len(gains):
             box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
-            paint.text(painter, box, "Nothing moves here", size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, box, "Nothing moves here")
             return
         step = max(1, len(gains) // int(max(1.0, plot.width())))
         values = gains[: len(gains) // step * step, 1].reshape(-1, step)

@@ -12,9 +12,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
     QGridLayout,
-    QHBoxLayout,
     QScrollArea,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,7 +22,7 @@ from all_even.app.station import response_finding, shape_finding, space_settings
 from all_even.app.station.bars_drawing import BarsDrawing
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.drawing import Array, StationDrawing
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.ducking.ducker import Ducker
 from all_even.dsp.ducking.shaped import DuckShape, Shaped, shape_of
 from all_even.dsp.dynamics.band_compressor import BandCompressor
@@ -60,18 +58,15 @@ class StationPanel(QWidget):
         self.desk = desk
         self._strip, self._station_id = "", ""
         self._made_for: tuple[Any, ...] = ()
-        self._band = 0
+        self.band = 0
         self._name = ""
         self._all = False
         """Whether every setting is shown, not only those that matter first."""
         self._change_db: float | None = None
         self.bars_of: tuple[str, str] | None = None
         self._set: list[tuple[Callable[[Any], None], Callable[[Any], Any]]] = []
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        head = QHBoxLayout()
-        head.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
+        head = layouts.row(spacing=4)
         self.title = fields.label("", "title")
         self.more = fields.button("More", "Show every setting of this station, or only those that matter first",
                                   self._show_all, checkable=True)  # fmt: skip
@@ -86,8 +81,7 @@ class StationPanel(QWidget):
         for button in (self.more, self.bypass, self.match, self.copy, self.remove, self.close_button):
             head.addWidget(button)
         column.addLayout(head)
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = layouts.row(spacing=8)
         self.drawing = StationDrawing()
         self.drawing.band_chosen.connect(self._choose_band)
         self.drawing.band_moved.connect(self._move_band)
@@ -113,7 +107,7 @@ class StationPanel(QWidget):
         """levels: what its detector hears; gains: what it applied; change_db: of the level; None if unknown."""
         session = self.desk.session
         if (strip_id, station.id, station.LABEL) != (self._strip, self._station_id, self._name):
-            self._band = 0
+            self.band = 0
         self._strip, self._station_id, self._name = strip_id, station.id, station.LABEL
         self._fit_title()
         self.bypass.setChecked(station.bypass)
@@ -121,14 +115,14 @@ class StationPanel(QWidget):
         self._change_db = change_db
         self.copy.setEnabled(len(self.desk.selected) > 1)
         bands = getattr(station, "bands", ())
-        self._band = min(self._band, max(0, len(bands) - 1))
+        self.band = min(self.band, max(0, len(bands) - 1))
         names = tuple((strip.id, strip.name) for strip in session.strips)
         self._columns = self._fitting_columns(station)
         first = self._first(station)
         self.more.setVisible(bool(station.FIRST))
         self.more.setChecked(self._all)
         wanted = (
-            strip_id, station.id, type(station), len(bands), self._band, names, session.shapes, session.responses,
+            strip_id, station.id, type(station), len(bands), self.band, names, session.shapes, session.responses,
             self._columns, first,
         )  # fmt: skip
         if wanted != self._made_for:
@@ -137,7 +131,7 @@ class StationPanel(QWidget):
         for show, read in self._set:
             show(read(station))
         shape = shape_of(station, session.shapes)
-        self.drawing.show_station(station, levels, gains, shape, session.sample_rate, self._band)
+        self.drawing.show_station(station, levels, gains, shape, session.sample_rate, self.band)
         if isinstance(station, Convolution):
             response_finding.show_response(self.desk, self.drawing, station)
         if not station.DYNAMIC or self.bars_of != (strip_id, station.id):
@@ -270,14 +264,12 @@ class StationPanel(QWidget):
     def _band_rows(self, grid: QGridLayout, station: Any) -> None:
         self._next_line()
         holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(4)
+        row = layouts.row(holder, margins=layouts.NONE, spacing=4)
         for index in range(len(station.bands)):
             tip = f"Show the settings of band {index + 1}"
             button = fields.button(str(index + 1), tip, partial(self._choose_band, index), checkable=True)
             button.setAccessibleName(f"Band {index + 1}")
-            button.setChecked(index == self._band)
+            button.setChecked(index == self.band)
             row.addWidget(button)
         fewest, most = station.BAND_COUNTS
         if len(station.bands) < most:
@@ -287,15 +279,15 @@ class StationPanel(QWidget):
         row.addStretch(1)
         grid.addWidget(holder, self._cell // self._columns, 0, 1, 2 * self._columns)
         self._cell += self._columns
-        if isinstance(station, BandCompressor) and self._band < len(station.crossovers_hz):
+        if isinstance(station, BandCompressor) and self.band < len(station.crossovers_hz):
             edge = fields.NumberField(CROSSOVER, "Upper edge of the band")
             edge.value_changed.connect(self._move_crossover)
             self._add(grid, CROSSOVER.name, edge)
-            at = self._band
+            at = self.band
             self._set.append((edge.set_value, lambda item: item.crossovers_hz[min(at, len(item.crossovers_hz) - 1)]))
         if station.bands:
-            kind = type(station.bands[self._band])
-            self._rows(grid, kind, lambda item: item.bands[min(self._band, len(item.bands) - 1)], self._change_band)
+            kind = type(station.bands[self.band])
+            self._rows(grid, kind, lambda item: item.bands[min(self.band, len(item.bands) - 1)], self._change_band)
 
     def _add(self, grid: QGridLayout, name: str, field: QWidget) -> None:
         line, side = divmod(self._cell, self._columns)
@@ -323,7 +315,7 @@ class StationPanel(QWidget):
         entries += [(name, strip_id) for strip_id, name in names if strip_id != self._strip]
         box = choice_box("Keyed by", entries)
         box.setToolTip("Which track this detector listens to, after its chain and before its fader")
-        box.activated.connect(lambda _index: self._set_key(box.currentData()))
+        box.activated.connect(lambda _index: self.set_key(box.currentData()))
         self._set.append((partial(show_choice, box), lambda item: item.key.source if item.key else None))
         return box
 
@@ -370,9 +362,9 @@ class StationPanel(QWidget):
         )
 
     def _change_band(self, **values: Any) -> None:
-        merge = f"station {self._station_id} {self._band} {' '.join(values)}"
+        merge = f"station {self._station_id} {self.band} {' '.join(values)}"
         self.desk.try_edit(
-            lambda s: chain_edits.change_part(s, self._strip, self._station_id, self._band, **values), merge=merge
+            lambda s: chain_edits.change_part(s, self._strip, self._station_id, self.band, **values), merge=merge
         )
 
     def _move_band(self, index: int, frequency_hz: float, gain_db: float) -> None:
@@ -393,27 +385,27 @@ class StationPanel(QWidget):
                 lambda s: chain_edits.change_part(s, self._strip, self._station_id, index, q=q), merge=merge
             )
 
-    def _set_key(self, source: str | None) -> None:
+    def set_key(self, source: str | None) -> None:
         self._change(key=None if source is None else Key(source=source))
 
     def _choose_band(self, index: int) -> None:
-        self._band = index
+        self.band = index
         self._made_for = ()
         _, station = chain_edits.find_station(self.desk.session, self._station_id)
         self.show_station(self._strip, station, self.drawing._levels, self.drawing._gains, self._change_db)
 
     def _add_band(self) -> None:
-        strip, station, band = self._strip, self._station_id, self._band
-        self._band += 1
+        strip, station, band = self._strip, self._station_id, self.band
+        self.band += 1
         self.desk.try_edit(lambda s: chain_edits.add_band(s, strip, station, band))
 
     def _drop_band(self) -> None:
-        self.desk.try_edit(lambda s: chain_edits.drop_band(s, self._strip, self._station_id, self._band))
+        self.desk.try_edit(lambda s: chain_edits.drop_band(s, self._strip, self._station_id, self.band))
 
     def _move_crossover(self, frequency_hz: float) -> None:
         _, station = chain_edits.find_station(self.desk.session, self._station_id)
         if isinstance(station, BandCompressor):
-            self._change(crossovers_hz=station.with_crossover(self._band, frequency_hz).crossovers_hz)
+            self._change(crossovers_hz=station.with_crossover(self.band, frequency_hz).crossovers_hz)
 
     def _bypass(self) -> None:
         self._change(bypass=self.bypass.isChecked())

@@ -71,7 +71,7 @@ def _axis(painter: QPainter, plot: QRectF, end: float, unit: str) -> None:
         elif index == 4:
             box, align = QRectF(x - 48, box.top(), 48, box.height()), paint.RIGHT
             text = f"{text} {unit}"
-        paint.text(painter, box, text, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+        paint.note(painter, box, text, align=align)
 
 
 def _levels(painter: QPainter, plot: QRectF) -> None:
@@ -79,7 +79,7 @@ def _levels(painter: QPainter, plot: QRectF) -> None:
         y = plot.top() + plot.height() * tick / FLOOR_DB
         paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.6))
         box = QRectF(0, y - 8, plot.left() - 5, 16)
-        paint.text(painter, box, number(tick, 0), size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+        paint.note(painter, box, number(tick, 0), align=paint.RIGHT)
 
 
 def _fall(painter: QPainter, plot: QRectF, station: Any, late_s: float, decay_s: float) -> None:
@@ -119,7 +119,7 @@ def _early(painter: QPainter, plot: QRectF, station: Reverb) -> None:
 
 def _response(painter: QPainter, plot: QRectF, station: Convolution, envelope_db: Any, note: str) -> None:
     if envelope_db is None or not len(envelope_db):
-        paint.text(painter, plot, note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+        paint.note(painter, plot, note, align=paint.CENTRE)
         return
     end = max(0.05, station.length_s)
     _axis(painter, plot, end, "s")
@@ -156,7 +156,7 @@ def _repeats(painter: QPainter, plot: QRectF, station: Echo) -> None:
             at, level = at + period, level * share
     for side, name in enumerate(("left", "right")):
         box = QRectF(plot.left() + 4, plot.top() + 2 if side == 0 else plot.bottom() - 17, 60, 15)
-        paint.text(painter, box, name, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, box, name)
 
 
 def _voices(painter: QPainter, plot: QRectF, station: Doubling) -> None:
@@ -176,7 +176,7 @@ def _voices(painter: QPainter, plot: QRectF, station: Doubling) -> None:
         y = plot.bottom() - plot.height() * (late - low) / (high - low)
         words = f"{name} {number(late)} ms"
         box = QRectF(plot.left() + 4, y - 22, 90, 15)
-        paint.text(painter, box, words, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, box, words)
 
 
 def _late_side(painter: QPainter, plot: QRectF, station: Widener) -> None:

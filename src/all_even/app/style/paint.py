@@ -36,6 +36,11 @@ def text(
     painter.drawText(box, int(align) if isinstance(align, int) else align, shown)
 
 
+def note(painter: QPainter, box: QRectF, value: str, *, align: Qt.AlignmentFlag = LEFT) -> None:
+    """What is said small and quietly beside what matters: titles, units, what is waited for."""
+    text(painter, box, value, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+
+
 def figure(
     painter: QPainter, box: QRectF, number: str, unit: str, *, size: int = theme.BODY, colour: QColor | None = None
 ) -> None:
@@ -43,7 +48,7 @@ def figure(
     unit_width = width_of(unit, theme.SMALL) + 3 if unit else 0.0
     text(painter, box.adjusted(0, 0, -unit_width, 0), number, size=size, colour=colour, align=RIGHT)
     if unit:
-        text(painter, box, unit, size=theme.SMALL, colour=theme.colour("quiet"), align=RIGHT)
+        note(painter, box, unit, align=RIGHT)
 
 
 def line(painter: QPainter, x1: float, y1: float, x2: float, y2: float, colour: QColor, width: float = 1.0) -> None:

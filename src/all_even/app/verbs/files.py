@@ -91,9 +91,9 @@ class FileVerbs:
             taken += 1
         self._desk.end_gesture()
         if taken:
-            from all_even.app.stages.check.shown import shown_of
+            from all_even.app.stages.check.shown import Shown
 
-            shown_of(self._desk).ask_anew()
+            self._desk.shared(Shown).ask_anew()
 
     def add_references(self) -> None:
         """Finished mixes to compare with, known to all sessions on this machine."""

@@ -28,7 +28,7 @@ Array = NDArray[np.float64]
 QUICK_MS, SLOW_MS, FALL_MS, LINGER_MS, HOLD_MS = 1.0, 20.0, 40.0, 800.0, 5.0
 FULL_DB = 12.0
 NEW_HIT_DB = 6.0
-"""So far over the slow follower a level is a new hit, whose tail has not begun."""
+"""By how much over the slow follower a level is a new hit, whose tail has not begun."""
 FLOOR_DB = -80.0
 DB_PER_NEPER = 10.0 / np.log(10.0)
 NEPER_PER_DB = np.log(10.0) / 20.0

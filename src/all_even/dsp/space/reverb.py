@@ -250,7 +250,7 @@ def _reverberate(block, key, gain, c, state, position, history):  # type: ignore
 
 @kernel
 def _back(place, frames, size):  # type: ignore[no-untyped-def]
-    """The place so far behind another in a ring, at most once around."""
+    """The place that lies this far behind another in a ring, at most once around."""
     return place - frames if place >= frames else place - frames + size
 
 

@@ -76,6 +76,11 @@ class Player:
 
     # What the interface calls.
 
+    @property
+    def plan(self) -> Plan | None:
+        """What it plays, or will from the next block on."""
+        return self._wish.plan
+
     def set_plan(self, plan: Plan | None, matching_gain: float = 1.0) -> None:
         """Plays this from now on; nothing without a plan. matching_gain: linear, for level-matched comparison."""
         self._ask(plan=plan, matching=matching_gain)
@@ -87,12 +92,11 @@ class Player:
         self._ask(playing=False)
 
     def locate(self, position_s: float) -> None:
-        plan = self._wish.plan
-        self._ask(locate=round(position_s * plan.sample_rate) if plan else 0)
+        self._ask(locate=round(position_s * self.plan.sample_rate) if self.plan else 0)
 
     def set_loop(self, loop: tuple[float, float] | None) -> None:
         """A section in seconds that repeats, or None."""
-        rate = self._wish.plan.sample_rate if self._wish.plan else 48_000
+        rate = self.plan.sample_rate if self.plan else 48_000
         self._ask(loop=None if loop is None else (round(loop[0] * rate), round(loop[1] * rate)))
 
     def meters(self) -> Meters | None:

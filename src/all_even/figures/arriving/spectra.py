@@ -1,7 +1,7 @@
 """Tracks as they arrive in the mix: the spectra that mask each other.
 
 Every lane is taken behind its chain, fader and pan, with the levels of the groups it goes through. What a strip
-brings to its fader is heard once per channel (`figures.book`); faders and pans are arithmetic on it. A group with a
+brings to its fader is rendered once per channel (`figures.book`); faders and pans are arithmetic on it. A group with a
 chain of its own changes all its members together: it is heard before and behind that chain, and what it does to
 each band of the ear at each moment is put on every member's share of it (powers are taken to add up). A
 parallel bus gives its sound back to those that send to it in the same way. What comes from a return that makes room

@@ -1,7 +1,7 @@
 """The book of figures: what is known of any session, by what it rests on; what is not known is heard in one pass.
 
 Ask it for figures of a session and it renders only strips whose fingerprint is new: the others' sound is kept. So an
-undone edit, a trial that is then made, and the check of a move long afterwards all find what was heard before.
+undone edit, a trial that is then made, and the check of a move long afterwards all find what was rendered before.
 """
 
 import threading
@@ -79,7 +79,7 @@ class Book:
     # What is heard.
 
     def known(self, session: Session, want: Want) -> Any:
-        """A figure of a strip if it was heard before, else None."""
+        """A figure of a strip if it was rendered before, else None."""
         name, strip_id = want
         fingerprint = self._fingerprint(session, want)
         if fingerprint is None:
@@ -263,7 +263,7 @@ class _InMemory(heard.Deaf):
 
 
 def flow_of(session: Session, sources: Opened, *, cancelled: threading.Event | None = None) -> Flow:
-    """The flow of a session that is heard only once."""
+    """The flow of a session that is rendered only once."""
     book = Book(sources, kept=KeptSounds(0))
     book.hear(session, book.flow_wants(session), cancelled=cancelled)
     flow = book.known_flow(session)

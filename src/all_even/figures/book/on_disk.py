@@ -1,7 +1,8 @@
-"""Figures on disk: a session that is opened again knows what was heard of its strips and how its files belong together.
+"""Figures on disk: a session that is opened again knows what was measured of its strips and how its files belong
+together.
 
 One sealed file each, named by figure, version and fingerprint; the oldest go when there are too many. What can't be
-read, or does not fit, is heard again.
+read, or does not fit, is rendered again.
 """
 
 import contextlib

@@ -23,7 +23,7 @@ HEARD_DB = 20.0
 """A place counts as heard within this of the track's strongest."""
 PLACES_HZ = tuple(float(hz) for hz in np.geomspace(*MID_HZ, 24))
 REFINED = 3
-"""So many places of the mid are worked out exactly, those that are best with knobs taken as straight lines."""
+"""How many places of the mid are worked out exactly: those that are best with knobs taken as straight lines."""
 Array = NDArray[np.float64]
 
 

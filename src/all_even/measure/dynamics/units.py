@@ -18,10 +18,10 @@ HOP_S = 0.01
 SMOOTH_HOPS = 5
 TOP_DB, HYSTERESIS_DB, DIP_DB = 60.0, 6.0, 6.0
 LOUD_PERCENT, SOFT_DB = 95, 18.0
-"""A line without pauses has no two heaps to part: what lies less than so far under its loud moments is always in."""
+"""A line without pauses has no two heaps to part: what lies less than this under its loud moments is always in."""
 SHORTEST_S = 0.06
 NO_NOTE_DB, NO_NOTE_S = 18.0, 0.4
-"""A unit so far under the median, and shorter than this, is a breath or a noise of playing. Our own rule."""
+"""A unit this much under the median, and shorter than this, is a breath or a noise of playing. Our own rule."""
 FROM_S, TO_S = 0.02, 0.50
 HIT_S = 0.15
 FEWEST = 8

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 LOUD_DB, QUIET_DB = 15.0, 35.0
-"""So far under its loudest (P95) a sound counts as playing, or as pausing."""
+"""How far under its loudest (P95) a sound still counts as playing, and from where as pausing."""
 FEWEST_FRAMES = 10
 STEADY_DB = 4.0
 SILENCE = 1e-18

@@ -32,7 +32,7 @@ PAUSE_FRAME, PAUSE_HOP = 2_048, 1_024
 PAUSE_SHARE, FEWEST_PAUSES, MOST_PAUSES = 0.1, 6, 0.7
 """Quietest share of the half seconds, how many at least, and the share of them in which a line has to be."""
 PAUSE_DB = 12.0
-"""They lie so far under the loud ones; else there are no pauses."""
+"""They lie this much under the loud ones; else there are no pauses."""
 PAUSE_WITHIN_HZ, PAUSE_BESIDE_HZ, PAUSE_OVER_DB = 0.6, (8.0, 20.0), 10.0
 LOWEST_DBFS = -90.0
 """Lines under this are below the noise of any converter."""

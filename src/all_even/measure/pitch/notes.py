@@ -39,9 +39,9 @@ REACH = 4
 """Strikes are at least so many frames apart."""
 APART_S = 0.07
 UNSETTLED_S = 0.4
-"""So long a note may sound before its pitch is there..."""
+"""How long a note may sound before its pitch is there..."""
 OCTAVE_ATTACK_S, SWELL_S = 0.2, 0.3
-"""...so long be read an octave off, and so long after its attack swell."""
+"""...how long be read an octave off, and how long after its attack swell."""
 VOICED_SHARE = 0.55
 """A track is a line of single notes when so much of its sounding time is voiced."""
 CLEARLY_VOICED_SHARE, CLEARER_SHARE = 0.75, 0.1

@@ -25,10 +25,10 @@ FEWEST_CYCLES = 4.0
 SETTLED_CENTS, GLIDING_CENTS = 20.0, 60.0
 PEAK_HZ = (25.0, 220.0)
 HITS = 8
-"""So many of the strongest, freest hits are looked at."""
+"""How many of the strongest, freest hits are looked at."""
 PADDING = 8
 MOST_STARTS = 20
-"""So many beginnings of the settled part are tried."""
+"""How many beginnings of the settled part are tried."""
 Array = NDArray[np.float64]
 
 

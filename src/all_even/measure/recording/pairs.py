@@ -23,7 +23,7 @@ from all_even.measure.recording.files import FileReport
 
 COARSE_FRAMES = 10
 FURTHEST_S = 5.0
-"""Files exported with different starts may lie so far apart."""
+"""Files exported with different starts may lie this far apart."""
 SCREEN = 0.25
 """Least correlation of the onsets at the best lag."""
 MICROPHONES_S = 0.1

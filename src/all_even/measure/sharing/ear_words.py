@@ -58,7 +58,7 @@ def third_octaves(power: NDArray[np.floating]) -> Array:
 
 
 EMPTY_DB, SLOPE_DB = 25.0, 9.0
-"""A side that lies so far under a place holds nothing to compare with; then the other side counts alone, less what a
+"""A side that lies this much under a place holds nothing to compare with; then the other side counts alone, less what a
 spectrum falls by over 1.5 octaves anyway (6 dB per octave)."""
 
 

@@ -15,7 +15,7 @@ CENTRES_HZ = 1000.0 * 10.0 ** (np.arange(-10, 11) / 10.0)
 WORST_DB = -3.0
 """A band that loses more than this is told."""
 UNHEARD_DB = 40.0
-"""Bands so far under the strongest do not count."""
+"""Bands this much under the strongest do not count."""
 
 
 def deviation_db(samples: Array, sample_rate: int) -> Array:

@@ -20,7 +20,7 @@ from all_even.figures.book import flow as flows
 from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Unit, unit_energy, unit_lufs, units
 from all_even.measure.level import loudness
-from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.kind import Kind, left_out, per_strip, values_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -205,8 +205,7 @@ def prepare(look: Look, proposal: Proposal) -> Proposal:
 
 def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     """Each fader."""
-    levels = proposal.parameters.get(LEVELS)
-    assert isinstance(levels, dict)
+    levels = values_of(proposal, LEVELS)
     return [
         (i, f"{session.lane(i).name} {number(session.lane(i).level_db)} → {number(level)} dB")
         for i, level in levels.items()
@@ -231,12 +230,12 @@ def _spread(look: Look, arguments: Arguments) -> float | None:
     return spread_lu(look, start if start in STARTS else "all-even")
 
 
-NEEDS = ("files", "order", "levels", "strips", "settings")
+DEPENDS_ON = ("files", "order", "levels", "strips", "settings")
 RIVALS = frozenset(f"balance.{start}" for start in STARTS)
 KINDS = tuple(
     Kind(
         f"balance.{start}",
-        NEEDS,
+        DEPENDS_ON,
         partial(propose, start=start),
         edit,
         prepare,
@@ -248,4 +247,4 @@ KINDS = tuple(
     for start in STARTS
 )
 BY_START = dict(zip(STARTS, KINDS, strict=True))
-METRIC = Metric("spread", "spread of loudness among sources", "LU", 1, 0.3, NEEDS, _spread)
+METRIC = Metric("spread", "spread of loudness among sources", "LU", 1, 0.3, DEPENDS_ON, _spread)

@@ -14,7 +14,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_focus import low_focus
 from all_even.figures.sources.units import Unit, unit_energy, units
 from all_even.measure.level import loudness
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, values_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -110,8 +110,7 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    levels = proposal.parameters["levels_db"]
-    assert isinstance(levels, dict)
+    levels = values_of(proposal, "levels_db")
     return edits.set_levels(session, {i: level for i, level in levels.items() if session.is_lane(i)})
 
 

@@ -97,6 +97,6 @@ def covered_percent(look: Look, arguments: Arguments) -> float | None:
     return None if share is None else 100.0 * share
 
 
-NEEDS = ("files", "order", "names", "levels", "strips")
-KIND = Kind("balance.clearance", NEEDS, propose, edit)
-METRIC = Metric("covered", "covered by the others", "%", 0, 1.5, NEEDS, covered_percent)
+DEPENDS_ON = ("files", "order", "names", "levels", "strips")
+KIND = Kind("balance.clearance", DEPENDS_ON, propose, edit)
+METRIC = Metric("covered", "covered by the others", "%", 0, 1.5, DEPENDS_ON, covered_percent)

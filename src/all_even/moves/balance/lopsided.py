@@ -82,6 +82,6 @@ def between_sides_lu(look: Look) -> float | None:
     return lopsided_lu(found, gains_of(look.session, found)) if found is not None else None
 
 
-NEEDS = ("files", "order", "names", "levels", "strips", "settings")
-KIND = Kind("balance.lopsided", NEEDS, propose, pans.edit, parts=pans.parts, changed=changed)
-METRIC = Metric("left-right", "left against right", "LU", 1, 0.2, NEEDS, lambda look, _: between_sides_lu(look))
+DEPENDS_ON = ("files", "order", "names", "levels", "strips", "settings")
+KIND = Kind("balance.lopsided", DEPENDS_ON, propose, pans.edit, parts=pans.parts, changed=changed)
+METRIC = Metric("left-right", "left against right", "LU", 1, 0.2, DEPENDS_ON, lambda look, _: between_sides_lu(look))

@@ -1,7 +1,7 @@
 """Moves that set pans: what they do lane by lane, and doing it. Their pans are the parameter `pans`, by lane id."""
 
 from all_even.dsp.parameter import PAN
-from all_even.moves.kind import per_strip
+from all_even.moves.kind import per_strip, values_of
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -11,8 +11,7 @@ PANS = "pans"
 
 def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     """Each lane and where it goes."""
-    pans = proposal.parameters.get(PANS)
-    assert isinstance(pans, dict)
+    pans = values_of(proposal, PANS)
     return [(i, f"{session.lane(i).name} to {PAN.text(pan)}") for i, pan in pans.items() if session.is_lane(i)]
 
 

@@ -160,8 +160,14 @@ def changed(proposal: Proposal) -> Proposal:
     return replace(proposal, expected=100.0 * float(promised or 0.0) if known else None)
 
 
-NEEDS = ("files", "order", "names", "levels", "strips", "settings")
-KIND = Kind("balance.spread", NEEDS, propose, pans.edit, parts=pans.parts, changed=changed)
+DEPENDS_ON = ("files", "order", "names", "levels", "strips", "settings")
+KIND = Kind("balance.spread", DEPENDS_ON, propose, pans.edit, parts=pans.parts, changed=changed)
 METRIC = Metric(
-    "covered-loudspeakers", "covered before loudspeakers", "%", 1, 0.5, NEEDS, lambda look, _: covered_percent(look)
+    "covered-loudspeakers",
+    "covered before loudspeakers",
+    "%",
+    1,
+    0.5,
+    DEPENDS_ON,
+    lambda look, _: covered_percent(look),
 )

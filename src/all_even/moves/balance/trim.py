@@ -4,7 +4,7 @@ from msgspec.structs import replace
 
 from all_even.dsp.parameter import TRIM, number
 from all_even.figures.book.look import Look
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, value_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -37,13 +37,13 @@ def propose(look: Look) -> list[Proposal]:
 
 def changed(proposal: Proposal) -> Proposal:
     """A trim moves the peak by as much, as long as no chain on the mix bus answers to level."""
-    change = float(proposal.parameters["trim_db"]) - float(proposal.evidence["trim_db"] or 0.0)  # type: ignore[arg-type]
+    change = value_of(proposal, "trim_db") - float(proposal.evidence["trim_db"] or 0.0)
     assert proposal.before is not None
     return replace(proposal, title=f"Trim the mix by {number(change)} dB", expected=proposal.before + change)
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    return edits.set_trim(session, float(proposal.parameters["trim_db"]))  # type: ignore[arg-type]
+    return edits.set_trim(session, value_of(proposal, "trim_db"))
 
 
 def peak_dbfs(look: Look) -> float | None:

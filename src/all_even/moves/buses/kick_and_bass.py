@@ -21,7 +21,7 @@ from all_even.measure.level.true_peak import true_peak
 from all_even.measure.sharing.duck import RIPPLE_CLEAN_DB, ripple_db
 from all_even.moves.buses.finding import STRONGEST_GAIN
 from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, present, shared_bus
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -150,5 +150,5 @@ def _is_empty(session: Session, bus_id: str) -> bool:
 
 KIND = Kind(
     "buses.kick-and-bass", ("order", "names", "routing", "levels", "strips"), propose, edit, prepare,
-    parameters={"ceiling_db": CEILING}, changed=lambda proposal: replace(proposal, expected=None),
+    parameters={"ceiling_db": CEILING}, changed=measured_later,
 )  # fmt: skip

@@ -9,7 +9,7 @@ from all_even.dsp.tone.passes import HighPass
 from all_even.figures.book.look import Look
 from all_even.moves.buses.finding import STRONGEST_GAIN, find_threshold, strongest
 from all_even.moves.buses.tracks import CLICK_FIRST, ids, is_ducked, kicks, of_family, present
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, text_of
 from all_even.session.editing import chain_edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -44,7 +44,7 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def prepare(look: Look, proposal: Proposal) -> Proposal:
-    trial, trigger = _triggered(look.session, str(proposal.parameters["key"]))
+    trial, trigger = _triggered(look.session, text_of(proposal, "key"))
     click = look.at(trial).loudest(trigger)
     threshold = find_threshold(
         lambda value: replace(_duck(value, trigger), key=None), click, look.session.sample_rate, DUCK_DB, strongest
@@ -62,7 +62,7 @@ def _triggered(session: Session, kick: str) -> tuple[Session, str]:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    session, trigger = _triggered(session, str(proposal.parameters["key"]))
+    session, trigger = _triggered(session, text_of(proposal, "key"))
     threshold_db = float(proposal.parameters.get("threshold_db", START_DB))  # type: ignore[arg-type]
     for bass in present(session, proposal.targets):
         session = chain_edits.add_station(session, bass, _duck(threshold_db, trigger))
@@ -80,5 +80,5 @@ THRESHOLD = numbers(Compressor)["threshold_db"]
 KIND = Kind(
     "buses.silent-trigger", ("order", "names", "routing", "levels", "chains", "strips"), propose, edit, prepare,
     optional=True,
-    parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None),
+    parameters={"threshold_db": THRESHOLD}, changed=measured_later,
 )  # fmt: skip

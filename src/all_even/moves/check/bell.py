@@ -13,7 +13,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.elsewhere import systems
 from all_even.figures.elsewhere.translation import translation
 from all_even.measure.sharing.scene import band_gains, bins_hz
-from all_even.moves.check.figures import GROUNDS, LEFT, SMALL, Outcome, chosen, lost, outcome
+from all_even.moves.check.figures import DEPENDS_ON, LEFT, SMALL, Outcome, chosen, lost, outcome
 from all_even.moves.kind import Kind, value_of
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Proposal
@@ -73,4 +73,4 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     return session
 
 
-KIND = Kind("check.bell", GROUNDS, propose, _edit)
+KIND = Kind("check.bell", DEPENDS_ON, propose, _edit)

@@ -11,7 +11,7 @@ from all_even.dsp.utility import Width
 from all_even.figures.book.look import Look
 from all_even.figures.elsewhere import systems
 from all_even.figures.elsewhere.translation import translation
-from all_even.moves.check.figures import GROUNDS, LEFT, Outcome, chosen, outcome
+from all_even.moves.check.figures import DEPENDS_ON, LEFT, Outcome, chosen, outcome
 from all_even.moves.kind import Kind, value_of
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.ledger import Proposal
@@ -71,4 +71,4 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     return edits.nudge_levels(session, proposal.targets, value_of(proposal, "fader_db"))
 
 
-KIND = Kind("check.closer", GROUNDS, propose, _edit)
+KIND = Kind("check.closer", DEPENDS_ON, propose, _edit)

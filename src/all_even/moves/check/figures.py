@@ -18,8 +18,8 @@ from all_even.session.tracks.importance import weight_of
 
 Array = NDArray[np.float64]
 Bands = NDArray[np.float32]
-GROUNDS = ("mix", "strips", "files", "order", "levels", "routing", "chains", "settings")
-NEEDS = ("mix", "files", "order", "settings")
+DEPENDS_ON = ("mix", "strips", "files", "order", "levels", "routing", "chains", "settings")
+MEASURED_ON = ("mix", "files", "order", "settings")
 RAISED_DB = 3.0
 """A move has to bring back at least this..."""
 NOTHING_DB = -20.0
@@ -141,4 +141,4 @@ def lost(look: Look, keys: tuple[str, ...], under: float = VANISHES) -> list[tup
     return [(place, told[place]) for place in order[:MOST_SOURCES]]
 
 
-LEFT = Metric("left-elsewhere", "left of it on that system", "dB", 1, 1.0, NEEDS, left)
+LEFT = Metric("left-elsewhere", "left of it on that system", "dB", 1, 1.0, MEASURED_ON, left)

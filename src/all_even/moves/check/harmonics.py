@@ -18,7 +18,7 @@ from all_even.figures.elsewhere import systems
 from all_even.figures.elsewhere.translation import Translation, translation
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.moves.buses.tracks import free_bus_name, has_parallel_copy, present
-from all_even.moves.check.figures import GROUNDS, LEFT, SMALL, Bands, Outcome, chosen, lost, outcome
+from all_even.moves.check.figures import DEPENDS_ON, LEFT, SMALL, Bands, Outcome, chosen, lost, outcome
 from all_even.moves.kind import Kind, name_of, value_of
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
@@ -105,4 +105,4 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     return edits.nudge_levels(session, proposal.targets, fader_db)
 
 
-KIND = Kind("check.harmonics", (*GROUNDS, "names"), propose, _edit)
+KIND = Kind("check.harmonics", (*DEPENDS_ON, "names"), propose, _edit)

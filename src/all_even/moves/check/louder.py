@@ -10,7 +10,7 @@ from all_even.dsp.parameter import number, signed
 from all_even.figures.book.look import Look
 from all_even.figures.elsewhere import systems
 from all_even.figures.elsewhere.translation import translation
-from all_even.moves.check.figures import COST_DB, GROUNDS, LEFT, Outcome, chosen, lost, outcome_at
+from all_even.moves.check.figures import COST_DB, DEPENDS_ON, LEFT, Outcome, chosen, lost, outcome_at
 from all_even.moves.kind import Kind, value_of
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -57,4 +57,4 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     return edits.nudge_levels(session, proposal.targets, value_of(proposal, "step_db"))
 
 
-KIND = Kind("check.louder", GROUNDS, propose, _edit)
+KIND = Kind("check.louder", DEPENDS_ON, propose, _edit)

@@ -20,9 +20,9 @@ from all_even.measure.dynamics import punch
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import signal_of
 from all_even.moves.dynamics import effects
-from all_even.moves.dynamics.figures import GROUNDS, PUNCH, movement_of
+from all_even.moves.dynamics.figures import DEPENDS_ON, PUNCH, movement_of
 from all_even.moves.dynamics.trying import Tried, behind, lane_by_lane, matched, solved
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -216,7 +216,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
     of_tail, by_shaper = "sustain" in proposal.kind, "compressor" not in proposal.kind
     lane = look.session.lane(proposal.targets[0])
     found = part(look, lane.id)
-    amount = float(proposal.parameters["amount_db"])  # type: ignore[arg-type]
+    amount = value_of(proposal, "amount_db")
     fit = fitted(found, of_tail, by_shaper, amount) if found is not None else None
     if found is None or fit is None:
         return proposal
@@ -226,7 +226,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
 
 def _edit(session: Session, proposal: Proposal) -> Session:
     of_tail = "sustain" in proposal.kind
-    number_db, makeup_db = (float(proposal.parameters[name]) for name in ("number_db", "makeup_db"))  # type: ignore[arg-type]
+    number_db, makeup_db = (value_of(proposal, name) for name in ("number_db", "makeup_db"))
     made = compressor if "compressor" in proposal.kind else shaper
     return with_station(session, proposal.targets[0], replace(made(of_tail, number_db), makeup_db=makeup_db))
 
@@ -237,8 +237,8 @@ def _id(of_tail: bool, by_shaper: bool) -> str:
 
 def _kind(of_tail: bool, by_shaper: bool) -> Kind:
     return Kind(
-        _id(of_tail, by_shaper), GROUNDS, _proposer(of_tail, by_shaper), _edit, refit=_refit,
-        parameters={"amount_db": AMOUNT}, changed=lambda proposal: replace(proposal, expected=None), optional=True,
+        _id(of_tail, by_shaper), DEPENDS_ON, _proposer(of_tail, by_shaper), _edit, refit=_refit,
+        parameters={"amount_db": AMOUNT}, changed=measured_later, optional=True,
     )  # fmt: skip
 
 

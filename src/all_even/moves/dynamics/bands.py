@@ -21,7 +21,7 @@ from all_even.measure.dynamics import movement
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
 from all_even.moves.dynamics import effects, glue
-from all_even.moves.dynamics.figures import GROUNDS, NEEDS
+from all_even.moves.dynamics.figures import DEPENDS_ON, MEASURED_ON
 from all_even.moves.dynamics.trying import try_out
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
@@ -161,6 +161,6 @@ def _moments(look: Look, arguments: Arguments) -> float | None:
     return moments_db(now_signal(look, MIX), found.signal, below_hz)
 
 
-MOMENTS = Metric("moments", "loud and soft moments apart", "dB", 1, 0.5, (*NEEDS, "mix"), _moments)
-THREE = Kind("dynamics.three-bands", (*GROUNDS, "mix"), propose_three, _edit, optional=True)
-HOLD_LOW = Kind("dynamics.hold-low", (*GROUNDS, "mix"), propose_low, _edit, optional=True)
+MOMENTS = Metric("moments", "loud and soft moments apart", "dB", 1, 0.5, (*MEASURED_ON, "mix"), _moments)
+THREE = Kind("dynamics.three-bands", (*DEPENDS_ON, "mix"), propose_three, _edit, optional=True)
+HOLD_LOW = Kind("dynamics.hold-low", (*DEPENDS_ON, "mix"), propose_low, _edit, optional=True)

@@ -22,9 +22,9 @@ from all_even.figures.dynamics.dynamics import part, with_station
 from all_even.measure.dynamics import units
 from all_even.measure.dynamics.movement import Part
 from all_even.moves.dynamics import effects
-from all_even.moves.dynamics.figures import GROUNDS, SPREAD
+from all_even.moves.dynamics.figures import DEPENDS_ON, SPREAD
 from all_even.moves.dynamics.trying import Tried, lane_by_lane, matched, solved, through
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later
 from all_even.session.model.ledger import Evidence, Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -213,14 +213,9 @@ def _number(proposal: Proposal, name: str, default: float) -> float:
     return float(found) if isinstance(found, int | float) else default
 
 
-def changed(proposal: Proposal) -> Proposal:
-    """It has to be tried again."""
-    return replace(proposal, expected=None)
-
-
 SINGLE = lane_by_lane("dynamics.even-out", _rule, struck=False)
-KIND = Kind("dynamics.even-out", GROUNDS, SINGLE, edit, refit=refit, parameters={"aim": AIM}, changed=changed)
+KIND = Kind("dynamics.even-out", DEPENDS_ON, SINGLE, edit, refit=refit, parameters={"aim": AIM}, changed=measured_later)
 TWICE = Kind(
-    "dynamics.even-out-twice", GROUNDS, lane_by_lane("dynamics.even-out-twice", _rule_twice, struck=False), edit,
-    refit=refit, parameters={"aim": AIM}, changed=changed, optional=True,
+    "dynamics.even-out-twice", DEPENDS_ON, lane_by_lane("dynamics.even-out-twice", _rule_twice, struck=False), edit,
+    refit=refit, parameters={"aim": AIM}, changed=measured_later, optional=True,
 )  # fmt: skip

@@ -8,8 +8,8 @@ from all_even.measure.dynamics.movement import Movement
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.strips import MIX
 
-GROUNDS = ("files", "order", "levels", "strips", "routing", "settings")
-NEEDS = ("strips", "files")
+DEPENDS_ON = ("files", "order", "levels", "strips", "routing", "settings")
+MEASURED_ON = ("strips", "files")
 
 
 def movement_of(look: Look, arguments: Arguments) -> Movement | None:
@@ -28,7 +28,7 @@ def _reads(figure: Callable[[Movement], float | None]) -> Callable[[Look, Argume
     return read
 
 
-SPREAD = Metric("unit-spread", "spread of its notes or words", "dB", 1, 0.7, NEEDS,
+SPREAD = Metric("unit-spread", "spread of its notes or words", "dB", 1, 0.7, MEASURED_ON,
                 _reads(lambda found: found.spread_now_db))  # fmt: skip
-PUNCH = Metric("punch", "punch of its hits", "dB", 1, 0.5, NEEDS, _reads(lambda found: found.punch_now_db))
-CREST = Metric("crest", "crest", "dB", 1, 0.5, NEEDS, _reads(lambda found: found.crest_now_db))
+PUNCH = Metric("punch", "punch of its hits", "dB", 1, 0.5, MEASURED_ON, _reads(lambda found: found.punch_now_db))
+CREST = Metric("crest", "crest", "dB", 1, 0.5, MEASURED_ON, _reads(lambda found: found.crest_now_db))

@@ -25,9 +25,9 @@ from all_even.measure.dynamics.movement import Part
 from all_even.measure.dynamics.signal import Signal, signal_of
 from all_even.measure.dynamics.units import HOP_S
 from all_even.moves.dynamics import effects
-from all_even.moves.dynamics.figures import GROUNDS
+from all_even.moves.dynamics.figures import DEPENDS_ON
 from all_even.moves.dynamics.trying import Tried, lane_by_lane, try_out
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -237,16 +237,16 @@ def _breaths_proposal(lane: Lane, count: int, apart: float, tried: Tried, before
 
 
 def _edit_breaths(session: Session, proposal: Proposal) -> Session:
-    station = softener(float(proposal.parameters["threshold_db"]))  # type: ignore[arg-type]
+    station = softener(value_of(proposal, "threshold_db"))
     return with_station(session, proposal.targets[0], station)
 
 
 THRESHOLD = numbers(Gate)["threshold_db"]
 KIND = Kind(
-    "dynamics.gate", GROUNDS, lane_by_lane("dynamics.gate", _rule, struck=True), _edit,
-    parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None), optional=True,
+    "dynamics.gate", DEPENDS_ON, lane_by_lane("dynamics.gate", _rule, struck=True), _edit,
+    parameters={"threshold_db": THRESHOLD}, changed=measured_later, optional=True,
 )  # fmt: skip
 SOFTER = Kind(
-    "dynamics.breaths", GROUNDS, lane_by_lane("dynamics.breaths", _rule_breaths, struck=False), _edit_breaths,
-    parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None), optional=True,
+    "dynamics.breaths", DEPENDS_ON, lane_by_lane("dynamics.breaths", _rule_breaths, struck=False), _edit_breaths,
+    parameters={"threshold_db": THRESHOLD}, changed=measured_later, optional=True,
 )  # fmt: skip

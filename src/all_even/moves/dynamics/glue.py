@@ -34,9 +34,9 @@ from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Movement, Part, part_of
 from all_even.measure.dynamics.signal import signal_of
 from all_even.moves.dynamics import effects
-from all_even.moves.dynamics.figures import GROUNDS, NEEDS, movement_of
+from all_even.moves.dynamics.figures import DEPENDS_ON, MEASURED_ON, movement_of
 from all_even.moves.dynamics.trying import behind, solved, through, try_out
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits
 from all_even.session.model import routing
@@ -392,7 +392,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
     """Another amount is fitted anew."""
     if proposal.expected is not None:
         return proposal
-    takes_db = float(proposal.parameters["takes_db"])  # type: ignore[arg-type]
+    takes_db = value_of(proposal, "takes_db")
     strip_id, name = proposal.targets[0], dict(candidates(look)).get(proposal.targets[0])
     found = part(look, strip_id) if name is not None else None
     if found is None or name is None:
@@ -406,8 +406,8 @@ def _gain(look: Look, arguments: Arguments) -> float | None:
     return found.loud_gain_db if found is not None else None
 
 
-GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.3, (*NEEDS, "mix"), _gain)
+GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.3, (*MEASURED_ON, "mix"), _gain)
 KIND = Kind(
-    "dynamics.glue", (*GROUNDS, "mix"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
-    changed=lambda proposal: replace(proposal, expected=None),
+    "dynamics.glue", (*DEPENDS_ON, "mix"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
+    changed=measured_later,
 )  # fmt: skip

@@ -27,9 +27,9 @@ from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
 from all_even.moves.buses.tracks import bus_named, free_bus_name, has_parallel_copy, ids, of_family, present
 from all_even.moves.dynamics import glue
-from all_even.moves.dynamics.figures import GROUNDS, movement_of
+from all_even.moves.dynamics.figures import DEPENDS_ON, movement_of
 from all_even.moves.dynamics.trying import solved, through
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import routing
@@ -207,7 +207,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
     if proposal.expected is not None:
         return proposal
     lanes = [look.session.lane(lane_id) for lane_id in present(look.session, proposal.targets)]
-    anew = for_lanes(look, lanes, float(proposal.parameters["body_db"]))  # type: ignore[arg-type]
+    anew = for_lanes(look, lanes, value_of(proposal, "body_db"))
     return proposal if anew is None else replace(anew, rests_on=proposal.rests_on)
 
 
@@ -259,8 +259,8 @@ METRIC = Metric("copy-body", "body of the hits, up by its copy", "dB", 1, 0.3,
 UNDER = Metric("under-dry", "crushed copy against the dry sound", "LU", 1, 0.5,
                ("strips", "levels", "routing", "files"), under_dry_lu)  # fmt: skip
 KIND = Kind(
-    "dynamics.parallel", (*GROUNDS, "names"), propose, _edit, refit=_refit, parameters={"body_db": BODY},
-    changed=lambda proposal: replace(proposal, expected=None),
+    "dynamics.parallel", (*DEPENDS_ON, "names"), propose, _edit, refit=_refit, parameters={"body_db": BODY},
+    changed=measured_later,
 )  # fmt: skip
 
 
@@ -337,4 +337,4 @@ def _edit_knob(session: Session, proposal: Proposal) -> Session:
 
 OVER = Metric("body-over-attack", "body over attack of its hits, up", "dB", 1, 0.5,
               ("strips", "levels", "routing", "files"), over_attack_db)  # fmt: skip
-KNOB = Kind("dynamics.mix-knob", (*GROUNDS, "names"), propose_knob, _edit_knob, optional=True)
+KNOB = Kind("dynamics.mix-knob", (*DEPENDS_ON, "names"), propose_knob, _edit_knob, optional=True)

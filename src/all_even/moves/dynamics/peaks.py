@@ -19,9 +19,9 @@ from all_even.figures.dynamics.dynamics import with_station
 from all_even.measure.dynamics.movement import Part
 from all_even.measure.level.true_peak import true_peak
 from all_even.moves.dynamics import effects
-from all_even.moves.dynamics.figures import CREST, GROUNDS
+from all_even.moves.dynamics.figures import CREST, DEPENDS_ON
 from all_even.moves.dynamics.trying import Rule, Tried, behind, lane_by_lane, matched, try_out
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -116,19 +116,20 @@ def _proposal(kind: Kind, lane: Lane, found: Part, tried: Tried, over: float, at
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    at_db, makeup_db = (float(proposal.parameters[name]) for name in ("at_db", "makeup_db"))  # type: ignore[arg-type]
+    at_db, makeup_db = (value_of(proposal, name) for name in ("at_db", "makeup_db"))
     station: Processor = replace(fast(at_db), makeup_db=makeup_db)
     if proposal.kind == KIND.id:
         station = Limiter(ceiling_db=at_db, release_ms=RELEASE_MS)
     return with_station(session, proposal.targets[0], station)
 
 
-def _changed(proposal: Proposal) -> Proposal:
-    return replace(proposal, expected=None)
-
-
 CEILING = numbers(Limiter)["ceiling_db"]
 KIND = Kind(
-    "dynamics.peaks", GROUNDS, _of_all("dynamics.peaks", _rule), _edit, parameters={"at_db": CEILING}, changed=_changed
+    "dynamics.peaks",
+    DEPENDS_ON,
+    _of_all("dynamics.peaks", _rule),
+    _edit,
+    parameters={"at_db": CEILING},
+    changed=measured_later,
 )
-FAST = Kind("dynamics.peaks-fast", GROUNDS, _of_all("dynamics.peaks-fast", _rule_fast), _edit, optional=True)
+FAST = Kind("dynamics.peaks-fast", DEPENDS_ON, _of_all("dynamics.peaks-fast", _rule_fast), _edit, optional=True)

@@ -20,9 +20,9 @@ from all_even.measure.dynamics import sibilants
 from all_even.measure.dynamics.sibilants import Sibilants
 from all_even.measure.dynamics.signal import Signal
 from all_even.measure.dynamics.units import HOP_S
-from all_even.moves.dynamics.figures import GROUNDS
+from all_even.moves.dynamics.figures import DEPENDS_ON
 from all_even.moves.dynamics.trying import lanes
-from all_even.moves.kind import Kind, left_out
+from all_even.moves.kind import Kind, left_out, measured_later, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Proposal
@@ -203,7 +203,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
     """Another amount, or others left out, is tried anew."""
     if proposal.expected is not None:
         return proposal
-    lane_id, amount_db = proposal.targets[0], float(proposal.parameters["amount_db"])  # type: ignore[arg-type]
+    lane_id, amount_db = proposal.targets[0], value_of(proposal, "amount_db")
     for lane, found in voices(look):
         if lane.id == lane_id:
             anew = _proposal(look, lane, found, spans(found, amount_db), amount_db)
@@ -214,6 +214,6 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
 
 METRIC = Metric("sibilants", "sibilants against vowels", "dB", 1, 0.7, ("strips", "files"), hiss_db)
 KIND = Kind(
-    "dynamics.sibilants", GROUNDS, propose, _edit, refit=_refit, parameters={"amount_db": AMOUNT}, parts=_parts,
-    changed=lambda proposal: replace(proposal, expected=None), optional=True,
+    "dynamics.sibilants", DEPENDS_ON, propose, _edit, refit=_refit, parameters={"amount_db": AMOUNT}, parts=_parts,
+    changed=measured_later, optional=True,
 )  # fmt: skip

@@ -10,7 +10,7 @@ from all_even.dsp.parameter import CLIP_GAIN, LEVEL, number
 from all_even.figures.arriving.gain_path import CLIP, FILE, Point, Trouble, outside, trouble
 from all_even.figures.book.look import Look
 from all_even.moves.gain.paths import arriving_lufs, level_at, path_of
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, text_of, value_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.ledger import Proposal
@@ -89,8 +89,8 @@ def prepare(look: Look, proposal: Proposal) -> Proposal:
 
 def edit(session: Session, proposal: Proposal) -> Session:
     (lane_id,) = proposal.targets
-    gain_db = float(proposal.parameters["gain_db"])  # type: ignore[arg-type]
-    behind = str(proposal.parameters["before"])
+    gain_db = value_of(proposal, "gain_db")
+    behind = text_of(proposal, "before")
     if behind:
         session = chain_edits.raise_output(session, lane_id, behind, gain_db)
     else:

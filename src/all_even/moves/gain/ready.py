@@ -10,7 +10,7 @@ from all_even.dsp.parameter import CLIP_GAIN, LEVEL, number
 from all_even.figures.arriving.gain_path import CLIP, Point, to_working_level_db
 from all_even.figures.book.look import Look
 from all_even.moves.gain.paths import path_of
-from all_even.moves.kind import Kind, left_out, per_strip
+from all_even.moves.kind import Kind, left_out, per_strip, values_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -81,8 +81,7 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
-    changes = proposal.parameters.get(CHANGES)
-    assert isinstance(changes, dict)
+    changes = values_of(proposal, CHANGES)
     return [(i, f"{session.strip_name(i)} {number(change)} dB") for i, change in changes.items()]
 
 

@@ -12,7 +12,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.sources.low_sum import low_sum_of
 from all_even.figures.sources.relations import Relation, candidate_groups, relations, spare_copies
 from all_even.measure.sharing.phase import Sum
-from all_even.moves.kind import Kind, left_out
+from all_even.moves.kind import Kind, left_out, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import alternatives, chain_edits, edits
 from all_even.session.model.ledger import Proposal
@@ -121,7 +121,7 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
 def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     """Polarity and delay, each by itself."""
     head, other = (session.lane(lane_id) for lane_id in proposal.targets)
-    delay_ms = float(proposal.parameters["delay_ms"])  # type: ignore[arg-type]
+    delay_ms = value_of(proposal, "delay_ms")
     found = []
     if proposal.parameters["polarity"] == -1.0:
         found.append((POLARITY, f"Polarity of {other.name} inverted"))
@@ -145,7 +145,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
     if proposal.parameters["polarity"] == -1.0 and POLARITY not in out:
         inverted = session.lane(other_id).polarity_inverted
         session = edits.change_strips(session, (other_id,), polarity_inverted=not inverted)
-    delay_ms = float(proposal.parameters["delay_ms"])  # type: ignore[arg-type]
+    delay_ms = value_of(proposal, "delay_ms")
     if delay_ms and DELAY not in out:
         session = later(session, head_id if delay_ms > 0.0 else other_id, abs(delay_ms))
     return session

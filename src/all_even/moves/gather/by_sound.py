@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from all_even.figures.book.look import Look
 from all_even.measure.recording.sounding import MOST_SAID, SURE
-from all_even.moves.kind import Kind, left_out
+from all_even.moves.kind import Kind, left_out, names_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -57,8 +57,7 @@ def propose(look: Look) -> list[Proposal]:
 
 def roles_of(proposal: Proposal) -> dict[str, str]:
     """The roles it gives, by lane id."""
-    pairs = proposal.parameters.get(ROLES)
-    assert isinstance(pairs, tuple)
+    pairs = names_of(proposal, ROLES)
     return {lane_id: role for lane_id, _, role in (pair.partition(" ") for pair in pairs)}
 
 

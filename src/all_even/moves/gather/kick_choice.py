@@ -8,7 +8,7 @@ from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_focus import low_focus
 from all_even.moves.gain.paths import arriving_lufs
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, value_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import alternatives, edits
 from all_even.session.model.ledger import Proposal
@@ -92,7 +92,7 @@ def _tail_ms(look: Look, lane: Lane) -> float | None:
 
 def edit(session: Session, proposal: Proposal) -> Session:
     playing, best = proposal.targets
-    level_db = float(proposal.parameters["level_db"])  # type: ignore[arg-type]
+    level_db = value_of(proposal, "level_db")
     pan = session.lane(playing).pan
     session = edits.change_strips(session, [lane.id for lane in alternatives.candidates(session, best)], mute=True)
     return edits.change_strips(session, (best,), mute=False, level_db=level_db, pan=pan)

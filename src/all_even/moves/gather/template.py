@@ -3,7 +3,7 @@
 from msgspec.structs import replace
 
 from all_even.figures.book.look import Look
-from all_even.moves.kind import Kind, left_out
+from all_even.moves.kind import Kind, left_out, text_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.machine import template as templates
 from all_even.session.machine.template import Match, Template
@@ -51,7 +51,7 @@ def proposal_of(session: Session, template: Template, least_share: float = 0.0) 
 def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     """Each lane, what it takes after, and what that brings."""
     try:
-        template = templates.find(str(proposal.parameters[TEMPLATE]))
+        template = templates.find(text_of(proposal, TEMPLATE))
     except KeyError:
         return []
     goals = {bus.id: bus.name for bus in template.buses}
@@ -69,7 +69,7 @@ def _brings(match: Match, goals: dict[str, str]) -> str:
 
 def edit(session: Session, proposal: Proposal) -> Session:
     """KeyError where the template is gone."""
-    return templates.applied(session, templates.find(str(proposal.parameters[TEMPLATE])), left_out(proposal))
+    return templates.applied(session, templates.find(text_of(proposal, TEMPLATE)), left_out(proposal))
 
 
 def changed(proposal: Proposal) -> Proposal:
@@ -91,8 +91,8 @@ def alike(look: Look, arguments: Arguments) -> float | None:
     return float(_alike(look.session, template, templates.matches(look.session, template)))
 
 
-NEEDS = ("order", "names", "routing", "chains", "templates")
+DEPENDS_ON = ("order", "names", "routing", "chains", "templates")
 KIND = Kind(
-    "gather.template", NEEDS, propose, edit, starting_point=True, parts=parts, changed=changed,
+    "gather.template", DEPENDS_ON, propose, edit, starting_point=True, parts=parts, changed=changed,
 )  # fmt: skip
-METRIC = Metric("like-template", "lanes set like the template", "", 0, 0.0, NEEDS, alike)
+METRIC = Metric("like-template", "lanes set like the template", "", 0, 0.0, DEPENDS_ON, alike)

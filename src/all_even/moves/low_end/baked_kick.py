@@ -7,7 +7,6 @@ A bass that is *played* with the kick also starts at its hits; so only hits coun
 from dataclasses import dataclass
 
 import numpy as np
-from msgspec.structs import replace
 
 from all_even import decibels
 from all_even.dsp.dynamics.limiter import Limiter
@@ -17,7 +16,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import copies
 from all_even.measure.sharing import duck
 from all_even.measure.sharing.focus import RATE
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
@@ -102,10 +101,8 @@ def propose(look: Look) -> list[Proposal]:
                 of=lane_id,
                 title=f"Take down the kick that is baked into {name}",
                 reason=f"With the kick away, {name} rises by {number(now.rise_db)} dB at "
-                f"{number(100.0 * now.share, 0)} % of the "
-                f"{now.hits} hits at which no bass note begins. A limiter that looks ahead holds what is over its "
-                "usual "
-                "peaks.",
+                f"{number(100.0 * now.share, 0)} % of the {now.hits} hits at which no bass note begins. A limiter "
+                "that looks ahead holds what is over its usual peaks.",
                 parameters={"ceiling_db": ceiling},
                 evidence={"hits": now.hits, "share": now.share},
                 metric=METRIC,
@@ -137,7 +134,7 @@ def _limiter(ceiling_db: float) -> Limiter:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    ceiling = float(proposal.parameters["ceiling_db"])  # type: ignore[arg-type]
+    ceiling = value_of(proposal, "ceiling_db")
     return with_stations(session, {lane_id: (_limiter(ceiling),) for lane_id in proposal.targets})
 
 
@@ -150,7 +147,7 @@ def _rise(look: Look, arguments: Arguments) -> float | None:
 
 
 KIND = Kind(
-    "low-end.baked-kick", bottom.GROUNDS, propose, edit, optional=True, parameters={"ceiling_db": CEILING},
-    changed=lambda proposal: replace(proposal, expected=None),
+    "low-end.baked-kick", bottom.DEPENDS_ON, propose, edit, optional=True, parameters={"ceiling_db": CEILING},
+    changed=measured_later,
 )  # fmt: skip
 METRIC = Metric("baked-kick", "rise of the bass at the kick's hits", "dB", 1, 1.0, bottom.MEASURED, _rise)

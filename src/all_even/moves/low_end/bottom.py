@@ -21,7 +21,7 @@ from all_even.session.model.ledger import Evidence
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
-GROUNDS = ("files", "order", "levels", "strips", "routing", "settings")
+DEPENDS_ON = ("files", "order", "levels", "strips", "routing", "settings")
 MEASURED = ("files", "order", "levels", "strips", "routing")
 WORTH_DB = 0.5
 """Under this a fader does as well."""

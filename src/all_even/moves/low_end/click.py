@@ -5,7 +5,6 @@ changes (the focus sees 35 to 250 Hz). So the card says what it is, and nothing 
 """
 
 import numpy as np
-from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.parameter import LEVEL, number
@@ -15,7 +14,7 @@ from all_even.figures.arriving.contribution import parts
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import kicks_and_basses, main_kick
 from all_even.late import scipy
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
@@ -105,14 +104,14 @@ def _turns(band: Band) -> bool:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    gain, down = (float(proposal.parameters[name]) for name in ("gain_db", "down_db"))  # type: ignore[arg-type]
+    gain, down = (value_of(proposal, name) for name in ("gain_db", "down_db"))
     session = with_stations(session, {lane_id: (station(gain),) for lane_id in proposal.targets})
     return edits.nudge_levels(session, proposal.targets, down)
 
 
 KIND = Kind(
-    "low-end.click", bottom.GROUNDS, propose, edit, optional=True,
+    "low-end.click", bottom.DEPENDS_ON, propose, edit, optional=True,
     parameters={"gain_db": numbers(Band)["gain_db"], "down_db": LEVEL},
-    changed=lambda proposal: replace(proposal, expected=None),
+    changed=measured_later,
 )  # fmt: skip
 METRIC = Metric("click", "click of the kick re its lows", "dB", 1, 0.5, bottom.MEASURED, click_db)

@@ -4,8 +4,8 @@ from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import owned
 from all_even.measure.sharing.owner import Side
-from all_even.moves.kind import Kind
-from all_even.moves.low_end.bottom import GROUNDS
+from all_even.moves.kind import Kind, text_of
+from all_even.moves.low_end.bottom import DEPENDS_ON
 from all_even.moves.metric import Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -56,18 +56,17 @@ def question(look: Look) -> str | None:
     kick, bass = found.speaking("kick"), found.speaking("bass")
     return (
         f"Who owns the bottom is open (figure {number(found.z)}, sure from 1). For the kick: "
-        f"{', '.join(kick) or 'nothing'}. "
-        f"For the bass: {', '.join(bass) or 'nothing'}. Decide it on the bench."
+        f"{', '.join(kick) or 'nothing'}. For the bass: {', '.join(bass) or 'nothing'}. Decide it on the bench."
     )
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    return edits.set_work(session, low_owner=str(proposal.parameters["owner"]))
+    return edits.set_work(session, low_owner=text_of(proposal, "owner"))
 
 
 def _is_decided(look: Look) -> float:
     return 0.0 if look.session.settings.low_owner == BY_FIGURES else 1.0
 
 
-KIND = Kind("low-end.owner", GROUNDS, propose, edit, heard=False)
+KIND = Kind("low-end.owner", DEPENDS_ON, propose, edit, heard=False)
 METRIC = Metric("owner-decided", "owners decided", "", 0, 0.0, ("settings",), lambda look, _: _is_decided(look))

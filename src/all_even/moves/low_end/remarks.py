@@ -79,8 +79,7 @@ def _in_tune(look: Look) -> Remark | None:
     text = (
         f"Settles at {number(settled)} Hz, {signed(cents, 0)} cents from {named(hertz(nearest)).name} of the bass, "
         f"{number(cycles)} cycles apart over its tail: {told}. Nothing to tune, unless the bass began with the same "
-        "wave at "
-        "each hit."
+        "wave at each hit."
     )
     return Remark((lane.id,), "in-tune", cents, text, aside=True)
 
@@ -142,10 +141,9 @@ def _bells(look: Look, lane: Lane) -> list[Remark]:
                     if gain / band.gain_db >= 0.5
                 ]
                 text = (
-                    f"The bell at {number(band.frequency_hz, 0)} Hz changes {found.takes} of {found.notes} pitches "
-                    "by half of it "
-                    f"or more ({', '.join(names[:6])}) and the others hardly: it takes out single notes. Wider, or on "
-                    "purpose."
+                    f"The bell at {number(band.frequency_hz, 0)} Hz changes {found.takes} of {found.notes} pitches by "
+                    f"half of it or more ({', '.join(names[:6])}) and the others hardly: it takes out single notes. "
+                    "Wider, or on purpose."
                 )
                 told.append(Remark((lane.id,), "narrow-bell", found.range_db, text))
     return told
@@ -173,8 +171,7 @@ def _holes(look: Look) -> list[Remark]:
         if share < MEETS_SHARE:
             text = (
                 f"Gives way {number(max(depths))} dB at each hit, with only {100.0 * share:.0f} % of its sound where "
-                "the kick "
-                "is: a hole, unless it is meant as an effect."
+                "the kick is: a hole, unless it is meant as an effect."
             )
             told.append(Remark((lane.id,), "duck-hole", max(depths), text))
     return told

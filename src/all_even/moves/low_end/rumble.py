@@ -15,7 +15,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import copies
 from all_even.figures.low_end.low_end import low_copy
 from all_even.measure.sharing.low_pair import energy_db
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, text_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import with_stations
 from all_even.moves.metric import Arguments, Metric
@@ -97,10 +97,8 @@ def _proposal(look: Look, lane: Lane, now: float, is_kick: bool) -> list[Proposa
             of=lane.id,
             title=f"High-pass {lane.name} at {CUTOFF_HZ:.0f} Hz, {phase} phase",
             reason=f"Under 24 Hz it has {number(now)} dB of its low sound: not heard, but it takes headroom. With "
-            f"{phase} "
-            f"phase its peak changes by {signed(changes[phase], 1)} dB, with {other} phase by "
-            f"{signed(changes[other], 1)}. "
-            f"{cost}.",
+            f"{phase} phase its peak changes by {signed(changes[phase], 1)} dB, with {other} phase by "
+            f"{signed(changes[other], 1)}. {cost}.",
             parameters={"phase": phase},
             evidence={"peak_change_minimum_db": changes["minimum"], "peak_change_linear_db": changes["linear"]},
             metric=METRIC,
@@ -114,7 +112,7 @@ def _proposal(look: Look, lane: Lane, now: float, is_kick: bool) -> list[Proposa
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    make = STATIONS[str(proposal.parameters["phase"])]
+    make = STATIONS[text_of(proposal, "phase")]
     return with_stations(session, {lane_id: (make(),) for lane_id in proposal.targets})
 
 
@@ -124,5 +122,5 @@ def _under(look: Look, arguments: Arguments) -> float | None:
     return under_db(sound) if sound is not None else None
 
 
-KIND = Kind("low-end.rumble", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.rumble", bottom.DEPENDS_ON, propose, edit, optional=True)
 METRIC = Metric("rumble", "energy under 24 Hz", "dB", 1, 1.0, bottom.MEASURED, _under)

@@ -108,11 +108,9 @@ def propose(look: Look) -> list[Proposal]:
             targets=found.kicks,
             title=f"Kick's tail from {number(now_ms, 0)} to {number(shorter, 0)} ms",
             reason=f"For {number(contested, 0)} ms of each hit neither kick nor bass stands over the other. A gate "
-            "closes the "
-            f"kick earlier; {number(100.0 * after.focus.at_present, 0)} % of it are heard then, "
+            f"closes the kick earlier; {number(100.0 * after.focus.at_present, 0)} % of it are heard then, "
             f"{number(100.0 * before.focus.at_present, 0)} now. Before the duck, which is fitted anew after it; a "
-            "shorter "
-            "kick file is the better way.",
+            "shorter kick file is the better way.",
             parameters={
                 "thresholds_db": {lane_id: peak + under for lane_id, peak in peaks.items()},
                 "hold_ms": hold,
@@ -143,5 +141,5 @@ def _contested(look: Look, _arguments: Arguments) -> float | None:
     return contested_ms(found.kick, found.bass, found.hits_s) if found is not None else None
 
 
-KIND = Kind("low-end.tail", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.tail", bottom.DEPENDS_ON, propose, edit, optional=True)
 METRIC = Metric("contested", "time in which neither stands out", "ms", 0, 10.0, bottom.MEASURED, _contested)

@@ -8,7 +8,7 @@ from all_even.dsp.parameter import number
 from all_even.dsp.tone.passes import HighPass
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import bass_notes, owner
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, value_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader, clears, evidence, on_each, with_stations
 from all_even.moves.low_end.rumble import cuts_lows
@@ -66,8 +66,8 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    cutoff_hz = float(proposal.parameters["cutoff_hz"])  # type: ignore[arg-type]
+    cutoff_hz = value_of(proposal, "cutoff_hz")
     return with_stations(session, on_each(proposal.targets, station(cutoff_hz)))
 
 
-KIND = Kind("low-end.yielding", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.yielding", bottom.DEPENDS_ON, propose, edit, optional=True)

@@ -15,9 +15,9 @@ from all_even.figures.song import SONG
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.measure.time.sections import Section
-from all_even.moves.kind import Kind, value_of
+from all_even.moves.kind import Kind, value_of, values_of
 from all_even.moves.metric import Arguments, Metric
-from all_even.moves.space.figures import GROUNDS, NEEDS, bus_of
+from all_even.moves.space.figures import DEPENDS_ON, MEASURED_ON, bus_of
 from all_even.session.editing import chain_edits
 from all_even.session.model import routing, space
 from all_even.session.model.ledger import Proposal
@@ -132,9 +132,7 @@ def _changed(proposal: Proposal) -> Proposal:
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    starts, ends = proposal.parameters["starts"], proposal.parameters["ends"]
-    assert isinstance(starts, dict)
-    assert isinstance(ends, dict)
+    starts, ends = values_of(proposal, "starts"), values_of(proposal, "ends")
     sections = [(starts[name], ends[name]) for name in sorted(starts, key=int)]
     for bus in session.buses:
         if bus.id in proposal.targets:
@@ -143,7 +141,9 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     return session
 
 
-METRIC = Metric("return-in-chorus", "return in the first chorus, over the rest", "LU", 1, 0.7, NEEDS, over_rest_lu)
+METRIC = Metric(
+    "return-in-chorus", "return in the first chorus, over the rest", "LU", 1, 0.7, MEASURED_ON, over_rest_lu
+)
 KIND = Kind(
-    "rides.choruses", (*GROUNDS,), propose, _edit, parameters={"up_db": UP}, changed=_changed, optional=True
+    "rides.choruses", (*DEPENDS_ON,), propose, _edit, parameters={"up_db": UP}, changed=_changed, optional=True
 )  # fmt: skip

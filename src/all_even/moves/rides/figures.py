@@ -13,8 +13,8 @@ from all_even.session.model.strips import Lane, Strip
 from all_even.session.tracks.importance import weight_of
 from all_even.session.tracks.roles import family_of
 
-GROUNDS = ("files", "order", "names", "levels", "routing", "chains", "strips", "settings", "mix")
-NEEDS = ("strips", "levels", "routing", "chains", "mix", "files", "order")
+DEPENDS_ON = ("files", "order", "names", "levels", "routing", "chains", "strips", "settings", "mix")
+MEASURED_ON = ("strips", "levels", "routing", "chains", "mix", "files", "order")
 
 
 def lines(look: Look) -> list[tuple[Lane, Riding]]:
@@ -87,6 +87,6 @@ def hidden_share(look: Look, arguments: Arguments) -> float | None:
     return float(np.average(line.hidden, weights=line.words.ends_s - line.words.starts_s))
 
 
-APART = Metric("relation-apart", "words over their backing, apart", "dB", 1, 0.5, NEEDS, apart_db)
-SECTIONS = Metric("sections-apart", "sections of the line, apart", "dB", 1, 0.7, NEEDS, sections_apart_db)
-HIDDEN = Metric("hidden-in-phrases", "hidden while it sounds", "", 3, 0.01, NEEDS, hidden_share)
+APART = Metric("relation-apart", "words over their backing, apart", "dB", 1, 0.5, MEASURED_ON, apart_db)
+SECTIONS = Metric("sections-apart", "sections of the line, apart", "dB", 1, 0.7, MEASURED_ON, sections_apart_db)
+HIDDEN = Metric("hidden-in-phrases", "hidden while it sounds", "", 3, 0.01, MEASURED_ON, hidden_share)

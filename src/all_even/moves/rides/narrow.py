@@ -11,10 +11,10 @@ from all_even.dsp.parameter import Parameter, number
 from all_even.figures.book.look import Look
 from all_even.figures.rides.sections_heard import heard_sections
 from all_even.figures.sharing import sharing
-from all_even.moves.kind import Kind, per_strip, value_of
+from all_even.moves.kind import Kind, measured_later, per_strip, value_of, values_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.rides.choruses import choruses
-from all_even.moves.rides.figures import GROUNDS, NEEDS
+from all_even.moves.rides.figures import DEPENDS_ON, MEASURED_ON
 from all_even.session.editing import edits, ride_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -104,9 +104,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    starts, ends = proposal.parameters["starts"], proposal.parameters["ends"]
-    assert isinstance(starts, dict)
-    assert isinstance(ends, dict)
+    starts, ends = values_of(proposal, "starts"), values_of(proposal, "ends")
     sections = [(starts[name], ends[name]) for name in sorted(starts, key=int)]
     for lane_id, pan in per_strip(proposal, "pans").items():
         session = ride_edits.set_curve(session, lane_id, "pan", curve(pan, value_of(proposal, "width"), sections))
@@ -118,8 +116,8 @@ def _parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     return [(target, session.strip_name(target)) for target in proposal.targets if target in known]
 
 
-METRIC = Metric("chorus-opens", "choruses wider than all else", "dB", 1, 0.5, NEEDS, opening_db)
+METRIC = Metric("chorus-opens", "choruses wider than all else", "dB", 1, 0.5, MEASURED_ON, opening_db)
 KIND = Kind(
-    "rides.narrow", GROUNDS, propose, _edit, parameters={"width": WIDTH}, parts=_parts, refit=_refit, optional=True,
-    changed=lambda proposal: replace(proposal, expected=None),
+    "rides.narrow", DEPENDS_ON, propose, _edit, parameters={"width": WIDTH}, parts=_parts, refit=_refit, optional=True,
+    changed=measured_later,
 )  # fmt: skip

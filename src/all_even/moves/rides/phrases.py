@@ -18,7 +18,7 @@ from all_even.figures.rides import rides
 from all_even.figures.rides.rides import Riding
 from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, left_out, value_of
-from all_even.moves.rides.figures import APART, GROUNDS, is_lead, is_voice, lines
+from all_even.moves.rides.figures import APART, DEPENDS_ON, is_lead, is_voice, lines
 from all_even.moves.rides.written import column, is_predicted, parameter_of, ridden, stands, words
 from all_even.session.editing import automating, ride_edits
 from all_even.session.model.ledger import Proposal
@@ -177,10 +177,10 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "rides.phrases", GROUNDS, propose, _edit, parameters={"least_db": LEAST, "most_db": MOST}, changed=_changed,
+    "rides.phrases", DEPENDS_ON, propose, _edit, parameters={"least_db": LEAST, "most_db": MOST}, changed=_changed,
     refit=_refit, parts=_parts,
 )  # fmt: skip
 SOLOS = Kind(
-    "rides.solos", GROUNDS, propose_solos, _edit, parameters={"least_db": LEAST, "most_db": MOST}, changed=_changed,
+    "rides.solos", DEPENDS_ON, propose_solos, _edit, parameters={"least_db": LEAST, "most_db": MOST}, changed=_changed,
     refit=_refit, parts=_parts, optional=True,
 )  # fmt: skip

@@ -13,7 +13,7 @@ from all_even.figures.rides.rides import Riding
 from all_even.figures.song import SONG
 from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, value_of
-from all_even.moves.rides.figures import GROUNDS, SECTIONS, apart, is_lead, lines
+from all_even.moves.rides.figures import DEPENDS_ON, SECTIONS, apart, is_lead, lines
 from all_even.moves.rides.written import column, is_predicted, ridden, stands, words
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -85,6 +85,6 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
 
 
 KIND = Kind(
-    "rides.section", GROUNDS, propose, _edit, parameters={"share": SHARE}, changed=_changed,
+    "rides.section", DEPENDS_ON, propose, _edit, parameters={"share": SHARE}, changed=_changed,
     refit=_refit, optional=True,
 )  # fmt: skip

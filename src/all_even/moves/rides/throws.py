@@ -22,9 +22,9 @@ from all_even.figures.song import SONG
 from all_even.measure.rides import riding
 from all_even.measure.sharing.scene import loudness_weights
 from all_even.moves.buses.tracks import bus_named, free_bus_name
-from all_even.moves.kind import Kind, left_out, name_of, value_of
+from all_even.moves.kind import Kind, left_out, measured_later, name_of, value_of
 from all_even.moves.metric import Arguments, Metric
-from all_even.moves.rides.figures import GROUNDS, NEEDS, leads
+from all_even.moves.rides.figures import DEPENDS_ON, MEASURED_ON, leads
 from all_even.moves.space.echoes import station
 from all_even.session.editing import edits, ride_edits, routing_edits, space_edits
 from all_even.session.model.ledger import Proposal
@@ -162,7 +162,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 def echo_over_backing_db(look: Look, arguments: Arguments) -> float | None:
     """Level of the return over all sources in the gaps behind its words, median, K-weighted, dB."""
     bus = bus_named(look.session, str(arguments.get("bus", "")))
-    windows = _windows(str(arguments.get("windows", "")))
+    windows = times_in(str(arguments.get("windows", "")))
     if bus is None or not windows:
         return None
     power = spectra.powers_of(look, bus.id)
@@ -179,7 +179,7 @@ def echo_over_backing_db(look: Look, arguments: Arguments) -> float | None:
     return float(np.median(over)) if over else None
 
 
-def _windows(text: str) -> list[tuple[float, float]]:
+def times_in(text: str) -> list[tuple[float, float]]:
     """From a session file, which may say anything."""
     found = []
     for part in text.split():
@@ -191,8 +191,10 @@ def _windows(text: str) -> list[tuple[float, float]]:
     return [(start, end) for start, end in found if 0.0 <= start < end]
 
 
-METRIC = Metric("echo-over-backing", "echo over the backing in the gaps", "dB", 1, 1.0, NEEDS, echo_over_backing_db)
+METRIC = Metric(
+    "echo-over-backing", "echo over the backing in the gaps", "dB", 1, 1.0, MEASURED_ON, echo_over_backing_db
+)
 KIND = Kind(
-    "rides.throws", GROUNDS, propose, _edit, parameters={"under_db": UNDER}, parts=_parts, refit=_refit, optional=True,
-    changed=lambda proposal: replace(proposal, expected=None),
+    "rides.throws", DEPENDS_ON, propose, _edit, parameters={"under_db": UNDER}, parts=_parts, refit=_refit,
+    optional=True, changed=measured_later,
 )  # fmt: skip

@@ -19,8 +19,8 @@ from all_even.figures.rides import rides
 from all_even.figures.rides.rides import Riding
 from all_even.figures.sources.units import Table, table
 from all_even.measure.rides import riding
-from all_even.moves.kind import Kind, left_out, value_of
-from all_even.moves.rides.figures import GROUNDS, HIDDEN, is_lead, leads
+from all_even.moves.kind import Kind, left_out, measured_later, value_of
+from all_even.moves.rides.figures import DEPENDS_ON, HIDDEN, is_lead, leads
 from all_even.moves.rides.written import parameter_of
 from all_even.session.editing import curves, ride_edits
 from all_even.session.model.ledger import Proposal
@@ -147,6 +147,6 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "rides.under", GROUNDS, propose, _edit, parameters={"by_db": BY}, parts=_parts, refit=_refit, optional=True,
-    changed=lambda proposal: replace(proposal, expected=None),
+    "rides.under", DEPENDS_ON, propose, _edit, parameters={"by_db": BY}, parts=_parts, refit=_refit, optional=True,
+    changed=measured_later,
 )  # fmt: skip

@@ -15,7 +15,7 @@ from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import Kind
 from all_even.moves.share import bands, search
 from all_even.moves.share.bands import Placed
-from all_even.moves.share.figures import GROUNDS, HIDDEN, bottom
+from all_even.moves.share.figures import DEPENDS_ON, HIDDEN, bottom
 from all_even.moves.share.present import present
 from all_even.moves.share.shape import school
 from all_even.session.model.ledger import Proposal
@@ -102,5 +102,11 @@ def _at(band: Band) -> str:
 
 
 KIND = Kind(
-    "share.complement", GROUNDS, propose, bands.edit, prepare=bands.measured, parts=bands.parts, changed=bands.changed
+    "share.complement",
+    DEPENDS_ON,
+    propose,
+    bands.edit,
+    prepare=bands.measured,
+    parts=bands.parts,
+    changed=bands.changed,
 )

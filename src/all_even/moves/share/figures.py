@@ -13,7 +13,7 @@ from all_even.session.tracks.classes import is_low_end
 LOW_HZ = 120.0
 UNKNOWN = "unknown"
 """The role of what nobody named: it may be anything."""
-GROUNDS = ("files", "order", "names", "levels", "strips", "settings", "mix")
+DEPENDS_ON = ("files", "order", "names", "levels", "strips", "settings", "mix")
 
 
 def bottom(found: Sharing) -> frozenset[str]:
@@ -45,5 +45,5 @@ def own_percent(look: Look, arguments: Arguments) -> float | None:
     return 100.0 * float(found.shares[place])
 
 
-HIDDEN = Metric("hidden", "hidden of all that counts", "%", 2, 0.2, GROUNDS, hidden_percent)
-OWN = Metric("hidden-of-one", "hidden of it", "%", 1, 1.0, GROUNDS, own_percent)
+HIDDEN = Metric("hidden", "hidden of all that counts", "%", 2, 0.2, DEPENDS_ON, hidden_percent)
+OWN = Metric("hidden-of-one", "hidden of it", "%", 1, 1.0, DEPENDS_ON, own_percent)

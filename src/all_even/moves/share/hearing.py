@@ -15,7 +15,7 @@ SWEEP_GAIN_DB, SWEEP_Q = 9.0, 6.0
 SWEEP_START_DB = -12.0
 """...that begins quietly..."""
 SWEEP_ROOM_DB = 3.0
-"""...and is held so far over the lane's own peak at the most."""
+"""...and is held this much over the lane's own peak at the most."""
 
 
 def pair_alone(session: Session, lanes: tuple[str, ...]) -> Session:

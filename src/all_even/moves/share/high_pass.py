@@ -21,7 +21,7 @@ from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.share import passes
-from all_even.moves.share.figures import GROUNDS
+from all_even.moves.share.figures import DEPENDS_ON
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.tracks.classes import is_low_end
@@ -128,5 +128,7 @@ def changed(proposal: Proposal) -> Proposal:
     return passes.promised(proposal, "clutter_then_db")
 
 
-KIND = Kind("share.high-pass", GROUNDS, propose, edit, parts=passes.parts, changed=changed)
-METRIC = Metric("bottom-clutter", "under 120 Hz beside kick and bass, against them", "dB", 1, 1.0, GROUNDS, clutter_db)
+KIND = Kind("share.high-pass", DEPENDS_ON, propose, edit, parts=passes.parts, changed=changed)
+METRIC = Metric(
+    "bottom-clutter", "under 120 Hz beside kick and bass, against them", "dB", 1, 1.0, DEPENDS_ON, clutter_db
+)

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from msgspec.structs import replace
 
 from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
 from all_even.dsp.parameter import number
@@ -19,9 +18,9 @@ from all_even.figures.book.look import Look
 from all_even.figures.sharing.sharing import Hiding, Sharing, pairs, sharing
 from all_even.late import scipy
 from all_even.measure.sharing import masking
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later
 from all_even.moves.share import bands
-from all_even.moves.share.figures import GROUNDS, HIDDEN
+from all_even.moves.share.figures import DEPENDS_ON, HIDDEN
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -192,7 +191,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "share.keyed", GROUNDS, propose, edit,
+    "share.keyed", DEPENDS_ON, propose, edit,
     parameters={"range_db": numbers(DynamicBand)["range_db"]},
-    changed=lambda proposal: replace(proposal, expected=None),
+    changed=measured_later,
 )  # fmt: skip

@@ -24,7 +24,7 @@ from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.share import passes
-from all_even.moves.share.figures import GROUNDS
+from all_even.moves.share.figures import DEPENDS_ON
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.tracks.roles import family_of
@@ -140,5 +140,5 @@ def changed(proposal: Proposal) -> Proposal:
     return passes.promised(proposal, "hiss_then_db")
 
 
-KIND = Kind("share.low-pass", GROUNDS, propose, edit, parts=passes.parts, changed=changed)
-METRIC = Metric("top-hiss", "over their own range, against all there is", "dB", 1, 1.5, GROUNDS, hiss_db)
+KIND = Kind("share.low-pass", DEPENDS_ON, propose, edit, parts=passes.parts, changed=changed)
+METRIC = Metric("top-hiss", "over their own range, against all there is", "dB", 1, 1.5, DEPENDS_ON, hiss_db)

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from all_even.dsp.parameter import number
 from all_even.dsp.tone.passes import HighPass, LowPass
-from all_even.moves.kind import left_out, per_strip
+from all_even.moves.kind import left_out, per_strip, values_of
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -17,8 +17,7 @@ FREQUENCY = "frequency_hz"
 
 def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
     """Every lane with its frequency."""
-    corners = proposal.parameters.get(FREQUENCY)
-    assert isinstance(corners, dict)
+    corners = values_of(proposal, FREQUENCY)
     return [(i, f"{session.lane(i).name} at {number(hz, 0)} Hz") for i, hz in corners.items() if session.is_lane(i)]
 
 

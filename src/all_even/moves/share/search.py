@@ -32,7 +32,7 @@ ATOMS: tuple[tuple[Shape, float, float], ...] = (
 """(shape, Hz, Q)."""
 SIZES_DB = (2.0, 3.0, 4.5, 6.0)
 EXACT, PER_TRACK = 4, 2
-"""So many tracks are worked out exactly, by so many shapes each."""
+"""How many tracks are worked out exactly, and by how many shapes each."""
 MOST, MOST_PER_TRACK = 14, 3
 LEAST_GAIN = 0.0002
 MOST_DB, HOME_DB, BOTTOM_DB, BOTTOM_HZ = 6.0, 3.0, 1.0, 200.0

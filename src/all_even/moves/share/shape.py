@@ -15,7 +15,7 @@ from all_even.measure.sharing.scene import TIMBRE
 from all_even.moves.kind import Kind, per_strip
 from all_even.moves.share import bands, search
 from all_even.moves.share.bands import Placed
-from all_even.moves.share.figures import GROUNDS, HIDDEN, bottom, is_true_alone
+from all_even.moves.share.figures import DEPENDS_ON, HIDDEN, bottom, is_true_alone
 from all_even.moves.share.present import present
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.settings import WorkSettings
@@ -138,5 +138,5 @@ def _cuts_only(look: Look, found: Sharing) -> float:
 
 
 KIND = Kind(
-    "share.shape", GROUNDS, propose, bands.edit, prepare=bands.measured, parts=bands.parts, changed=bands.changed
+    "share.shape", DEPENDS_ON, propose, bands.edit, prepare=bands.measured, parts=bands.parts, changed=bands.changed
 )

@@ -11,7 +11,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.sharing.sharing import Sharing, sharing
 from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import Kind
-from all_even.moves.share.figures import GROUNDS, HIDDEN, UNKNOWN
+from all_even.moves.share.figures import DEPENDS_ON, HIDDEN, UNKNOWN
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -21,7 +21,7 @@ LAYERS = frozenset({"usual", "layer", "guide"})
 HIDDEN_ANYWAY = 0.6
 """And more than half of the sources are."""
 LEAST_FOR_OTHERS = 0.008
-"""The others' share* has to fall so far, weighted by importance."""
+"""The others' share* has to fall by this much, weighted by importance."""
 LOWER_DB = -6.0
 OUT_DB = 30.0
 DOWN = Parameter("Down", "dB", 3.0, OUT_DB, OUT_DB, 1.0)
@@ -106,4 +106,4 @@ def changed(proposal: Proposal) -> Proposal:
     return replace(proposal, expected=100.0 * promised if whole and isinstance(promised, float) else None)
 
 
-KIND = Kind("share.thin", GROUNDS, propose, edit, optional=True, parameters={"down_db": DOWN}, changed=changed)
+KIND = Kind("share.thin", DEPENDS_ON, propose, edit, optional=True, parameters={"down_db": DOWN}, changed=changed)

@@ -13,10 +13,10 @@ from all_even.figures.song import SONG
 from all_even.figures.space import spaces
 from all_even.measure.space import mono
 from all_even.moves.buses.tracks import free_bus_name
-from all_even.moves.kind import Kind, name_of, per_strip, value_of
+from all_even.moves.kind import Kind, measured_later, name_of, per_strip, value_of
 from all_even.moves.space import who
-from all_even.moves.space.figures import COVERED, GROUNDS
-from all_even.moves.space.places import AIM, tried, with_return
+from all_even.moves.space.figures import COVERED, DEPENDS_ON
+from all_even.moves.space.short_and_long import AIM, tried, with_return
 from all_even.session.model import space
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -90,7 +90,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "space.echoes", GROUNDS, propose, _edit, parameters={"off_percent": OFF, "aim": AIM}, refit=_refit,
-    changed=lambda proposal: replace(proposal, expected=None), optional=True,
+    "space.echoes", DEPENDS_ON, propose, _edit, parameters={"off_percent": OFF, "aim": AIM}, refit=_refit,
+    changed=measured_later, optional=True,
 )  # fmt: skip
 assert {LEFT, RIGHT} <= NOTES.keys()

@@ -13,11 +13,11 @@ from all_even.dsp.parameter import LEVEL, Parameter, number, signed
 from all_even.dsp.tone.passes import HighPass
 from all_even.figures.book.look import Look
 from all_even.figures.space import spaces
-from all_even.moves.kind import Kind, value_of
+from all_even.moves.kind import Kind, measured_later, names_of, value_of
 from all_even.moves.metric import Metric
 from all_even.moves.space import who
-from all_even.moves.space.figures import COVERED, GROUNDS, LEAD, LOW
-from all_even.moves.space.places import LOW_CUT, MOST_LEAD_HIDDEN, MOST_LOW_DB
+from all_even.moves.space.figures import COVERED, DEPENDS_ON, LEAD, LOW
+from all_even.moves.space.short_and_long import LOW_CUT, MOST_LEAD_HIDDEN, MOST_LOW_DB
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import routing, space
 from all_even.session.model.ledger import Evidence, Parameters, Proposal
@@ -103,8 +103,8 @@ def _edit_place(session: Session, proposal: Proposal) -> Session:
 
 
 PLACE = Kind(
-    "space.place", GROUNDS, propose_place, _edit_place, parameters={"by_db": BY}, refit=_refit_place,
-    changed=lambda proposal: replace(proposal, expected=None),
+    "space.place", DEPENDS_ON, propose_place, _edit_place, parameters={"by_db": BY}, refit=_refit_place,
+    changed=measured_later,
 )  # fmt: skip
 
 
@@ -154,13 +154,12 @@ def _cleared(session: Session, bus: Bus, low: list[str]) -> Session:
 
 
 def _edit_mud(session: Session, proposal: Proposal) -> Session:
-    lanes = proposal.parameters["lanes"]
-    assert isinstance(lanes, tuple)
+    lanes = names_of(proposal, "lanes")
     known = {lane.id for lane in session.lanes}
     return _cleared(session, session.bus(proposal.target), [lane_id for lane_id in lanes if lane_id in known])
 
 
-MUD = Kind("space.less-mud", GROUNDS, propose_mud, _edit_mud)
+MUD = Kind("space.less-mud", DEPENDS_ON, propose_mud, _edit_mud)
 
 
 # Out of the lead's way.
@@ -216,6 +215,6 @@ def _refit_lead(look: Look, proposal: Proposal) -> Proposal:
 
 
 CLEAR = Kind(
-    "space.clear-lead", GROUNDS, propose_lead, _edit_place, parameters={"by_db": BY}, refit=_refit_lead,
-    changed=lambda proposal: replace(proposal, expected=None),
+    "space.clear-lead", DEPENDS_ON, propose_lead, _edit_place, parameters={"by_db": BY}, refit=_refit_lead,
+    changed=measured_later,
 )  # fmt: skip

@@ -12,10 +12,10 @@ from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Unit
 from all_even.figures.space import spaces
 from all_even.moves.buses.tracks import free_bus_name, present
-from all_even.moves.kind import Kind, name_of, per_strip, value_of
+from all_even.moves.kind import Kind, measured_later, name_of, names_of, per_strip, value_of
 from all_even.moves.space import who
-from all_even.moves.space.figures import COVERED, GROUNDS
-from all_even.moves.space.places import AIM, changed, parts
+from all_even.moves.space.figures import COVERED, DEPENDS_ON
+from all_even.moves.space.short_and_long import AIM, parts
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import space
 from all_even.session.model.ledger import Proposal
@@ -82,8 +82,7 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
     if proposal.expected is not None:
         return proposal
     kept = per_strip(proposal, "sends")
-    ensembles = proposal.parameters["ensemble"]
-    assert isinstance(ensembles, tuple)
+    ensembles = names_of(proposal, "ensemble")
     anew = _proposal(look, kept, ensembles[0], value_of(proposal, "aim"))
     if anew is None:
         return proposal
@@ -96,6 +95,6 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "space.one-room", GROUNDS, propose, _edit, parameters={"aim": AIM}, changed=changed, starting_point=True,
+    "space.one-room", DEPENDS_ON, propose, _edit, parameters={"aim": AIM}, changed=measured_later, starting_point=True,
     parts=parts, refit=_refit, rivals=frozenset({"space.short", "space.long"}),
 )  # fmt: skip

@@ -14,8 +14,8 @@ from msgspec.structs import replace
 from all_even.dsp.parameter import LEVEL, Parameter, number, signed
 from all_even.figures.book.look import Look
 from all_even.figures.space import depth
-from all_even.moves.kind import Kind, per_strip, value_of
-from all_even.moves.space.figures import DEPTH, GROUNDS
+from all_even.moves.kind import Kind, measured_later, per_strip, value_of
+from all_even.moves.space.figures import DEPENDS_ON, DEPTH
 from all_even.session.editing import routing_edits
 from all_even.session.model import space
 from all_even.session.model.ledger import Proposal
@@ -105,6 +105,6 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "space.front-to-back", GROUNDS, propose, _edit, parameters={"row_db": STEP}, starting_point=True, parts=parts,
-    refit=_refit, changed=lambda proposal: replace(proposal, expected=None),
+    "space.front-to-back", DEPENDS_ON, propose, _edit, parameters={"row_db": STEP}, starting_point=True, parts=parts,
+    refit=_refit, changed=measured_later,
 )  # fmt: skip

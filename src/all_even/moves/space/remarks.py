@@ -8,7 +8,7 @@ from all_even.figures.space import spaces
 from all_even.figures.space.space_response import response_of
 from all_even.measure.space import mono
 from all_even.moves.space import who
-from all_even.moves.space.places import MOST_LEAD_HIDDEN
+from all_even.moves.space.short_and_long import MOST_LEAD_HIDDEN
 from all_even.session.model import routing, space
 from all_even.session.model.remark import Remark
 from all_even.session.model.strips import Bus, Lane

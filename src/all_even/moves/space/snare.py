@@ -17,8 +17,8 @@ from all_even.figures.book.look import Look
 from all_even.figures.space import spaces
 from all_even.figures.space.space_response import steady
 from all_even.measure.space.ending import decay_for_drop_s
-from all_even.moves.kind import Kind, value_of
-from all_even.moves.space.figures import DROP, GROUNDS
+from all_even.moves.kind import Kind, measured_later, names_of, value_of
+from all_even.moves.space.figures import DEPENDS_ON, DROP
 from all_even.session.editing import chain_edits
 from all_even.session.model import routing, space
 from all_even.session.model.ledger import Proposal
@@ -97,13 +97,12 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    stations = proposal.parameters["station"]
-    assert isinstance(stations, tuple)
+    stations = names_of(proposal, "station")
     decay_s = value_of(proposal, "decay_s")
     return chain_edits.change_station(session, proposal.target, stations[0], decay_s=decay_s)
 
 
 KIND = Kind(
-    "space.snare-time", GROUNDS, propose, _edit, parameters={"decay_s": LASTS}, refit=_refit,
-    changed=lambda proposal: replace(proposal, expected=None),
+    "space.snare-time", DEPENDS_ON, propose, _edit, parameters={"decay_s": LASTS}, refit=_refit,
+    changed=measured_later,
 )  # fmt: skip

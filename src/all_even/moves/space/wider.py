@@ -16,7 +16,7 @@ from all_even.dsp.space.widener import Widener
 from all_even.figures.book.look import Look
 from all_even.measure.space import mono
 from all_even.moves.buses.tracks import bus_named, free_bus_name
-from all_even.moves.kind import Kind, name_of, value_of
+from all_even.moves.kind import Kind, measured_later, name_of, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.space import who
 from all_even.session.editing import chain_edits, edits, routing_edits
@@ -33,7 +33,7 @@ CENTRAL = 0.15
 MOST = 2
 """Where everything is wide nothing is."""
 LATER = Parameter("Late by", "ms", 5.0, 40.0, 12.0, 0.5)
-NEEDS = ("strips", "levels", "routing", "files")
+MEASURED_ON = ("strips", "levels", "routing", "files")
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -107,9 +107,9 @@ def worst_db(look: Look, arguments: Arguments) -> float | None:
     return mono.worst_db(sound.read(0, sound.frames).astype(np.float64), look.session.sample_rate)
 
 
-METRIC = Metric("worst-in-mono", "worst third of an octave in mono", "dB", 1, 0.5, NEEDS, worst_db)
+METRIC = Metric("worst-in-mono", "worst third of an octave in mono", "dB", 1, 0.5, MEASURED_ON, worst_db)
 KIND = Kind(
     "space.wider", ("files", "order", "names", "levels", "routing", "strips", "settings"), propose, _edit,
-    parameters={"late_ms": LATER}, refit=_refit, changed=lambda proposal: replace(proposal, expected=None),
+    parameters={"late_ms": LATER}, refit=_refit, changed=measured_later,
     optional=True,
 )  # fmt: skip

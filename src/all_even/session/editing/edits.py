@@ -302,10 +302,10 @@ def decline(session: Session, move_id: str, reason: str) -> Session:
     return replace(session, declined=(*kept, Decline(move_id=move_id, reason=reason.strip()[:4000])))
 
 
-def tick_off(session: Session, stage: str, ground: str | None) -> Session:
-    """Marks a stage as done as long as its ground stays; None takes the mark away."""
+def tick_off(session: Session, stage: str, fingerprint: str | None) -> Session:
+    """Marks a stage as done as long as what it depends on stays; None takes the mark away."""
     kept = tuple(item for item in session.done if item.stage != stage)
-    return replace(session, done=kept if ground is None else (*kept, StageDone(stage=stage, ground=ground)))
+    return replace(session, done=kept if fingerprint is None else (*kept, StageDone(stage=stage, ground=fingerprint)))
 
 
 def last_serial(session: Session) -> int:

@@ -33,7 +33,7 @@ class History:
     """The present session and the way to it and back. Not shared between threads."""
 
     session: Session
-    _past: list[Step] = field(default_factory=list)
+    past: list[Step] = field(default_factory=list)
     _future: list[Step] = field(default_factory=list)
     _merge: str | None = None
 
@@ -54,8 +54,8 @@ class History:
         """
         if new == self.session:
             return False
-        merging = merge is not None and merge == self._merge and bool(self._past)
-        base = self._past[-1].session if merging else self.session
+        merging = merge is not None and merge == self._merge and bool(self.past)
+        base = self.past[-1].session if merging else self.session
         if merging and len(self.session.ledger) > len(base.ledger):
             new = replace(new, ledger=self.session.ledger[:-1])
         if text is None and move is None:
@@ -66,10 +66,10 @@ class History:
             new = edits.record(new, line, reason=reason, move=move, back_to=back_to, audible=heard)
         step = Step(base, line, edits.last_serial(new) if line else 0)
         if not merging:
-            self._past.append(step)
-            del self._past[:-MOST_STEPS]
+            self.past.append(step)
+            del self.past[:-MOST_STEPS]
         else:
-            self._past[-1] = step
+            self.past[-1] = step
         self._future.clear()
         self._merge = merge
         self.session = new
@@ -85,17 +85,17 @@ class History:
 
     @property
     def undo_text(self) -> str | None:
-        return self._past[-1].line if self._past else None
+        return self.past[-1].line if self.past else None
 
     @property
     def redo_text(self) -> str | None:
         return self._future[-1].line if self._future else None
 
     def undo(self) -> bool:
-        return self._step(self._past, self._future, undo=True)
+        return self._step(self.past, self._future, undo=True)
 
     def redo(self) -> bool:
-        return self._step(self._future, self._past, undo=False)
+        return self._step(self._future, self.past, undo=False)
 
     def _step(self, source: list[Step], target: list[Step], *, undo: bool) -> bool:
         if not source:

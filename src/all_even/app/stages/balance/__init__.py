@@ -1,5 +1,6 @@
 """Balance as the window shows it."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, cast
 
 from all_even.app.commands.command import LANES, Command, Hands, is_selected
@@ -20,7 +21,7 @@ def _all_even(hands: Hands) -> None:
     """Makes the move All even, also when it was made before."""
     desk = hands.desk
 
-    def then(found: list[Proposal]) -> None:
+    def then(found: Sequence[Proposal]) -> None:
         if found:
             desk.set_stage("balance")
             desk.moves.apply(found[0])

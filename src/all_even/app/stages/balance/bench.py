@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QBoxLayout, QGridLayout, QVBoxLayout
 
 from all_even import texts
 from all_even.app.bench.mix_figures import MixFigures
@@ -16,7 +16,7 @@ from all_even.app.lanes.entries import entry
 from all_even.app.stages.balance.drawings import CourseDrawing
 from all_even.app.stages.balance.focus_drawing import FocusDrawing
 from all_even.app.stages.balance.seating import SeatingPlan
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import LEVEL, PAN, TRIM, decibel_text
 from all_even.session.editing import edits
@@ -62,9 +62,7 @@ class BalanceBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(16)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=16)
         row.addLayout(self._settings())
         self.course = CourseDrawing()
         self.seating = SeatingPlan(desk)
@@ -93,8 +91,7 @@ class BalanceBench(ViewedBench):
             "Add references …", "Finished mixes to compare with; they are known to all sessions, and never copied",
             lambda: self.desk.wanted.emit("references.add"),
         )  # fmt: skip
-        more = QHBoxLayout()
-        more.setSpacing(4)
+        more = layouts.row(spacing=4)
         more.addStretch(1)
         for widget in (self.mirror, self.mute_bass, self.small, self.add_references):
             more.addWidget(widget)
@@ -164,8 +161,7 @@ class BalanceBench(ViewedBench):
         self.course.renew()
 
     def _settings(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(6)
+        column = layouts.column(spacing=6)
         self.title = fields.label("", "title")
         self.title.setAccessibleName("Selected lane")
         self.title.setFixedWidth(216)
@@ -187,8 +183,7 @@ class BalanceBench(ViewedBench):
             grid.addWidget(field, index, 1, Qt.AlignmentFlag.AlignLeft if index != 2 else Qt.AlignmentFlag.AlignRight)
         grid.setColumnStretch(2, 1)
         column.addLayout(grid)
-        buttons = QHBoxLayout()
-        buttons.setSpacing(6)
+        buttons = layouts.row(spacing=6)
         self.toggles = {
             "mute": fields.button("Mute", "Mute the selected lanes (M)", lambda: self._toggle("mute"), checkable=True),
             "solo": fields.button("Solo", "Hear only soloed lanes (S)", lambda: self._toggle("solo"), checkable=True),

@@ -2,13 +2,13 @@
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
 from all_even.app.desk import Desk
 from all_even.app.lanes import scales
-from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
+from all_even.app.lanes.body import Body, Drag, changeable, touched
 from all_even.app.lanes.entries import entry
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import Rail
 from all_even.app.style import icons, paint, theme
@@ -17,8 +17,6 @@ from all_even.dsp.parameter import FINE, LEVEL, PAN, decibel_text, number
 from all_even.session.editing import edits
 from all_even.session.model.strips import Strip
 from all_even.session.tracks.roles import family_of
-
-"""A drag with Shift moves this much as far."""
 
 
 class BalanceBody(Body):
@@ -34,7 +32,7 @@ class BalanceBody(Body):
         rail = inner - level_value - arrives - pan - pan_value - 4 * 12
         boxes = {
             "rail": (start, rail),
-            "level": (start + rail + 6, level_value),
+            "level_value": (start + rail + 6, level_value),
             "arrives": (start + rail + level_value + 12, arrives),
             "pan": (start + rail + level_value + arrives + 30, pan),
             "pan_value": (start + rail + level_value + arrives + pan + 42, pan_value),
@@ -63,12 +61,6 @@ class BalanceBody(Body):
             painter.drawPolygon(QPolygonF([QPointF(x, y - 7), QPointF(x + 6, y), QPointF(x, y + 7), QPointF(x - 6, y)]))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
-    def part_at(self, columns: Columns, x: float) -> str:
-        for name, rail in columns.rails.items():
-            if rail.left - 8 <= x <= rail.left + rail.width + 8:
-                return name
-        return "body"
-
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         if part not in columns.rails:
             return None
@@ -82,25 +74,17 @@ class BalanceBody(Body):
         elif part == "pan":
             self.desk.edit(lambda s: edits.change_strips(s, wanted, pan=PAN.default))
 
-    def key(self, event: QKeyEvent) -> bool:
-        sideways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
-        if sideways is None:
-            return False
-        modifiers = event.modifiers()
-        fine = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
-        self.nudge(sideways, fine=fine, pan=bool(modifiers & Qt.KeyboardModifier.AltModifier))
-        return True
-
     def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:
         wanted = touched(self.desk, row_id)
         if wanted:
             self._nudge(wanted, notches, fine=fine, pan=part == "pan")
 
-    def nudge(self, direction: int, *, fine: bool, pan: bool = False) -> None:
-        """One step of level or pan on the selected lanes."""
+    def nudge(self, direction: int, *, fine: bool = False, other: bool = False) -> bool:
+        """One step of the selected lanes' level. other: of their pan."""
         wanted = changeable(self.desk)
         if wanted:
-            self._nudge(wanted, direction, fine=fine, pan=pan)
+            self._nudge(wanted, direction, fine=fine, pan=other)
+        return True
 
     def _nudge(self, wanted: tuple[str, ...], direction: int, *, fine: bool, pan: bool) -> None:
         """Each lane from where it is."""
@@ -155,7 +139,7 @@ class _RailDrag(Drag):
 
 def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
     rail = columns.rails["level"]
-    quiet = theme.colour("quiet")
+    theme.colour("quiet")
     left, width = columns.boxes["rail"]
     upper = QRectF(left, header.top() + 1, width, 16)
     lower = QRectF(left, header.top() + 18, width, 16)
@@ -166,17 +150,16 @@ def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
         paint.text(painter, QRectF(x - 18, upper.top(), 36, 16), label, size=theme.SMALL, colour=theme.colour("act"),
                    align=paint.CENTRE)  # fmt: skip
     paint.text(painter, QRectF(left, upper.top(), 26, 16), "dB", size=theme.SMALL, colour=theme.colour("act"))
-    paint.text(painter, QRectF(left, lower.top(), 40, 16), "LUFS", size=theme.SMALL, colour=quiet)
+    paint.note(painter, QRectF(left, lower.top(), 40, 16), "LUFS")
     for tick in scales.LOUDNESS_TICKS if wide else (-40.0, -20.0):
         x = rail.loudness_x(tick)
-        paint.text(painter, QRectF(x - 18, lower.top(), 36, 16), number(tick, 0), size=theme.SMALL, colour=quiet,
-                   align=paint.CENTRE)  # fmt: skip
+        paint.note(painter, QRectF(x - 18, lower.top(), 36, 16), number(tick, 0), align=paint.CENTRE)
     for name, label, align in (
-        ("level", "Level", paint.RIGHT),
+        ("level_value", "Level", paint.RIGHT),
         ("arrives", "Arrives at", paint.RIGHT),
         ("pan", "Pan", paint.CENTRE),
     ):
-        paint.text(painter, column_box(header, columns, name), label, size=theme.SMALL, colour=quiet, align=align)
+        paint.note(painter, column_box(header, columns, name), label, align=align)
 
 
 def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool, pictures: Pictures) -> None:
@@ -193,7 +176,7 @@ def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, drag
             lambda inside: ridge(inside, rail, middle, 12.0, content, lane.role),
         )  # fmt: skip
     level_rail(painter, rail, row.bottom() - 7, lane.level_db, content.heard, dragging)
-    paint.figure(painter, column_box(row, columns, "level"), *paint.split_figure(LEVEL.text(lane.level_db)))
+    paint.figure(painter, column_box(row, columns, "level_value"), *paint.split_figure(LEVEL.text(lane.level_db)))
     arrives = content.arrival.integrated_lufs if content.arrival is not None else None
     paint.figure(
         painter, column_box(row, columns, "arrives"), *paint.split_figure(decibel_text(arrives, "LUFS")),

@@ -39,10 +39,10 @@ class FocusDrawing(Drawing):
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         focus = self._focus
         if focus is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
 
         def x_of(change: float) -> float:
@@ -57,13 +57,13 @@ class FocusDrawing(Drawing):
                 painter, plot.left(), y_of(tick), plot.right(), y_of(tick), theme.colour("line", 1.0 if strong else 0.6)
             )
             box = QRectF(0, y_of(tick) - 8, plot.left() - 5, 16)
-            paint.text(painter, box, f"{100 * tick:.0f}", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+            paint.note(painter, box, f"{100 * tick:.0f}", align=paint.RIGHT)
         for change in range(-12, 19, 6):
             x = x_of(change)
             paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.6))
             box = QRectF(min(x - 20, self.width() - 40.0), plot.bottom() + 2, 40, 15)
             label = number(float(change), 0) if change <= 0 else f"+{change}"
-            paint.text(painter, box, label, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, label, align=paint.CENTRE)
         if self._ceiling is not None:
             held = QRectF(
                 x_of(self._ceiling.change_db), plot.top(), plot.right() - x_of(self._ceiling.change_db), plot.height()

@@ -3,13 +3,13 @@
 Seen from the audience, or mirrored from the players. A drag sideways is the pan, a drag forwards or back another row.
 """
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QPainter
 
 from all_even.app.bench.seats import SEAT, SeatsDrawing
 from all_even.app.desk import Desk
 from all_even.app.style import paint, theme
-from all_even.dsp.parameter import FINE, PAN
+from all_even.dsp.parameter import PAN
 from all_even.session.editing import edits
 from all_even.session.model.strips import BACK_ROW, Lane
 from all_even.session.tracks.seats import row_of
@@ -44,7 +44,7 @@ class SeatingPlan(SeatsDrawing):
         found: dict[str, QPointF] = {}
         for lane in self.lanes():
             row = row_of(lane)
-            x, middle = self._x(lane.pan), self._y(row)
+            x, middle = self.x_of(lane.pan), self.y_of(row)
             tried = [middle + offset for offset in (0.0, -0.3 * height, 0.3 * height)]
             places = [QPointF(x + 14.0 * shift, y) for shift in (0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5) for y in tried]
             near = taken.setdefault(row, [])
@@ -55,7 +55,7 @@ class SeatingPlan(SeatsDrawing):
             found[lane.id] = place
         return found
 
-    def _x(self, pan: float) -> float:
+    def x_of(self, pan: float) -> float:
         plot = self.plot()
         shown = -pan if self.from_players else pan
         return plot.left() + plot.width() * (0.5 + 0.47 * shown)
@@ -66,7 +66,7 @@ class SeatingPlan(SeatsDrawing):
         pan = -pan if self.from_players else pan
         return 0.0 if abs(pan) < SNAP else PAN.clamped(round(pan, 2))
 
-    def _y(self, row: int) -> float:
+    def y_of(self, row: int) -> float:
         """The front row is at the bottom for the audience, at the top for the players."""
         plot = self.plot()
         height = plot.height() / (BACK_ROW + 1)
@@ -80,22 +80,22 @@ class SeatingPlan(SeatsDrawing):
         return min(BACK_ROW, max(0, row))
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         sides = ("right", "left") if self.from_players else ("left", "right")
         for text, share in ((sides[0], 0.03), ("centre", 0.5), (sides[1], 0.97)):
             box = QRectF(plot.left() + plot.width() * share - 40, 0, 80, 16)
-            paint.text(painter, box, text, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, text, align=paint.CENTRE)
         for row in range(BACK_ROW + 1):
-            y = self._y(row)
+            y = self.y_of(row)
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.7))
             words = {0: "front", BACK_ROW: "back"}.get(row, f"row {row + 1}")
-            paint.text(painter, QRectF(0, y - 8, 48, 16), words, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
-        centre = self._x(0.0)
+            paint.note(painter, QRectF(0, y - 8, 48, 16), words, align=paint.RIGHT)
+        centre = self.x_of(0.0)
         paint.line(painter, centre, plot.top(), centre, plot.bottom(), theme.colour("line"))
         self.paint_seats(painter, plot)
         said = ("from the players" if self.from_players else "from the audience") + ", seats as the pans are"
         below = QRectF(plot.left(), plot.bottom() + 2, plot.width(), 15)
-        paint.text(painter, below, said, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        paint.note(painter, below, said, align=paint.CENTRE)
 
     # The hand.
 
@@ -109,20 +109,10 @@ class SeatingPlan(SeatsDrawing):
             values["seat_row"] = row
         self.desk.edit(lambda s: edits.change_strips(s, (lane.id,), **values), merge=f"seat {lane.id}")
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        current = self.desk.current_lane if self.desk.is_open else None
-        if event is None or current is None:
-            super().keyPressEvent(event)
-            return
-        sideways = {Qt.Key.Key_Left: -STEP, Qt.Key.Key_Right: STEP}.get(Qt.Key(event.key()))
-        back = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(Qt.Key(event.key()))
+    def nudged(self, lane: Lane, across: float, up: float) -> None:
         turn = -1 if self.from_players else 1
-        lane = self.desk.session.lane(current)
-        if sideways is not None:
-            step = turn * sideways * (FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0)
-            self.desk.edit(lambda s: edits.nudge_pans(s, (current,), step), merge=f"seat {current}")
-        elif back is not None:
-            row = row_of(lane) + turn * back
-            self.desk.edit(lambda s: edits.change_strips(s, (current,), seat_row=row), merge=f"row {current}")
+        if across:
+            self.desk.edit(lambda s: edits.nudge_pans(s, (lane.id,), turn * STEP * across), merge=f"seat {lane.id}")
         else:
-            super().keyPressEvent(event)
+            row = row_of(lane) + turn * (1 if up > 0.0 else -1)
+            self.desk.edit(lambda s: edits.change_strips(s, (lane.id,), seat_row=row), merge=f"row {lane.id}")

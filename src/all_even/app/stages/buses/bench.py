@@ -4,7 +4,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QStringListModel, Qt
-from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QStackedWidget
 
 from all_even.app.bench.bench import HEIGHT, Bench
 from all_even.app.bench.changes import ChangeDrawing
@@ -15,7 +15,7 @@ from all_even.app.stages.buses.level_path import LevelPath, Stop
 from all_even.app.stages.buses.routing_form import RoutingForm
 from all_even.app.station import feeding
 from all_even.app.station.panel import FORM_WIDTH, StationPanel
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp import kinds
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import LEVEL
@@ -40,13 +40,10 @@ class BusesBench(Bench):
         super().__init__(desk)
         self.open_station = ""
         self._opened_for: str | None = None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(12)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=12)
         self.form = RoutingForm(desk)
         row.addWidget(self.form)
-        middle = QVBoxLayout()
-        middle.setSpacing(4)
+        middle = layouts.column(spacing=4)
         self.path = LevelPath()
         middle.addWidget(self.path, 1)
         middle.addLayout(self._adding())
@@ -67,8 +64,7 @@ class BusesBench(Bench):
         self.path.removed.connect(self._remove)
 
     def _adding(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = layouts.row(spacing=6)
         row.addWidget(fields.label("Add a station", "quiet"))
         self.add: QLineEdit = QLineEdit()
         self.add.setAccessibleName("Add a station")
@@ -79,7 +75,7 @@ class BusesBench(Bench):
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         self.add.setCompleter(completer)
-        self.add.returnPressed.connect(self._add_typed)
+        self.add.returnPressed.connect(self.add_typed)
         row.addWidget(self.add, 1)
         return row
 
@@ -189,7 +185,7 @@ class BusesBench(Bench):
         else:
             self._move(self.open_station, -1 if act == "earlier" else 1)
 
-    def _add_typed(self) -> None:
+    def add_typed(self) -> None:
         found = kinds.search(self.add.text())
         current = self.desk.current
         if not found or current is None or not self.add.text().strip():

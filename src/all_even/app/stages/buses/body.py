@@ -6,9 +6,10 @@ from PyQt6.QtGui import QPainter
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import Body, Drag, touched
 from all_even.app.lanes.entries import entry
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.layout import Column, Columns
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.buses import rivers as drawn
+from all_even.app.style import paint
 from all_even.dsp.parameter import LEVEL
 from all_even.dsp.processor import key_of
 from all_even.figures.arriving.flow_shapes import Rivers, rivers
@@ -17,6 +18,12 @@ from all_even.session.model.strips import MIX, FolderGroup, Strip
 
 
 class BusesBody(Body):
+    WIDE = "rivers"
+    COLUMNS = (
+        Column("goes", 108.0, 84.0, ("Goes to",), paint.LEFT),
+        Column("share", 72.0, 66.0, ("Share there",)),
+    )
+
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.rivers: Rivers | None = None
@@ -28,23 +35,11 @@ class BusesBody(Body):
         known = self.desk.figures.arrivals.by_edge()
         self.rivers = rivers(self.desk.session, tuple(row.lane.id for row in rows), known)
 
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        goes, share = (84.0, 66.0) if inner < 560 else (108.0, 72.0)
-        river = inner - goes - share - 20
-        return Columns(
-            {
-                "rivers": (start - 6, river),
-                "goes": (start + river + 4, goes),
-                "share": (start + river + goes + 8, share),
-            },
-            {},
-        )
-
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         if self.rivers is not None:
             names = [entry(self.desk.session, column).name for column in self.rivers.columns]
             drawn.header(painter, box, columns, names, self.over)
+            super().header(painter, box, columns)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         if self.rivers is None:
@@ -62,7 +57,7 @@ class BusesBody(Body):
 
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         is_strip = isinstance(entry(self.desk.session, row_id), Strip)
-        return _RouteDrag(self, row_id, columns) if part == "body" and is_strip else None
+        return _RouteDrag(self, row_id, columns) if is_strip else None
 
     def drop(self, row_id: str, *, send: bool) -> None:
         """Routes what was dragged to a bus or the mix, or sends a copy there."""

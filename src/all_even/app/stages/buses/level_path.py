@@ -8,9 +8,10 @@ bypassed with B, removed with Delete.
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import decibel_text, number
 from all_even.measure.level.levels import Level
@@ -35,7 +36,7 @@ class Stop:
     short: str = ""
 
 
-class LevelPath(Drawing):
+class LevelPath(Handled, Drawing):
     """Shows stops; tells what is asked of them."""
 
     opened = pyqtSignal(str)
@@ -52,16 +53,15 @@ class LevelPath(Drawing):
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumWidth(220)
-        self._stops: tuple[Stop, ...] = ()
+        self.stops: tuple[Stop, ...] = ()
         self._open = ""
         self._note = ""
-        self._dragging: tuple[str, float] | None = None
         self._playing: dict[str, float] = {}
 
     def show_stops(self, stops: tuple[Stop, ...], open_id: str, note: str) -> None:
         """note: said in the drawing where levels are not known."""
-        if (stops, open_id, note) != (self._stops, self._open, self._note):
-            self._stops, self._open, self._note = stops, open_id, note
+        if (stops, open_id, note) != (self.stops, self._open, self._note):
+            self.stops, self._open, self._note = stops, open_id, note
             names = ", ".join(
                 f"{stop.name} {decibel_text(stop.level.rms_dbfs if stop.level else None, 'dBFS')}"
                 + (" bypassed" if stop.bypass else "")
@@ -72,7 +72,7 @@ class LevelPath(Drawing):
 
     def show_playing(self, reductions: dict[tuple[str, str], float]) -> None:
         """Gains in dB that dynamic stations apply now."""
-        mine = {stop.station_id for stop in self._stops}
+        mine = {stop.station_id for stop in self.stops}
         playing = {station: gain for (_, station), gain in reductions.items() if station in mine}
         if playing != self._playing:
             self._playing = playing
@@ -84,7 +84,7 @@ class LevelPath(Drawing):
 
     def x_of(self, index: int) -> float:
         plot = self.plot()
-        return plot.left() + plot.width() * (index + 0.5) / max(1, len(self._stops))
+        return plot.left() + plot.width() * (index + 0.5) / max(1, len(self.stops))
 
     def y_of(self, level_db: float) -> float:
         plot = self.plot()
@@ -99,13 +99,13 @@ class LevelPath(Drawing):
             LOW_DB,
             HIGH_DB + 6.0,
         )
-        width = plot.width() / max(1, len(self._stops))
-        for index, stop in enumerate(self._stops):
+        width = plot.width() / max(1, len(self.stops))
+        for index, stop in enumerate(self.stops):
             self._station(painter, plot, index, stop, width)
         self._line(painter)
         if self._note:
             box = QRectF(plot.left() + 8, plot.bottom() - 20, plot.width() - 16, 16)
-            paint.text(painter, box, self._note, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, box, self._note)
 
     def _station(self, painter: QPainter, plot: QRectF, index: int, stop: Stop, width: float) -> None:
         x = self.x_of(index)
@@ -136,7 +136,7 @@ class LevelPath(Drawing):
         label = stop.name if fits else stop.short or stop.name
         paint.text(painter, name, label, size=theme.SMALL, colour=colour, align=paint.CENTRE)
         under = QRectF(cell.left(), plot.bottom() + 16, cell.width(), 15)
-        paint.text(painter, under, self._below(stop, cell.width()), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        paint.note(painter, under, self._below(stop, cell.width()), align=paint.CENTRE)
 
     @staticmethod
     def _below(stop: Stop, width: float) -> str:
@@ -152,7 +152,7 @@ class LevelPath(Drawing):
 
     def _line(self, painter: QPainter) -> None:
         points = []
-        for index, stop in enumerate(self._stops):
+        for index, stop in enumerate(self.stops):
             if stop.level is not None and stop.level.rms_dbfs is not None:
                 points.append(QPointF(self.x_of(index), self.y_of(stop.level.rms_dbfs)))
         painter.setPen(QPen(theme.colour("text"), 2.5))
@@ -162,13 +162,13 @@ class LevelPath(Drawing):
         for point in points:
             painter.drawRect(QRectF(point.x() - 4, point.y() - 4, 8, 8))
         painter.setPen(QPen(theme.colour("quiet"), 1.5))
-        for index, stop in enumerate(self._stops):
+        for index, stop in enumerate(self.stops):
             if stop.level is not None and stop.level.peak_dbfs is not None:
                 y = self.y_of(stop.level.peak_dbfs)
                 painter.drawLine(QPointF(self.x_of(index) - 7, y), QPointF(self.x_of(index) + 7, y))
 
     def paint_over(self, painter: QPainter, plot: QRectF) -> None:
-        for index, stop in enumerate(self._stops):
+        for index, stop in enumerate(self.stops):
             gain = self._playing.get(stop.station_id)
             if gain is not None and abs(gain) > 0.05:
                 height = plot.height() * min(1.0, abs(gain) / (HIGH_DB + 6.0 - LOW_DB))
@@ -181,41 +181,29 @@ class LevelPath(Drawing):
 
     def stop_at(self, x: float) -> Stop | None:
         plot = self.plot()
-        if not self._stops or not plot.left() <= x <= plot.right():
+        if not self.stops or not plot.left() <= x <= plot.right():
             return None
-        return self._stops[min(len(self._stops) - 1, int((x - plot.left()) / plot.width() * len(self._stops)))]
+        return self.stops[min(len(self.stops) - 1, int((x - plot.left()) / plot.width() * len(self.stops)))]
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        stop = self.stop_at(event.position().x())
-        if event.button() == Qt.MouseButton.LeftButton and stop is not None and stop.station_id:
-            self._dragging = (stop.station_id, event.position().x())
+    def handle_at(self, at: QPointF) -> tuple[str, float] | None:
+        """(station, where it was taken hold of)"""
+        stop = self.stop_at(at.x())
+        return (stop.station_id, at.x()) if stop is not None and stop.station_id else None
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self._dragging is None:
-            return
-        station, start = self._dragging
-        self._dragging = None
-        step = self.plot().width() / max(1, len(self._stops))
-        by = round((event.position().x() - start) / step)
+    def drop(self, at: QPointF) -> None:
+        station, start = self.held
+        by = round((at.x() - start) / (self.plot().width() / max(1, len(self.stops))))
         if by:
             self.moved.emit(station, by)
         else:
             self.opened.emit(station)
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        stations = [stop.station_id for stop in self._stops if stop.station_id]
-        key = Qt.Key(event.key())
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        stations = [stop.station_id for stop in self.stops if stop.station_id]
         by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
-        if by is not None and stations:
-            if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._open:
-                self.moved.emit(self._open, by)
-                return
+        if by is not None and stations and control and self._open:
+            self.moved.emit(self._open, by)
+        elif by is not None and stations:
             at = stations.index(self._open) + by if self._open in stations else 0
             self.opened.emit(stations[max(0, min(len(stations) - 1, at))])
         elif key == Qt.Key.Key_B and self._open:
@@ -223,4 +211,5 @@ class LevelPath(Drawing):
         elif key == Qt.Key.Key_Delete and self._open:
             self.removed.emit(self._open)
         else:
-            super().keyPressEvent(event)
+            return False
+        return True

@@ -3,8 +3,7 @@
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
-from all_even.app.lanes.body import column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import decibel_text
@@ -48,15 +47,6 @@ def header(painter: QPainter, box: QRectF, columns: Columns, names: list[str], o
                 paint.text(painter, line, text, size=theme.SMALL, colour=colour, align=paint.CENTRE)
         else:
             paint.text(painter, cell, first, size=theme.SMALL, colour=colour, align=paint.CENTRE)
-    paint.text(painter, column_box(box, columns, "goes"), "Goes to", size=theme.SMALL, colour=theme.colour("quiet"))
-    paint.text(
-        painter,
-        column_box(box, columns, "share"),
-        "Share there",
-        size=theme.SMALL,
-        colour=theme.colour("quiet"),
-        align=paint.RIGHT,
-    )
 
 
 def two_lines(name: str, width: float) -> tuple[str, str]:

@@ -4,14 +4,14 @@ them."""
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QWidget
 
 from all_even import texts
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import changeable, set_together
 from all_even.app.lanes.entries import entry
 from all_even.app.stages.buses.sends import SendList
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import LEVEL
 from all_even.session.editing import edits, routing_edits
 from all_even.session.model.session import Session
@@ -26,9 +26,7 @@ class RoutingForm(QWidget):
         super().__init__()
         self.desk = desk
         self.setFixedWidth(WIDTH)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
         self.title = fields.label("", "title")
         self.title.setAccessibleName("Selected lane or bus")
         column.addWidget(self.title)
@@ -45,7 +43,7 @@ class RoutingForm(QWidget):
         self.level = fields.NumberField(LEVEL, "Level")
         self.level.value_changed.connect(self._set_level)
         self.goes_to = _box("Goes to", "Where the sound goes: a bus, the mix, or nowhere (a silent trigger)")
-        self.goes_to.activated.connect(lambda _i: self._route(self.goes_to.currentData()))
+        self.goes_to.activated.connect(lambda _i: self.route(self.goes_to.currentData()))
         self.send_to = _box("Send to", "Send a copy to a bus, after fader and pan")
         self.send_to.activated.connect(lambda _i: self._send(self.send_to.currentData()))
         self.pan_law = _box("Pan law", "Gain of a mono track in the centre, for the whole session")
@@ -65,8 +63,7 @@ class RoutingForm(QWidget):
         return grid
 
     def _buttons(self) -> QHBoxLayout:
-        buttons = QHBoxLayout()
-        buttons.setSpacing(4)
+        buttons = layouts.row(spacing=4)
         self.group = fields.button("Group", "Put the selected lanes through a summing group (Ctrl+B)", self.make_group)
         self.folder = fields.button(
             "Folder", "Hold the selected lanes by one fader, without a bus (Ctrl+Shift+F)", self.make_folder
@@ -141,7 +138,7 @@ class RoutingForm(QWidget):
             return
         set_together(self.desk, level_db=value)
 
-    def _route(self, target: str) -> None:
+    def route(self, target: str) -> None:
         self.desk.try_edit(lambda s: routing_edits.route(s, self._strips(), target))
         self._again()
 

@@ -3,7 +3,7 @@
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.side_panel import SidePanel
@@ -12,9 +12,9 @@ from all_even.app.desk import Desk
 from all_even.app.stages.check.blind_view import BlindView
 from all_even.app.stages.check.body import SHORT
 from all_even.app.stages.check.references_view import ReferencesView
-from all_even.app.stages.check.shown import shown_of
+from all_even.app.stages.check.shown import Shown
 from all_even.app.stages.check.systems_drawing import SystemDrawing
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import number
 from all_even.figures.elsewhere import systems
@@ -40,10 +40,8 @@ class CheckBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(4)
+        self.shown = desk.shared(Shown)
+        column = layouts.column(self, margins=layouts.BENCH, spacing=4)
         self.references = ReferencesView(desk, self.shown)
         self.blind = BlindView(desk)
         bar = self.make_views(VIEWS, (self._elsewhere(), self.references, self.blind))
@@ -55,11 +53,8 @@ class CheckBench(ViewedBench):
 
     def _elsewhere(self) -> QWidget:
         view = QWidget()
-        row = QHBoxLayout(view)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
-        left = QVBoxLayout()
-        left.setSpacing(6)
+        row = layouts.row(view, margins=layouts.NONE, spacing=14)
+        left = layouts.column(spacing=6)
         grid = QGridLayout()
         grid.setSpacing(4)
         self.buttons: dict[str, HoldButton] = {}
@@ -87,7 +82,7 @@ class CheckBench(ViewedBench):
         self.side.setFixedWidth(228)
         self.side.pressed.connect(self._go_to)
         row.addWidget(self.side)
-        self._listed: list[tuple[str, str]] = []
+        self.listed: list[tuple[str, str]] = []
         return view
 
     # What is shown.
@@ -122,10 +117,10 @@ class CheckBench(ViewedBench):
         if found is None:
             self.side.show_all("", "–", note, [], look=False, stale=True)
             return
-        self._listed = []
+        self.listed = []
         lines = []
         for one, key, gone in found.vanishing()[:LISTED]:
-            self._listed.append((found.units[one].id, key))
+            self.listed.append((found.units[one].id, key))
             left = "gone" if gone <= GONE else number(gone, 0)
             lines.append((f"{systems.system(key).name}: {found.units[one].name}", left, True))
         if place is None:
@@ -141,8 +136,8 @@ class CheckBench(ViewedBench):
 
     def _go_to(self, line: int) -> None:
         """To a lane that vanishes, and the system it vanishes on; its moves are in the side panel."""
-        if line < len(self._listed):
-            lane_id, key = self._listed[line]
+        if line < len(self.listed):
+            lane_id, key = self.listed[line]
             self.shown.choose(key)
             self.desk.select((lane_id,))
 

@@ -5,13 +5,11 @@ While it runs nothing of what is compared is shown: the page that shows it lies 
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
-from weakref import WeakKeyDictionary
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even import stages
 from all_even.app.desk import Desk
-from all_even.app.work import Report
 from all_even.errors import UserError
 from all_even.figures.elsewhere import blind
 from all_even.figures.elsewhere.blind import Result, Run, Way
@@ -79,32 +77,28 @@ class BlindRun(QObject):
     def begin(self, chosen: list[Option], way: Way, trials: int, *, seed: int | None = None) -> None:
         """Gets all options ready at one loudness; the number of trials is fixed now."""
         desk = self.desk
-        look = desk.figures.look() if desk.is_open else None
-        if look is None:
-            desk.said.emit("Nothing to compare yet: the files are still being opened.")
-            return
         try:
-            self.run = blind.drawn(way, tuple(option.name for option in chosen), trials, seed)
+            run = blind.drawn(way, tuple(option.name for option in chosen), trials, seed)
         except ValueError:
             desk.said.emit("Choose two things to tell apart." if way == "which is X" else "Choose two to eight things.")
             return
-        self.result, self._plans, self.heard, self.getting_ready, self.problem = None, (), None, True, ""
-        run = self.run
 
-        def job(report: Report) -> "list[tuple[Plan, float]]":
+        def plans_of(look: "Look") -> "list[tuple[Plan, float]]":
             from all_even.figures.elsewhere.hearing import equally_loud
 
-            report.progress(-1.0, "Measuring all for the same loudness")
-            heard = look.with_cancel(report.cancelled)
-            return equally_loud(heard, [_state(heard, option) for option in chosen])
+            return equally_loud(look, [_state(look, option) for option in chosen])
 
         def done(plans: "list[tuple[Plan, float]]") -> None:
             if self.run is run:
                 self._plans, self.getting_ready = tuple(plans), False
                 self.hear(0)
 
-        desk.start("compare", job, done)
-        self.changed.emit()
+        saying = "Measuring all for the same loudness"
+        waiting = "Nothing to compare yet: the files are still being opened."
+        if desk.figures.find("compare", plans_of, done, saying=saying, waiting=waiting):
+            self.run = run
+            self.result, self._plans, self.heard, self.getting_ready, self.problem = None, (), None, True, ""
+            self.changed.emit()
 
     def _on_failed(self, name: str, sentence: str) -> None:
         if name == "compare" and self.getting_ready:
@@ -169,13 +163,3 @@ def _state(look: "Look", option: Option) -> "Session | Listed":
             raise UserError(f"There is nothing to compare any more: {option.what.title} would gain nothing now.")
         return found[1]
     return option.what
-
-
-_RUNS: "WeakKeyDictionary[Desk, BlindRun]" = WeakKeyDictionary()
-
-
-def blind_of(desk: Desk) -> BlindRun:
-    """The one of a desk."""
-    if desk not in _RUNS:
-        _RUNS[desk] = BlindRun(desk)
-    return _RUNS[desk]

@@ -1,13 +1,13 @@
 """Setting up a blind comparison: what is compared, how, and in how many trials; and what earlier ones said."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.side.wrapped_list import WrappedList
-from all_even.app.stages.check.blind_run import blind_of, options
+from all_even.app.stages.check.blind_run import BlindRun, options
 from all_even.app.station.choices import choice_box
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.figures.elsewhere import blind
 from all_even.figures.elsewhere.blind import TRIALS, Way
 from all_even.session.model.session import Blind
@@ -21,12 +21,9 @@ class BlindView(QWidget):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self.desk, self.blind = desk, blind_of(desk)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(16)
-        left = QVBoxLayout()
-        left.setSpacing(4)
+        self.desk, self.blind = desk, desk.shared(BlindRun)
+        row = layouts.row(self, margins=layouts.NONE, spacing=16)
+        left = layouts.column(spacing=4)
         left.addWidget(fields.label("Compared: tick two or more", "small"))
         self.list = QListWidget()
         self.list.setAccessibleName("What is compared")
@@ -34,14 +31,13 @@ class BlindView(QWidget):
         self.list.itemChanged.connect(lambda _item: self._tell())
         left.addWidget(self.list, 1)
         row.addLayout(left, 3)
-        middle = QVBoxLayout()
-        middle.setSpacing(6)
+        middle = layouts.column(spacing=6)
         middle.addWidget(fields.label("How", "small"))
         self.way = choice_box("A vote for the best, or which of two X is", list(WAYS))
         self.way.setFixedWidth(168)
         self.trials = choice_box("Number of trials, fixed before the first", [("16 trials", 16)])
         self.trials.setFixedWidth(168)
-        self.way.activated.connect(lambda _index: self._way_changed())
+        self.way.activated.connect(lambda _index: self.way_changed())
         self.trials.activated.connect(lambda _index: self._tell())
         self.said = fields.wrapped("", "quiet")
         self.begin_button = fields.button(
@@ -52,15 +48,14 @@ class BlindView(QWidget):
             middle.addWidget(widget)
         middle.addStretch(1)
         row.addLayout(middle, 2)
-        right = QVBoxLayout()
-        right.setSpacing(4)
+        right = layouts.column(spacing=4)
         right.addWidget(fields.label("Finished ones", "small"))
         self.done = WrappedList("Finished comparisons", "What blind comparisons of this song said, newest first")
         right.addWidget(self.done, 1)
         row.addLayout(right, 3)
         self._offered: tuple[str, ...] = ()
         self._told: tuple[Blind, ...] | None = None
-        self._way_changed()
+        self.way_changed()
 
     def refresh(self) -> None:
         """Offers what there is now; ticks stay."""
@@ -91,7 +86,7 @@ class BlindView(QWidget):
     def _ticked(self) -> list[int]:
         return [i for i in range(self.list.count()) if (item := self.list.item(i)) and item.checkState() == CHECKED]
 
-    def _way_changed(self) -> None:
+    def way_changed(self) -> None:
         way: Way = self.way.currentData()
         self.trials.clear()
         for count in TRIALS[way]:

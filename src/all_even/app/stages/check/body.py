@@ -6,10 +6,10 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, Drag, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.body import Body, Drag
+from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
-from all_even.app.stages.check.shown import shown_of
+from all_even.app.stages.check.shown import Shown
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 from all_even.figures.elsewhere.systems import REFERENCE, SYSTEMS
@@ -28,7 +28,7 @@ class CheckBody(Body):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
 
     def refresh(self, rows: list[Row]) -> None:
         self.shown.refresh()
@@ -41,7 +41,7 @@ class CheckBody(Body):
     def columns(self, left: float, width: float) -> Columns:
         start, inner = left + 12, width - left - 20
         each = inner // len(COLUMNS)
-        return Columns({item.key: (start + index * each, each) for index, item in enumerate(COLUMNS)}, {})
+        return Columns({item.key: (start + index * each, each) for index, item in enumerate(COLUMNS)})
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         words = "What is left of each there, against here: full is all of it, empty is half as loud or less"
@@ -49,7 +49,7 @@ class CheckBody(Body):
         room = QRectF(first, box.top() + 1, box.right() - first - 8, 16)
         if paint.width_of(words, theme.SMALL) > room.width():
             words = "What is left there, against here"
-        paint.text(painter, room, words, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, room, words)
         for item in COLUMNS:
             head = column_box(box, columns, item.key)
             at = QRectF(head.left(), head.top() + 18, head.width() - 2, 16)
@@ -65,13 +65,13 @@ class CheckBody(Body):
         found = self.shown.translation
         if found is None:
             first = column_box(box, columns, COLUMNS[0].key).adjusted(0, 0, 200, 0)
-            paint.text(painter, first, "being measured …", size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, first, "being measured …")
             return
         place = found.place(row.lane.id)
         if place is not None and found.units[place].id != row.lane.id:
             first = column_box(box, columns, COLUMNS[0].key).adjusted(0, 0, 240, 0)
             words = f"with {found.units[place].head.name}"
-            paint.text(painter, first, words, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, first, words)
             return
         for item in COLUMNS:
             value = found.of(row.lane.id, item.key)
@@ -100,12 +100,6 @@ class CheckBody(Body):
             text = number(value, 0) if value > -99.5 else "gone"
             tone = theme.colour("look" if vanishes else "quiet" if self.shown.is_stale() else "text")
             paint.text(painter, at, text, size=theme.SMALL, colour=tone)
-
-    def part_at(self, columns: Columns, x: float) -> str:
-        for name, (left, width) in columns.boxes.items():
-            if left <= x <= left + width:
-                return name
-        return "body"
 
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         """A press on a cell chooses its system; nothing is dragged."""

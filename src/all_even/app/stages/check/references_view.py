@@ -3,12 +3,12 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QListWidget, QVBoxLayout, QWidget
 
 from all_even.app.bench.whole_drawing import WidthDrawing, ZonesDrawing
 from all_even.app.desk import Desk
 from all_even.app.stages.check.shown import Shown
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import number, signed
 from all_even.session.editing import edits
@@ -30,9 +30,7 @@ class ReferencesView(QWidget):
         super().__init__()
         self.desk, self.shown = desk, shown
         self._beside: Beside | None = None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(12)
+        row = layouts.row(self, margins=layouts.NONE, spacing=12)
         row.addLayout(self._list_column())
         self.zones = ZonesDrawing()
         self.widths = WidthDrawing()
@@ -40,8 +38,7 @@ class ReferencesView(QWidget):
         row.addWidget(self.widths, 2)
 
     def _list_column(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(4)
+        column = layouts.column(spacing=4)
         self.list = QListWidget()
         self.list.setAccessibleName("References")
         self.list.setToolTip(

@@ -1,12 +1,10 @@
 """What lanes and bench of Check show: what is left of each source elsewhere, and the mix beside others."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
-from weakref import WeakKeyDictionary
 
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
-from all_even.app.work import Report
-from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.figures.book.look import Look
@@ -25,7 +23,6 @@ class Shown(Watching):
         self.beside: Beside | None = None
         self.key = "phone"
         """The system that is looked at closely."""
-        desk.mix_measured.connect(self.refresh)
 
     def choose(self, key: str) -> None:
         """Another system is looked at."""
@@ -41,31 +38,15 @@ class Shown(Watching):
         self._asked = None
         self.refresh()
 
-    def ask(self, look: "Look", session: Session) -> None:
-        def job(report: Report) -> "Beside":
-            from all_even.figures.elsewhere.references import beside
-            from all_even.figures.elsewhere.translation import translation
+    def measure(self, look: "Look", first: str | None, send: Callable[[object], None]) -> "Beside":
+        from all_even.figures.elsewhere.references import beside
+        from all_even.figures.elsewhere.translation import translation
 
-            heard = look.with_cancel(report.cancelled)
-            report.send(translation(heard))
-            return beside(heard)
+        send(translation(look))
+        return beside(look)
 
-        def partial(found: "Translation") -> None:
-            self.translation = found
-            self.changed.emit()
+    def take(self, part: "Translation") -> None:
+        self.translation = part
 
-        def done(found: "Beside") -> None:
-            self.beside = found
-            self.known(session)
-
-        self.desk.start("check", job, done, partial)
-
-
-_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
-
-
-def shown_of(desk: Desk) -> Shown:
-    """The one of a desk."""
-    if desk not in _SHOWN:
-        _SHOWN[desk] = Shown(desk)
-    return _SHOWN[desk]
+    def take_last(self, part: "Beside") -> None:
+        self.beside = part

@@ -52,9 +52,9 @@ class SystemDrawing(Drawing):
             paint.line(painter, x, plot.top(), x, plot.bottom() + 3, theme.colour("line", 0.6))
             label = f"{hertz:.0f}" if hertz < 1000 else f"{hertz / 1000:g}k"
             box = QRectF(x - 20, plot.bottom() + 2, 40, 15)
-            paint.text(painter, box, label, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, label, align=paint.CENTRE)
         if self._curves is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         here, there, response = self._curves
         xs = [x_of(plot, float(hertz)) for hertz in bands_hz()]

@@ -3,7 +3,7 @@
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.changes import ChangeDrawing
@@ -11,14 +11,13 @@ from all_even.app.bench.viewed import ViewedBench
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.lanes.entries import entry
-from all_even.app.stages.dynamics.shown import shown_of
+from all_even.app.stages.dynamics.shown import Shown
 from all_even.app.stages.dynamics.side import DynamicsSide
 from all_even.app.stages.dynamics.units_drawings import AlongDrawing, TransferDrawing
 from all_even.app.station import feeding
 from all_even.app.station.panel import StationPanel
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
-from all_even.app.work import Report
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.kinds import AnyProcessor
 from all_even.session.editing import chain_edits
@@ -27,6 +26,7 @@ from all_even.session.model.strips import MIX, FolderGroup, Lane
 
 if TYPE_CHECKING:
     from all_even.engine.playing.meters import Meters
+    from all_even.figures.book.look import Look
 
 MORE_HEIGHT = 72
 VIEWS = (
@@ -43,11 +43,9 @@ class DynamicsBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
         self.open_station = ""
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(14)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=14)
         self.side = DynamicsSide()
         self.side.setFixedWidth(220)
         row.addWidget(self.side)
@@ -60,21 +58,18 @@ class DynamicsBench(ViewedBench):
     def _views(self) -> QVBoxLayout:
         self.transfer, self.along = TransferDrawing(), AlongDrawing()
         units = QWidget()
-        beside = QHBoxLayout(units)
-        beside.setContentsMargins(0, 0, 0, 0)
-        beside.setSpacing(8)
+        beside = layouts.row(units, margins=layouts.NONE, spacing=8)
         beside.addWidget(self.transfer, 2)
         beside.addWidget(self.along, 5)
         self.station = StationPanel(self.desk, partial(self.show_view, 0))
-        self.none = _Nothing(self._add_compressor)
+        self.none = _Nothing(self.add_compressor)
         self.stations = QStackedWidget()
         self.stations.addWidget(self.station)
         self.stations.addWidget(self.none)
         belonging.belongs(self.station, "station")
         self.members = ChangeDrawing()
         bar = self.make_views(VIEWS, (units, self.stations, self.members))
-        self.chain = QHBoxLayout()
-        self.chain.setSpacing(4)
+        self.chain = layouts.row(spacing=4)
         bar.addSpacing(12)
         bar.addLayout(self.chain)
         bar.addStretch(1)
@@ -134,19 +129,19 @@ class DynamicsBench(ViewedBench):
     def _show_chain(self, stations: tuple[AnyProcessor, ...]) -> None:
         """A button for each station where there are several."""
         wanted = [(station.id, station.SHORT) for station in stations] if len(stations) > 1 else []
-        known = [(button.property("station"), button.text()) for button in self._chain_buttons()]
+        known = [(button.property("station"), button.text()) for button in self.chain_buttons()]
         if wanted != known:
-            for button in self._chain_buttons():
+            for button in self.chain_buttons():
                 self.chain.removeWidget(button)
                 button.deleteLater()
             for station_id, short in wanted:
                 made = fields.button(short, "Show this station", partial(self.open_part, station_id), checkable=True)
                 made.setProperty("station", station_id)
                 self.chain.addWidget(made)
-        for button in self._chain_buttons():
+        for button in self.chain_buttons():
             button.setChecked(button.property("station") == self.open_station)
 
-    def _chain_buttons(self) -> list[Any]:
+    def chain_buttons(self) -> list[Any]:
         items = [self.chain.itemAt(index) for index in range(self.chain.count())]
         return [item.widget() for item in items if item is not None and item.widget() is not None]
 
@@ -198,7 +193,7 @@ class DynamicsBench(ViewedBench):
 
     # What is done.
 
-    def _add_compressor(self) -> None:
+    def add_compressor(self) -> None:
         strip_id = self.strip()
         if self.desk.try_edit(lambda s: chain_edits.add_station(s, strip_id, Compressor())):
             self.open_part(self.desk.session.chain(strip_id)[-1].id)
@@ -212,26 +207,25 @@ class DynamicsBench(ViewedBench):
     def crush(self) -> None:
         """A crushed copy under the selected lanes, as a move: tried out, then made."""
         desk = self.desk
-        look = desk.figures.look() if desk.is_open else None
         lanes = [item for item in desk.selected if desk.session.is_lane(item)]
-        if look is None or not lanes:
-            desk.said.emit("Select the lanes first that are to get a crushed copy; they have to be measured.")
+        waiting = "Select the lanes first that are to get a crushed copy; they have to be measured."
+        if not lanes:
+            desk.said.emit(waiting)
             return
 
-        def job(report: Report) -> Proposal | None:
+        def tried(look: "Look") -> Proposal | None:
             from all_even.moves.dynamics import parallel
 
-            report.progress(-1.0, "Trying a crushed copy")
-            heard = look.with_cancel(report.cancelled)
-            return parallel.for_lanes(heard, [look.session.lane(lane_id) for lane_id in lanes])
+            return parallel.for_lanes(look, [look.session.lane(lane_id) for lane_id in lanes])
 
         def done(found: Proposal | None) -> None:
             if found is None:
                 desk.said.emit("There is nothing to copy: these lanes are not heard.")
-            elif desk.is_open:
+            else:
                 desk.moves.apply(found)
 
-        desk.start("crushed copy", job, done, line="quick")
+        saying = "Trying a crushed copy"
+        desk.figures.find("crushed copy", tried, done, saying=saying, waiting=waiting, line="quick")
 
 
 class _Nothing(QWidget):
@@ -239,13 +233,13 @@ class _Nothing(QWidget):
 
     def __init__(self, add: Any) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
+        column = layouts.column(self)
         column.addStretch(1)
         column.addWidget(fields.wrapped(
             "Nothing works on the level of this lane. The moves beside say what would be gained; or begin by hand.",
             "quiet",
         ))  # fmt: skip
-        row = QHBoxLayout()
+        row = layouts.row()
         row.addWidget(fields.button("Add a compressor", "A compressor at the end of its chain", add))
         row.addStretch(1)
         column.addLayout(row)

@@ -8,11 +8,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns, behind_flexible
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Column, Columns, column_box, line_box
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.dynamics.marks import WIDTH, marks, paint_marks, sentences
-from all_even.app.stages.dynamics.shown import shown_of
+from all_even.app.stages.dynamics.shown import Shown
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 from all_even.session.model.strips import NOWHERE, Lane
@@ -23,21 +23,28 @@ if TYPE_CHECKING:
 
     from all_even.measure.dynamics.movement import Movement
 
-NARROW = 600.0
 RIBBON, RIBBON_DB = 13.0, 12.0
 """The ribbon's height in pixels, and the gain it stands for."""
 DOT, MARGIN = 2.4, 4.0
 MOST_DOTS = 400
 LEAST_RANGE_DB = 12.0
-FIGURES = {"spread": "Apart, dB", "punch": "Punch, dB", "crest": "Crest, dB"}
+NOW = "before → now"
 
 
 class DynamicsBody(Body):
+    WIDE = "time"
+    COLUMNS = (
+        Column("spread", 76.0, 76.0, ("Apart, dB", NOW)),
+        Column("punch", 76.0, None, ("Punch, dB", NOW)),
+        Column("crest", 76.0, None, ("Crest, dB", NOW)),
+        Column("side", WIDTH + 2, WIDTH + 2, ("Side effects", "empty: none"), paint.CENTRE),
+    )
+    NARROW = 600.0
     folded_words = "more that are not heard"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
 
     def refresh(self, rows: list[Row]) -> None:
         self.shown.refresh()
@@ -48,42 +55,25 @@ class DynamicsBody(Body):
             return False
         return row.lane.id not in self.shown.movements or self.shown.of(row.lane.id) is not None
 
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        widths = {"spread": 76.0, "punch": 76.0, "crest": 76.0, "side": WIDTH + 2}
-        if inner < NARROW:
-            widths = {"spread": 76.0, "side": WIDTH + 2}
-        return behind_flexible("time", start, inner, widths, 6.0)
-
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
-        quiet = theme.colour("quiet")
         first = column_box(box, columns, "time")
-        above = QRectF(first.left(), first.top() + 1, first.width(), 16)
-        paint.text(painter, above, "Notes, words, hits along the song", size=theme.SMALL, colour=quiet)
-        self._legend(painter, QRectF(first.left(), first.top() + 18, first.width(), 16))
-        for name, label in (*FIGURES.items(), ("side", "Side effects")):
-            if name in columns.boxes:
-                head = column_box(box, columns, name)
-                align = paint.CENTRE if name == "side" else paint.RIGHT
-                paint.text(painter, QRectF(head.left(), head.top() + 1, head.width(), 16), label, size=theme.SMALL,
-                           colour=quiet, align=align)  # fmt: skip
-                below = QRectF(head.left(), head.top() + 18, head.width(), 16)
-                words = "empty: none" if name == "side" else "before → now"
-                paint.text(painter, below, words, size=theme.SMALL, colour=quiet, align=align)
+        words = "Notes, words, hits along the song"
+        paint.note(painter, line_box(first, 0), words)
+        self._legend(painter, line_box(first, 1))
+        super().header(painter, box, columns)
 
     def _legend(self, painter: QPainter, box: QRectF) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         x = box.left() + 4
         for filled, word in ((False, "before"), (True, "now")):
             _dots(painter, np.array([x]), np.array([box.center().y()]), "quiet", filled=filled)
             width = paint.width_of(word, theme.SMALL)
-            paint.text(painter, QRectF(x + 7, box.top(), width + 4, 16), word, size=theme.SMALL, colour=quiet)
+            paint.note(painter, QRectF(x + 7, box.top(), width + 4, 16), word)
             x += width + 24
         ribbon = QRectF(x, box.top() + 3, 14, 7)
         painter.fillRect(ribbon, theme.colour("act", 0.55))
         words = "gain, from the top"
-        paint.text(painter, QRectF(x + 19, box.top(), paint.width_of(words, theme.SMALL) + 4, 16), words,
-                   size=theme.SMALL, colour=quiet)  # fmt: skip
+        paint.note(painter, QRectF(x + 19, box.top(), paint.width_of(words, theme.SMALL) + 4, 16), words)
 
     def look(self, row: Row, held: bool) -> Hashable:
         return (id(self.shown.of(row.lane.id)), row.lane.id in self.shown.movements, row.heard, row.song_s,
@@ -94,7 +84,7 @@ class DynamicsBody(Body):
         found = self.shown.of(row.lane.id)
         if found is None:
             words = "nothing is heard of it" if row.lane.id in self.shown.movements else "being measured …"
-            paint.text(painter, plot, words, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, plot, words)
             return
         song_s = max(row.song_s, 0.01)
         family = family_of(row.lane.role) if isinstance(row.lane, Lane) else "buses"
@@ -108,16 +98,6 @@ class DynamicsBody(Body):
                 paint_change(painter, column_box(box, columns, name), before, now, moved=found.moved)
         if "side" in columns.boxes:
             paint_marks(painter, column_box(box, columns, "side"), marks(found.side if found.moved else None))
-
-    def playhead_x(self, columns: Columns, share: float) -> float | None:
-        left, width = columns.boxes["time"]
-        return left + width * share
-
-    def part_at(self, columns: Columns, x: float) -> str:
-        for name, (left, width) in columns.boxes.items():
-            if left <= x <= left + width:
-                return name
-        return "body"
 
     def tip(self, part: str, row: Row) -> str:
         found = self.shown.of(row.lane.id)
@@ -158,9 +138,7 @@ def paint_change(painter: QPainter, box: QRectF, before: float | None, now: floa
     if moved and before is not None:
         width = paint.width_of(number(now)) + 6
         was = QRectF(box.left(), box.top(), box.width() - width, box.height())
-        paint.text(
-            painter, was, f"{number(before)} →", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT
-        )
+        paint.note(painter, was, f"{number(before)} →", align=paint.RIGHT)
 
 
 def paint_ribbon(

@@ -3,13 +3,11 @@
 What was measured stays on the screen until it is measured again; while a hand moves something nothing is asked for.
 """
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
-from weakref import WeakKeyDictionary
 
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
-from all_even.app.work import Report
-from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
@@ -32,33 +30,19 @@ class Shown(Watching):
     def forget(self) -> None:
         self.movements = {}
 
-    def ask(self, look: "Look", session: Session) -> None:
-        strips = [*(lane.id for lane in session.lanes if not lane.hidden), *(bus.id for bus in session.buses)]
-        first = self.desk.current
-        wanted = sorted((*strips, MIX), key=lambda strip_id: strip_id != first)
-        self.movements = {strip_id: self.movements[strip_id] for strip_id in wanted if strip_id in self.movements}
+    def measure(self, look: "Look", first: str | None, send: Callable[[object], None]) -> "dict[str, Movement | None]":
+        from all_even.figures.dynamics.dynamics import moving
 
-        def job(report: Report) -> None:
-            from all_even.figures.dynamics.dynamics import moving
+        session = look.session
+        strips = [*(lane.id for lane in session.lanes if not lane.hidden), *(bus.id for bus in session.buses), MIX]
+        found = {}
+        for strip_id in sorted(strips, key=lambda strip_id: strip_id != first):
+            found[strip_id] = moving(look, strip_id)
+            send((strip_id, found[strip_id]))
+        return found
 
-            heard = look.with_cancel(report.cancelled)
-            for strip_id in wanted:
-                report.send((strip_id, moving(heard, strip_id)))
+    def take(self, part: "tuple[str, Movement | None]") -> None:
+        self.movements[part[0]] = part[1]
 
-        def partial(found: "tuple[str, Movement | None]") -> None:
-            strip_id, movement = found
-            if strip_id not in self.movements or self.movements[strip_id] is not movement:
-                self.movements[strip_id] = movement
-                self.changed.emit()
-
-        self.desk.start("movement", job, lambda _none: self.known(session), partial)
-
-
-_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
-
-
-def shown_of(desk: Desk) -> Shown:
-    """The one of a desk."""
-    if desk not in _SHOWN:
-        _SHOWN[desk] = Shown(desk)
-    return _SHOWN[desk]
+    def take_last(self, part: "dict[str, Movement | None]") -> None:
+        self.movements = part

@@ -4,12 +4,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
 from all_even.app.stages.dynamics.body import figures, paint_change
 from all_even.app.stages.dynamics.marks import GAP, SIDE, Mark, marks, sentences
-from all_even.app.style import fields, paint, theme
+from all_even.app.style import fields, layouts, paint, theme
 
 if TYPE_CHECKING:
     from all_even.measure.dynamics.movement import Movement
@@ -23,9 +23,7 @@ class DynamicsSide(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
         self.name = fields.label("", "title")
         self.told = fields.wrapped("", "quiet")
         self.figures = _Figures()

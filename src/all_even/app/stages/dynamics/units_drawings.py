@@ -4,9 +4,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.bench.drawings import Drawing, TimeDrawing
+from all_even.app.bench.handled import Handled
 from all_even.app.stages.dynamics.body import paint_moments, paint_ribbon
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
@@ -43,7 +44,7 @@ def nearest(xs: "Array", ys: "Array", at: QPointF) -> int | None:
     return place if far[place] <= REACH else None
 
 
-class TransferDrawing(Drawing):
+class TransferDrawing(Handled, Drawing):
     """Level now over level before. curve: what a station's static curve would make of a steady level."""
 
     pointed = pyqtSignal(float)
@@ -75,7 +76,7 @@ class TransferDrawing(Drawing):
         side = min(whole.width(), whole.height() * 1.35)
         return QRectF(whole.left(), whole.top(), side, whole.height())
 
-    def _points(self, plot: QRectF) -> "tuple[Array, Array]":
+    def points(self, plot: QRectF) -> "tuple[Array, Array]":
         found = self._found
         assert found is not None
         low, high = scale(np.concatenate((found.units.levels_db, found.now_db)))
@@ -83,11 +84,11 @@ class TransferDrawing(Drawing):
         ys = plot.bottom() - plot.height() * np.clip((found.now_db - low) / (high - low), 0.0, 1.0)
         return xs, ys
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+    def press(self, at: QPointF) -> None:
         found = self._found
-        if event is None or found is None or not len(found.units):
+        if found is None or not len(found.units):
             return
-        place = nearest(*self._points(self.plot()), event.position())
+        place = nearest(*self.points(self.plot()), at)
         if place is not None:
             self.pointed.emit(float(found.units.starts_s[place]))
 
@@ -95,7 +96,7 @@ class TransferDrawing(Drawing):
         found = self._found
         if found is None or not len(found.units):
             box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
-            paint.text(painter, box, NOT_ONE, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, box, NOT_ONE)
             return
         low, high = scale(np.concatenate((found.units.levels_db, found.now_db)))
         ticks = tuple(np.arange(low + STEP_DB, high + 0.1, STEP_DB).tolist())
@@ -104,12 +105,12 @@ class TransferDrawing(Drawing):
             x = plot.left() + plot.width() * (tick - low) / (high - low)
             box = QRectF(min(x - 20, plot.right() - 40), plot.bottom() + 2, 40, 15)
             align = paint.RIGHT if x > plot.right() - 20 else paint.CENTRE
-            paint.text(painter, box, number(tick, 0), size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+            paint.note(painter, box, number(tick, 0), align=align)
         painter.save()
         painter.setClipRect(plot)
         paint.line(painter, plot.left(), plot.bottom(), plot.right(), plot.top(), theme.colour("quiet"))
         self._curve(painter, plot, low, high)
-        xs, ys = self._points(plot)
+        xs, ys = self.points(plot)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(icons.family_colour(family_of(self._role), 0.8))
         for x, y in zip(xs, ys, strict=True):
@@ -130,7 +131,7 @@ class TransferDrawing(Drawing):
         painter.drawPolyline(QPolygonF([QPointF(float(x), float(y)) for x, y in zip(xs, ys, strict=True)]))
 
 
-class AlongDrawing(TimeDrawing):
+class AlongDrawing(Handled, TimeDrawing):
     """The same along the song: hollow before, filled now; the gain hangs from the top."""
 
     pointed = pyqtSignal(float)
@@ -144,8 +145,8 @@ class AlongDrawing(TimeDrawing):
         )
         self._found: Movement | None = None
         self._role, self._is_lane = "unknown", True
-        self._places_s: tuple[float, ...] = ()
-        self._ridden = False
+        self.places_s: tuple[float, ...] = ()
+        self.ridden = False
 
     def show_units(self, found: "Movement | None", role: str, song_s: float, *, is_lane: bool) -> None:
         if not self.is_new(found, role, song_s, is_lane):
@@ -159,24 +160,24 @@ class AlongDrawing(TimeDrawing):
 
     def show_sibilants(self, places_s: tuple[float, ...], *, ridden: bool) -> None:
         """Where they begin: hollow marks while they could be softened, filled ones once they are."""
-        if (places_s, ridden) != (self._places_s, self._ridden):
-            self._places_s, self._ridden = places_s, ridden
+        if (places_s, ridden) != (self.places_s, self.ridden):
+            self.places_s, self.ridden = places_s, ridden
             self.setAccessibleDescription(f"{len(places_s)} sibilants" if places_s else "")
             self.renew()
 
-    def _marks(self, plot: QRectF) -> "Array":
-        return np.array([self.x_of(plot, at_s) for at_s in self._places_s])
+    def marks(self, plot: QRectF) -> "Array":
+        return np.array([self.x_of(plot, at_s) for at_s in self.places_s])
 
     def _paint_marks(self, painter: QPainter, plot: QRectF) -> None:
         """A small triangle on the ground for each sibilant."""
         tint = theme.colour("act")
         painter.setPen(QPen(tint, 1.0))
-        painter.setBrush(tint if self._ridden else Qt.BrushStyle.NoBrush)
-        for x in self._marks(plot):
+        painter.setBrush(tint if self.ridden else Qt.BrushStyle.NoBrush)
+        for x in self.marks(plot):
             y = plot.bottom() - 1.0
             painter.drawPolygon(QPolygonF([QPointF(x - 3, y), QPointF(x + 3, y), QPointF(x, y - 2 * MARK)]))
 
-    def _points(self, plot: QRectF) -> "tuple[Array, Array, Array, tuple[float, float]]":
+    def points(self, plot: QRectF) -> "tuple[Array, Array, Array, tuple[float, float]]":
         """(xs, heights before, heights now, scale)."""
         found = self._found
         assert found is not None
@@ -191,17 +192,17 @@ class AlongDrawing(TimeDrawing):
 
         return xs, heights(found.units.levels_db), heights(found.now_db), (low, high)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+    def press(self, at: QPointF) -> None:
         found = self._found
-        if event is None or found is None or not self._is_lane:
+        if found is None or not self._is_lane:
             return
         plot = self.plot()
-        mark = nearest(self._marks(plot), np.full(len(self._places_s), plot.bottom() - MARK), event.position())
+        mark = nearest(self.marks(plot), np.full(len(self.places_s), plot.bottom() - MARK), at)
         if mark is not None:
-            self.pointed.emit(self._places_s[mark])
+            self.pointed.emit(self.places_s[mark])
         elif len(found.units):
-            xs, _, ys, _ = self._points(plot)
-            place = nearest(xs, ys, event.position())
+            xs, _, ys, _ = self.points(plot)
+            place = nearest(xs, ys, at)
             if place is not None:
                 self.pointed.emit(float(found.units.starts_s[place]))
 
@@ -220,9 +221,9 @@ class AlongDrawing(TimeDrawing):
             return
         if not len(found.units):
             box = QRectF(plot.left() + 6, plot.top() + 4, plot.width() - 12, 18)
-            paint.text(painter, box, NOT_ONE, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, box, NOT_ONE)
             return
-        xs, before, now, (low, high) = self._points(plot)
+        xs, before, now, (low, high) = self.points(plot)
         inner = plot.adjusted(0, RIBBON if found.moved else 0.0, 0, 0)
         self.level_axis(painter, inner, tuple(np.arange(low + STEP_DB, high + 0.1, STEP_DB).tolist()), low, high)
         painter.save()

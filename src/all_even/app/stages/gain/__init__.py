@@ -1,5 +1,6 @@
 """Gain as the window shows it."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, cast
 
 from all_even.app.commands.command import Command, Hands
@@ -20,7 +21,7 @@ def _even_chain(hands: Hands) -> None:
     desk = hands.desk
     current = desk.current
 
-    def then(found: list[Proposal]) -> None:
+    def then(found: Sequence[Proposal]) -> None:
         fitting = [move for move in found if move.targets == (current,)]
         if fitting:
             desk.moves.apply(fitting[0])

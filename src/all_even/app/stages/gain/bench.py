@@ -1,14 +1,14 @@
 """Gain's bench: the selected lane's way large, its clip gain to type, and what its next station meets."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout
 
 from all_even import texts
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.stages.gain.drawings import WayDrawing
 from all_even.app.stages.gain.section_gains import SectionGains
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import CLIP_GAIN, decibel_text, number
 from all_even.session.editing import clip_edits, edits
 from all_even.session.editing.clip_edits import section_gains_db
@@ -21,21 +21,18 @@ WIDE = 216
 class GainBench(Bench):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(16)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=16)
         row.addLayout(self._settings())
         self.way = WayDrawing()
         row.addWidget(self.way, 3)
         self.sections = SectionGains()
         self.sections.dragged.connect(self._set_section)
-        self.sections.let_go.connect(desk.end_gesture)
+        self.sections.released.connect(desk.end_gesture)
         row.addWidget(self.sections, 2)
         desk.song_changed.connect(self.refresh)
 
     def _settings(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(6)
+        column = layouts.column(spacing=6)
         self.title = fields.label("", "title")
         self.title.setAccessibleName("Selected lane")
         self.title.setFixedWidth(WIDE)

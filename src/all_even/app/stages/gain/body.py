@@ -4,11 +4,11 @@ from collections.abc import Hashable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtGui import QPainter
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.body import Body, Drag, changeable, touched
+from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import Rail
 from all_even.app.stages.gain import drawings
@@ -58,11 +58,11 @@ class GainBody(Body):
         return Columns(boxes, {"clip": Rail(start + 6, clip - 12)})
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         for name, label, align in (("clip", "Clip gain", paint.CENTRE), ("verdict", "Into the chain", paint.LEFT)):
             if columns.boxes[name][1]:
                 header = column_box(box, columns, name)
-                paint.text(painter, header, label, size=theme.SMALL, colour=quiet, align=align)
+                paint.note(painter, header, label, align=align)
         drawings.header(painter, column_box(box, columns, "path"))
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
@@ -76,7 +76,7 @@ class GainBody(Body):
         path = column_box(box, columns, "path")
         if points is None:
             text = "being measured …" if row.report is None or row.report.ok else "can't be read"
-            paint.text(painter, path, text, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, path, text)
             return
         drawings.staircase(
             painter, path.adjusted(0, 3, 0, -3), points, wrong, self.desk.session.settings, lane.role, row.heard
@@ -113,10 +113,6 @@ class GainBody(Body):
             id(row.report),
         )
 
-    def part_at(self, columns: Columns, x: float) -> str:
-        rail = columns.rails["clip"]
-        return "clip" if rail.left - 8 <= x <= rail.left + rail.width + 8 else "body"
-
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         return _ClipDrag(self.desk, row_id, x, columns.rails["clip"]) if part == "clip" else None
 
@@ -125,14 +121,8 @@ class GainBody(Body):
             wanted = touched(self.desk, row_id)
             self.desk.edit(lambda s: clip_edits.reset(s, wanted))
 
-    def key(self, event: QKeyEvent) -> bool:
-        from PyQt6.QtCore import Qt
-
-        sideways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
-        if sideways is None:
-            return False
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self._nudge(changeable(self.desk), sideways, fine=fine)
+    def nudge(self, direction: int, *, fine: bool = False, other: bool = False) -> bool:
+        self._nudge(changeable(self.desk), direction, fine=fine)
         return True
 
     def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:

@@ -40,15 +40,14 @@ def y_of(box: QRectF, level_db: float) -> float:
 
 
 def header(painter: QPainter, box: QRectF) -> None:
-    quiet = theme.colour("quiet")
+    theme.colour("quiet")
     xs = xs_of(box, 4)
     for x, name in zip(xs, ("File", "Clip", "Fader", "Mix"), strict=True):
-        paint.text(painter, QRectF(x - 24, box.top(), 48, box.height()), name, size=theme.SMALL, colour=quiet,
-                   align=paint.CENTRE)  # fmt: skip
+        paint.note(painter, QRectF(x - 24, box.top(), 48, box.height()), name, align=paint.CENTRE)
     middle = QRectF(xs[1] + 24, box.top(), xs[2] - xs[1] - 48, box.height())
     if middle.width() > 150:
         text = "stations, level while playing"
-        paint.text(painter, middle, text, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        paint.note(painter, middle, text, align=paint.CENTRE)
 
 
 def useful_band(painter: QPainter, box: QRectF, settings: WorkSettings) -> None:
@@ -146,7 +145,7 @@ class WayDrawing(Drawing):
         self.level_axis(painter, plot, TICKS if plot.height() > 130 else TICKS[::2], LOW_DB, HIGH_DB)
         useful_band(painter, plot, self._settings)
         if self._note:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
         if not self._points:
             return
         xs, width = xs_of(plot, len(self._points)), plot.width()

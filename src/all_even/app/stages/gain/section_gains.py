@@ -2,27 +2,27 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import paint, theme
-from all_even.dsp.parameter import CLIP_GAIN, signed
+from all_even.dsp.parameter import CLIP_GAIN, FINE, signed
 
 if TYPE_CHECKING:
     from all_even.measure.time.sections import Section
 
 RANGE_DB = 12.0
 """What is shown; larger gains stand at the edge."""
-STEP_DB, FINE_DB = 0.5, 0.1
+STEP_DB = 0.5
 
 
-class SectionGains(Drawing):
+class SectionGains(Handled, Drawing):
     """chosen: the section that keys change."""
 
     title = "Clip gain in each section, dB: drag; double click: 0"
     dragged = pyqtSignal(int, float)
-    let_go = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__(
@@ -33,7 +33,6 @@ class SectionGains(Drawing):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._sections: tuple[Section, ...] = ()
         self._gains: tuple[float, ...] = ()
-        self._grabbed: tuple[int, float, float] | None = None
         self.chosen = 0
 
     def show_gains(self, sections: "tuple[Section, ...]", gains_db: tuple[float, ...]) -> None:
@@ -52,16 +51,16 @@ class SectionGains(Drawing):
         return QRectF(left, plot.top(), max(2.0, (section.end_s - section.start_s) * scale), plot.height())
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         if not self._sections:
             text = "Mark sections on the song strip."
-            paint.text(painter, plot, text, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, text, align=paint.CENTRE)
             return
         self.level_axis(painter, plot, (-12.0, -6.0, 0.0, 6.0, 12.0), -RANGE_DB, RANGE_DB)
         for index, (section, gain) in enumerate(zip(self._sections, self._gains, strict=True)):
             box = self.box_of(index, plot).adjusted(1, 0, -1, 0)
-            y = self._y(plot, gain)
-            middle = self._y(plot, 0.0)
+            y = self.y_of(plot, gain)
+            middle = self.y_of(plot, 0.0)
             bar = QRectF(box.left(), min(y, middle), box.width(), max(2.0, abs(y - middle)))
             painter.fillRect(bar, theme.colour("act", 0.55 if gain else 0.9))
             painter.fillRect(QRectF(box.left(), y - 2, box.width(), 4), theme.colour("act"))
@@ -71,13 +70,13 @@ class SectionGains(Drawing):
                 painter.drawRect(box)
             if box.width() > 22:
                 label = QRectF(box.left(), plot.bottom() + 2, box.width(), 15)
-                paint.text(painter, label, section.letter, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+                paint.note(painter, label, section.letter, align=paint.CENTRE)
             if gain and box.width() > 34:
                 value = QRectF(box.left(), y - 18 if gain > 0 else y + 3, box.width(), 15)
                 paint.text(painter, value, signed(gain), size=theme.SMALL, align=paint.CENTRE)
 
     @staticmethod
-    def _y(plot: QRectF, gain_db: float) -> float:
+    def y_of(plot: QRectF, gain_db: float) -> float:
         held = min(RANGE_DB, max(-RANGE_DB, gain_db))
         return plot.bottom() - plot.height() * (held + RANGE_DB) / (2.0 * RANGE_DB)
 
@@ -90,41 +89,36 @@ class SectionGains(Drawing):
                 return index
         return -1
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        index = self.section_at(event.position().x()) if event is not None else -1
-        if event is not None and index >= 0 and event.button() == Qt.MouseButton.LeftButton:
-            self.chosen = index
-            self._grabbed = (index, event.position().y(), self._gains[index])
+    def handle_at(self, at: QPointF) -> tuple[int, float, float] | None:
+        """(section, where it was taken hold of, its gain then)"""
+        index = self.section_at(at.x())
+        return (index, at.y(), self._gains[index]) if index >= 0 else None
+
+    def press(self, at: QPointF) -> None:
+        if self.held is not None:
+            self.chosen = self.held[0]
             self.renew()
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._grabbed is None:
-            return
-        index, y, gain = self._grabbed
-        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        by = (y - event.position().y()) / self.plot().height() * 2.0 * RANGE_DB * fine
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        index, y, gain = self.held
+        by = (y - at.y()) / self.plot().height() * 2.0 * RANGE_DB * (FINE if fine else 1.0)
         self.dragged.emit(index, CLIP_GAIN.clamped(round(gain + by, 1)))
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._grabbed = None
-        self.let_go.emit()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        index = self.section_at(event.position().x()) if event is not None else -1
+    def double(self, at: QPointF) -> None:
+        index = self.section_at(at.x())
         if index >= 0:
             self.dragged.emit(index, 0.0)
-            self.let_go.emit()
+            self.released.emit()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or not self._sections:
-            return
-        key, fine = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            step = 1 if key == Qt.Key.Key_Right else -1
-            self.chosen = min(len(self._sections) - 1, max(0, self.chosen + step))
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        along = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(key)
+        up = {Qt.Key.Key_Up: STEP_DB, Qt.Key.Key_Down: -STEP_DB}.get(key)
+        if along is not None and self._sections:
+            self.chosen = min(len(self._sections) - 1, max(0, self.chosen + along))
             self.renew()
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            by = (FINE_DB if fine else STEP_DB) * (1.0 if key == Qt.Key.Key_Up else -1.0)
+        elif up is not None and self._sections:
+            by = up * (FINE if fine else 1.0)
             self.dragged.emit(self.chosen, CLIP_GAIN.clamped(round(self._gains[self.chosen] + by, 1)))
         else:
-            super().keyPressEvent(event)
+            return False
+        return True

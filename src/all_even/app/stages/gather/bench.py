@@ -5,13 +5,13 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QStackedWidget, QVBoxLayout
 
 from all_even.app.bench.bench import Bench
 from all_even.app.desk import Desk
 from all_even.app.stages.gather.drawings import BandsDrawing, HitMark, WaveDrawing
 from all_even.app.stages.gather.together import Together
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.dsp.parameter import decibel_text, number, time_text
 from all_even.session.editing import edits
 from all_even.session.model.session import Session
@@ -34,11 +34,9 @@ class GatherBench(Bench):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._roles: tuple[str, ...] = ()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(16)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=16)
         row.addLayout(self._identity(), 0)
-        middle = QHBoxLayout()
+        middle = layouts.row()
         self.wave = WaveDrawing()
         self.wave.hit_added.connect(lambda at: self._hit(hits.add_hit, at))
         self.wave.hit_removed.connect(lambda at: self._hit(hits.remove_hit, at))
@@ -77,7 +75,7 @@ class GatherBench(Bench):
         self.role.setToolTip(f"{ROLE_TIP} (R)")
         self.role.addItems([role.name for role in ROLES])
         self.role.setMaxVisibleItems(20)
-        self.role.activated.connect(lambda _i: self._set(role=self.role.currentText()))
+        self.role.activated.connect(lambda _i: self.set_track(role=self.role.currentText()))
         self.family = QComboBox()
         self.family.setAccessibleName("Family")
         self.family.setToolTip("The family of the role; choosing another takes that family's first role")
@@ -97,8 +95,7 @@ class GatherBench(Bench):
         return grid
 
     def _figures(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(6)
+        column = layouts.column(spacing=6)
         self.figures = {
             "integrated_lufs": fields.Figure(
                 "Loudness", "Integrated loudness, ITU-R BS.1770-5 gates; mono is one channel"
@@ -116,8 +113,7 @@ class GatherBench(Bench):
         self.question = fields.wrapped("", "look")
         self.question.setFixedWidth(320)
         column.addWidget(self.question)
-        self.answers = QHBoxLayout()
-        self.answers.setSpacing(6)
+        self.answers = layouts.row(spacing=6)
         self.answer_buttons = [fields.button("", "", partial(self._answer, index)) for index in range(2)]
         for button in self.answer_buttons:
             self.answers.addWidget(button)
@@ -190,7 +186,7 @@ class GatherBench(Bench):
 
     def _answer(self, index: int) -> None:
         if index < len(self._roles):
-            self._set(role=self._roles[index])
+            self.set_track(role=self._roles[index])
 
     def _finding_text(self, report: "FileReport | None", role: str) -> str:
         from all_even.measure.faults.findings import findings
@@ -248,7 +244,7 @@ class GatherBench(Bench):
             self.name.setModified(False)
             self.desk.edit(lambda s: edits.change_strips(s, (lane_id,), name=name))
 
-    def _set(self, **values: object) -> None:
+    def set_track(self, **values: object) -> None:
         lanes = {lane.id for lane in self.desk.session.lanes} if self.desk.is_open else set()
         wanted = tuple(item for item in self.desk.selected if item in lanes)
         self.desk.edit(lambda s: edits.change_strips(s, wanted, **values))
@@ -257,9 +253,9 @@ class GatherBench(Bench):
         first = next(role.name for role in ROLES if role.family == family)
         current = self.desk.current_lane if self.desk.is_open else None
         if current and family != family_of(self.desk.session.lane(current).role):
-            self._set(role=first)
+            self.set_track(role=first)
 
     def _toggle_hidden(self) -> None:
         current = self.desk.current_lane if self.desk.is_open else None
         if current:
-            self._set(hidden=not self.desk.session.lane(current).hidden)
+            self.set_track(hidden=not self.desk.session.lane(current).hidden)

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import decibel_text, time_text
@@ -20,27 +20,25 @@ if TYPE_CHECKING:
     from all_even.measure.faults.findings import Finding
     from all_even.measure.level.hops import Hops
 
-FIGURES = {"length": 58.0, "rate": 76.0, "loudness": 78.0, "findings": 150.0}
-"""Columns of figures and their widths."""
-
 
 class GatherBody(Body):
+    WIDE, GAP = "time", 10.0
+    COLUMNS = (
+        Column("length", 58.0, 58.0, ("Length",)),
+        Column("rate", 76.0, 76.0, ("Rate",)),
+        Column("loudness", 78.0, 78.0, ("Loudness",)),
+        Column("findings", 150.0, 150.0, ("Findings",), paint.LEFT),
+    )
+
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.playhead: float | None = None
         """Share of the song."""
 
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        wave = max(60.0, inner - sum(FIGURES.values()) - 4 * 10)
-        boxes, x = {"wave": (start, wave)}, start + wave + 10
-        for name, size in FIGURES.items():
-            boxes[name] = (x, size)
-            x += size + 10
-        return Columns(boxes, {})
-
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
-        gather_header(painter, box, columns)
+        wave = column_box(box, columns, "time")
+        paint.note(painter, wave, "Sound")
+        super().header(painter, box, columns)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         gather(painter, box, columns, row)
@@ -51,13 +49,9 @@ class GatherBody(Body):
 
     def paint_over(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         if self.playhead is not None:
-            wave = column_box(box, columns, "wave").adjusted(0, 5, 0, -5)
+            wave = column_box(box, columns, "time").adjusted(0, 5, 0, -5)
             x = wave.left() + wave.width() * self.playhead
             paint.line(painter, x, wave.top(), x, wave.bottom(), theme.colour("act"), 2)
-
-    def playhead_x(self, columns: Columns, share: float) -> float | None:
-        left, width = columns.boxes["wave"]
-        return left + width * share
 
     def tip(self, part: str, row: Row) -> str:
         if row.findings:
@@ -65,23 +59,11 @@ class GatherBody(Body):
         return f"{row.lane.name}: {row.lane.file}" if isinstance(row.lane, Lane) else super().tip(part, row)
 
 
-def gather_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
-    for name, label, align in (
-        ("wave", "Sound", paint.LEFT),
-        ("length", "Length", paint.RIGHT),
-        ("rate", "Rate", paint.RIGHT),
-        ("loudness", "Loudness", paint.RIGHT),
-        ("findings", "Findings", paint.LEFT),
-    ):
-        box = column_box(header, columns, name)
-        paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
-
-
 def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row) -> None:
-    wave = column_box(row, columns, "wave").adjusted(0, 5, 0, -5)
+    wave = column_box(row, columns, "time").adjusted(0, 5, 0, -5)
     report = content.report
     if report is None:
-        paint.text(painter, wave, "being measured …", size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, wave, "being measured …")
         return
     if report.measures is None:
         box = QRectF(wave.left(), row.top() + 4, columns.boxes["findings"][0] + 150 - wave.left(), row.height() - 8)
@@ -125,7 +107,7 @@ def envelope(painter: QPainter, box: QRectF, hops: "Hops", role: str, heard: boo
 def finding_list(painter: QPainter, box: QRectF, findings: "tuple[Finding, ...]") -> None:
     """Up to two short labels; a fault has a filled mark, a note an open one."""
     if not findings:
-        paint.text(painter, box, "nothing found", size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, box, "nothing found")
         return
     height = 17.0
     shown = findings[:2]

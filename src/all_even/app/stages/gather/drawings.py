@@ -5,9 +5,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.bench.drawings import LEFT, Drawing, TimeDrawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 from all_even.session.song.hits import is_struck
@@ -32,7 +33,7 @@ GRAB_PX, MARKS = 5.0, 14.0
 """So near to a mark it is taken hold of, in the strip of marks along the top."""
 
 
-class WaveDrawing(TimeDrawing):
+class WaveDrawing(Handled, TimeDrawing):
     """The selected file's waveform, on a scale of full scale; of a struck one its hits, to be put right by hand."""
 
     hit_added = pyqtSignal(float)
@@ -49,7 +50,6 @@ class WaveDrawing(TimeDrawing):
         self.measures: TrackMeasures | None = None
         self.role = "unknown"
         self.hits: tuple[HitMark, ...] = ()
-        self._held: HitMark | None = None
 
     def show_hits(self, hits: tuple[HitMark, ...]) -> None:
         if hits != self.hits:
@@ -68,26 +68,22 @@ class WaveDrawing(TimeDrawing):
         plot, (start, end) = self.plot(), self.span()
         return start + (end - start) * min(1.0, max(0.0, (x - plot.left()) / max(1.0, plot.width())))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.position().y() <= self.plot().top() + MARKS:
-            self._held = self.hit_at(event.position().x())
+    def handle_at(self, at: QPointF) -> HitMark | None:
+        return self.hit_at(at.x()) if at.y() <= self.plot().top() + MARKS else None
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        held, self._held = self._held, None
-        if event is not None and held is not None:
-            there = self.time_at(event.position().x())
-            if abs(self.x_of(self.plot(), there) - self.x_of(self.plot(), held.time_s)) > 2.0:
-                self.hit_moved.emit(held.time_s, there)
+    def drop(self, at: QPointF) -> None:
+        there, plot = self.time_at(at.x()), self.plot()
+        if abs(self.x_of(plot, there) - self.x_of(plot, self.held.time_s)) > 2.0:
+            self.hit_moved.emit(self.held.time_s, there)
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self._held = None
-        if event is None or not is_struck(self.role):
+    def double(self, at: QPointF) -> None:
+        if not is_struck(self.role):
             return
-        found = self.hit_at(event.position().x()) if event.position().y() <= self.plot().top() + MARKS else None
+        found = self.handle_at(at)
         if found is not None:
             self.hit_removed.emit(found.time_s)
         else:
-            self.hit_added.emit(self.time_at(event.position().x()))
+            self.hit_added.emit(self.time_at(at.x()))
 
     def _paint_hits(self, painter: QPainter, plot: QRectF) -> None:
         start, end = self.span()
@@ -128,12 +124,10 @@ class WaveDrawing(TimeDrawing):
                     middle + sign * offset,
                     theme.colour("line", 0.6),
                 )
-            paint.text(
+            paint.note(
                 painter,
                 QRectF(0, middle - offset - 8 + (6 if level_db == 0 else 0), LEFT - 5, 16),
                 number(level_db, 0),
-                size=theme.SMALL,
-                colour=theme.colour("quiet"),
                 align=paint.RIGHT,
             )
         self.time_axis(painter, plot)
@@ -194,11 +188,4 @@ class BandsDrawing(Drawing):
         wanted = names if step >= 7 else {6: "100", 16: "1k", 26: "10k"}
         for index, name in wanted.items():
             x = plot.left() + (index + 0.5) * step
-            paint.text(
-                painter,
-                QRectF(x - 18, plot.bottom() + 2, 36, 15),
-                name,
-                size=theme.SMALL,
-                colour=theme.colour("quiet"),
-                align=paint.CENTRE,
-            )
+            paint.note(painter, QRectF(x - 18, plot.bottom() + 2, 36, 15), name, align=paint.CENTRE)

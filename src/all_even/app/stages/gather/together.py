@@ -1,24 +1,24 @@
 """Gather's close look at two lanes that belong together: both waves at one hit, as they are and brought together."""
 
-from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from all_even import texts
 from all_even.app.bench.drawings import TOP, Drawing
 from all_even.app.desk import Desk
-from all_even.app.style import fields, icons, paint, theme
-from all_even.app.work import Report
+from all_even.app.style import fields, icons, layouts, paint, theme
 from all_even.dsp.parameter import number
 from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
+    from all_even.figures.book.look import Look
     from all_even.figures.sources.pair_overlay import Overlay
     from all_even.figures.sources.relations import Relation
+    from all_even.session.model.ledger import Proposal
 
 WORDS = {"source": "one source", "distant": "a distance", "duplicate": "the same", "alternative": "candidates"}
 LOW_DB, HIGH_DB = -12.0, 6.0
@@ -59,9 +59,9 @@ class OverlayDrawing(Drawing):
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         found = self._overlay
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         if found is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         gains = 74.0 if len(found.now_db) else 0.0
         half = (plot.width() - gains - 16) / 2
@@ -70,7 +70,7 @@ class OverlayDrawing(Drawing):
             (boxes[0], "now", found.a, found.b), (boxes[1], "together", found.then_a, found.then_b)
         ):  # fmt: skip
             head = QRectF(box.left(), 0, box.width(), 16)
-            paint.text(painter, head, title, size=theme.SMALL, colour=quiet)
+            paint.note(painter, head, title)
             self._waves(painter, box, found.times_ms, a, b)
         if gains:
             self._gains(painter, QRectF(plot.right() - gains, plot.top(), gains, plot.height()), found)
@@ -84,7 +84,7 @@ class OverlayDrawing(Drawing):
             paint.line(painter, x, box.top(), x, box.bottom(), theme.colour("line", 0.6))
             under = QRectF(x - 20, box.bottom() + 1, 40, 14)
             text = f"{tick} ms" if tick == 0 else f"{tick}"
-            paint.text(painter, under, text, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, under, text, align=paint.CENTRE)
         every = max(1, len(times) // max(1, int(2 * box.width())))
         xs = box.left() + box.width() * (times[::every] - low) / (high - low)
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -98,13 +98,13 @@ class OverlayDrawing(Drawing):
             share = (min(HIGH_DB, max(LOW_DB, level)) - LOW_DB) / (HIGH_DB - LOW_DB)
             return box.bottom() - box.height() * share
 
-        quiet = theme.colour("quiet")
-        paint.text(painter, QRectF(box.left(), 0, box.width(), 16), "low sum, dB", size=theme.SMALL, colour=quiet)
+        theme.colour("quiet")
+        paint.note(painter, QRectF(box.left(), 0, box.width(), 16), "low sum, dB")
         for tick in (-12.0, -6.0, 0.0, 6.0):
             y = y_of(tick)
             paint.line(painter, box.left() + 22, y, box.right(), y, theme.colour("line", 1.0 if tick == 0.0 else 0.6))
             label = QRectF(box.left() - 4, y - 7, 22, 14)
-            paint.text(painter, label, number(tick, 0), size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+            paint.note(painter, label, number(tick, 0), align=paint.RIGHT)
         for gains, x, filled in ((found.now_db, box.left() + 36, False), (found.then_db, box.left() + 58, True)):
             painter.setPen(QPen(theme.colour("act", 0.5), 1))
             painter.setBrush(theme.colour("act", 0.35) if filled else Qt.BrushStyle.NoBrush)
@@ -123,11 +123,8 @@ class Together(QWidget):
         self.desk = desk
         self._relations: tuple[Relation, ...] = ()
         self._lane = ""
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
+        row = layouts.row(spacing=6)
         self.choice: QComboBox = QComboBox()
         self.choice.setAccessibleName("Belongs to")
         self.choice.setMinimumHeight(theme.TARGET)
@@ -173,39 +170,33 @@ class Together(QWidget):
             return
         roles = (look.session.lane(relation.a).role, look.session.lane(relation.b).role)
 
-        def job(report: Report) -> "Overlay | None":
+        def laid_over(look: "Look") -> "Overlay | None":
             from all_even.figures.sources.pair_overlay import overlay
 
-            return overlay(look.with_cancel(report.cancelled), relation)
+            return overlay(look, relation)
 
         def done(found: "Overlay | None") -> None:
             if self.chosen == relation:
                 self.drawing.show_overlay(found, roles, "Nothing to lay over each other.")
 
         self.drawing.show_overlay(None, roles, "Being laid over each other …")
-        self.desk.start("overlay", job, done, line="quick")
+        self.desk.figures.find("overlay", laid_over, done, line="quick")
 
     def _ask(self) -> None:
         """The move for this pair, also one that nobody would propose."""
         relation, desk = self.chosen, self.desk
-        look = desk.figures.look()
-        if relation is None or look is None:
+        if relation is None:
             return
 
-        def done(found: object) -> None:
-            from all_even.session.model.ledger import Proposal
+        def asked(look: "Look") -> "Proposal | None":
+            from all_even.moves.gather import align
 
-            if isinstance(found, Proposal):
+            return align.asked(look, relation, proven=False)
+
+        def done(found: "Proposal | None") -> None:
+            if found is not None:
                 desk.moves.apply(found)
             else:
                 desk.said.emit("Nothing to do: the two stand together already, or share no hits.")
 
-        desk.start("ask", partial(_asked, look, relation), done)
-
-
-def _asked(look: object, relation: "Relation", report: Report) -> object:
-    from all_even.figures.book.look import Look
-    from all_even.moves.gather import align
-
-    assert isinstance(look, Look)
-    return align.asked(look.with_cancel(report.cancelled), relation, proven=False)
+        desk.figures.find("ask", asked, done)

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import icons, paint, theme
-from all_even.dsp.parameter import number
+from all_even.dsp.parameter import FINE, number
 
 if TYPE_CHECKING:
     from all_even.moves.low_end.ducks.beat import Beat
@@ -22,16 +23,17 @@ HOLE_DB, PILE_DB = -1.0, 1.0
 REACH = 12.0
 MOST_WARNINGS = 3
 FAINT = 10
-"""So many single hits are drawn behind."""
+"""How many single hits are drawn behind."""
 WORDS = {"steps": "steps back", "holds": "holds", "back": "is back", "depth": "depth"}
 
 
-class BeatDrawing(Drawing):
-    """landmark_moved: (which, ms from the hit or dB) while it is dragged; released: let go."""
+class BeatDrawing(Handled, Drawing):
+    """landmark_moved: (which, ms from the hit or dB) while it is dragged."""
+
+    OVER = Qt.CursorShape.PointingHandCursor
 
     title = "One hit: all hits laid over each other, dB re the kick's top"
     landmark_moved = pyqtSignal(str, float)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__(
@@ -40,10 +42,9 @@ class BeatDrawing(Drawing):
             "from "
             "above with its landmarks: drag them. Holes and pile-ups are hatched. Arrow keys move the chosen landmark",
         )
-        self._beat: Beat | None = None
+        self.beat: Beat | None = None
         self._handles: tuple[str, ...] = ()
         self._note = ""
-        self._held: str | None = None
         self.chosen = "back"
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -51,13 +52,12 @@ class BeatDrawing(Drawing):
     def show_beat(self, beat: "Beat | None", handles: tuple[str, ...], note: str, where: str = "") -> None:
         """where: of the song these hits are, in words."""
         self.title = f"One hit: all hits{where} laid over each other, dB re the kick's top; the duck hangs from above"
-        self._beat, self._handles, self._note = beat, handles, note
+        self.beat, self._handles, self._note = beat, handles, note
         if beat is not None and beat.landmarks is not None:
             marks = beat.landmarks
             self.setAccessibleDescription(
                 f"Holds until {marks.holds_ms:.0f} ms, is back at {marks.back_ms:.0f} ms, {marks.depth_db:.1f} dB "
-                "deep; "
-                f"gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB. "
+                f"deep; gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB. "
                 f"{'. '.join(beat.warnings)}"
             )
         self.renew()
@@ -65,13 +65,13 @@ class BeatDrawing(Drawing):
     # Geometry.
 
     def _x(self, plot: QRectF, ms: float) -> float:
-        assert self._beat is not None
-        low, high = float(self._beat.times_ms[0]), float(self._beat.times_ms[-1])
+        assert self.beat is not None
+        low, high = float(self.beat.times_ms[0]), float(self.beat.times_ms[-1])
         return plot.left() + plot.width() * (min(high, max(low, ms)) - low) / (high - low)
 
     def _ms(self, plot: QRectF, x: float) -> float:
-        assert self._beat is not None
-        low, high = float(self._beat.times_ms[0]), float(self._beat.times_ms[-1])
+        assert self.beat is not None
+        low, high = float(self.beat.times_ms[0]), float(self.beat.times_ms[-1])
         return low + (high - low) * min(1.0, max(0.0, (x - plot.left()) / plot.width()))
 
     @staticmethod
@@ -86,7 +86,7 @@ class BeatDrawing(Drawing):
 
     def places(self) -> dict[str, QPointF]:
         """Where the landmarks are that can be taken hold of."""
-        marks = self._beat.landmarks if self._beat is not None else None
+        marks = self.beat.landmarks if self.beat is not None else None
         if marks is None:
             return {}
         plot = self.plot()
@@ -101,9 +101,9 @@ class BeatDrawing(Drawing):
     # Painting.
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        beat = self._beat
+        beat = self.beat
         if beat is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         self.level_axis(painter, plot, (-30.0, -20.0, -10.0, 0.0), FLOOR_DB, CEILING_DB)
         self._time_axis(painter, plot, beat)
@@ -136,13 +136,13 @@ class BeatDrawing(Drawing):
             box = QRectF(x - 24, plot.bottom() + 1, 48, BOTTOM - 3)
             label = "hit" if tick == 0 else f"{tick} ms"
             if box.right() < self.width():
-                paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+                paint.note(painter, box, label, align=paint.CENTRE)
         if beat.next_ms < beat.times_ms[-1]:
             x = self._x(plot, beat.next_ms)
             painter.setPen(QPen(theme.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
             box = QRectF(x - 64, plot.bottom() - 16, 60, 14)
-            paint.text(painter, box, "next hit", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+            paint.note(painter, box, "next hit", align=paint.RIGHT)
 
     def _ys(self, plot: QRectF, levels: np.ndarray) -> np.ndarray:
         share = (np.clip(levels, FLOOR_DB, CEILING_DB) - FLOOR_DB) / (CEILING_DB - FLOOR_DB)
@@ -201,13 +201,13 @@ class BeatDrawing(Drawing):
         painter.setPen(QPen(icons.family_colour("drums", 1.0), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(points(xs, ys, 1)))
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         head = QRectF(inner.left(), box.top() + 1, inner.width(), 14)
-        paint.text(painter, head, "kick's spectrum, the band", size=theme.SMALL, colour=quiet)
+        paint.note(painter, head, "kick's spectrum, the band")
         for hz in (50.0, 100.0, 200.0):
             x = inner.left() + inner.width() * (np.log(hz) - low) / (high - low)
             under = QRectF(x - 20, inner.bottom(), 40, 14)
-            paint.text(painter, under, f"{hz:.0f}", size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, under, f"{hz:.0f}", align=paint.CENTRE)
 
     def _warnings(self, painter: QPainter, plot: QRectF, beat: "Beat") -> None:
         """What is wrong with it, one line each, over the time axis."""
@@ -226,7 +226,7 @@ class BeatDrawing(Drawing):
         shown: list[QRectF] = []
         for name, at in self.places().items():
             painter.setPen(QPen(theme.colour("act"), 2))
-            painter.setBrush(theme.colour("act") if name == self._held else theme.colour("panel"))
+            painter.setBrush(theme.colour("act") if name == self.held else theme.colour("panel"))
             painter.drawEllipse(at, 5.0, 5.0)
             value = f"{number(values[name])} dB" if name == "depth" else f"{values[name]:.0f} ms"
             label = f"{WORDS[name]} {value}"
@@ -250,58 +250,44 @@ class BeatDrawing(Drawing):
 
     # Taking hold.
 
-    def _near(self, at: QPointF) -> str | None:
+    def handle_at(self, at: QPointF) -> str | None:
         near = {name: (place - at).manhattanLength() for name, place in self.places().items()}
         best = min(near, key=lambda name: near[name], default=None)
         return best if best is not None and near[best] <= 1.6 * REACH else None
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._held = self._near(event.position())
-            if self._held is not None:
-                self.chosen = self._held
-                self.renew()
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._beat is None:
-            return
-        if self._held is None:
-            name = self._near(event.position())
-            self.setCursor(Qt.CursorShape.PointingHandCursor if name else Qt.CursorShape.ArrowCursor)
-            return
-        plot = self.plot()
-        if self._held == "depth":
-            share = min(1.0, max(0.0, (event.position().y() - plot.top()) / plot.height()))
-            self.landmark_moved.emit("depth", max(0.5, share * GAIN_DB))
-        else:
-            self.landmark_moved.emit(self._held, self._ms(plot, event.position().x()))
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._held is not None:
-            self._held = None
+    def press(self, at: QPointF) -> None:
+        if self.held is not None:
+            self.chosen = self.held
             self.renew()
-            self.released.emit()
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        plot = self.plot()
+        if self.held == "depth":
+            share = min(1.0, max(0.0, (at.y() - plot.top()) / plot.height()))
+            self.landmark_moved.emit("depth", max(0.5, share * GAIN_DB))
+        elif self.beat is not None:
+            self.landmark_moved.emit(self.held, self._ms(plot, at.x()))
+
+    def drop(self, at: QPointF) -> None:
+        self.renew()
+        super().drop(at)
+
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
         """Up and Down choose a landmark, Left and Right move it; Shift finer."""
-        if event is None:
-            return
         names = tuple(self.places())
-        marks = self._beat.landmarks if self._beat is not None else None
-        key = Qt.Key(event.key())
+        marks = self.beat.landmarks if self.beat is not None else None
         if marks is not None and names and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             index = names.index(self.chosen) if self.chosen in names else 0
             self.chosen = names[(index + (1 if key == Qt.Key.Key_Down else -1)) % len(names)]
             self.renew()
-        elif marks is not None and self.chosen in names and key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            sign = 1.0 if key == Qt.Key.Key_Right else -1.0
-            values = {"steps": marks.steps_ms, "holds": marks.holds_ms, "back": marks.back_ms, "depth": marks.depth_db}
-            step = (0.1 if fine else 0.5) if self.chosen == "depth" else (1.0 if fine else 5.0)
-            self.landmark_moved.emit(self.chosen, values[self.chosen] + sign * step)
-            self.released.emit()
-        else:
-            super().keyPressEvent(event)
+            return True
+        if marks is None or self.chosen not in names or key not in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            return False
+        values = {"steps": marks.steps_ms, "holds": marks.holds_ms, "back": marks.back_ms, "depth": marks.depth_db}
+        step = (0.5 if self.chosen == "depth" else 5.0) * (FINE if fine else 1.0)
+        self.landmark_moved.emit(self.chosen, values[self.chosen] + (step if key == Qt.Key.Key_Right else -step))
+        self.released.emit()
+        return True
 
 
 def points(xs: np.ndarray, ys: np.ndarray, step: int) -> list[QPointF]:

@@ -4,7 +4,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.viewed import ViewedBench
@@ -14,7 +14,7 @@ from all_even.app.stages.low_end.figures_panel import FiguresPanel
 from all_even.app.stages.low_end.links import Links
 from all_even.app.stages.low_end.small_beats import SmallBeats
 from all_even.app.stages.low_end.views_drawings import ClearingsDrawing, NotesDrawing
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.app.work import Report
 from all_even.dsp.parameter import time_text
@@ -44,16 +44,14 @@ class LowEndBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self._fit: Fitted | None = None
+        self.fitted: Fitted | None = None
         self._name, self._numbers = "", {}  # type: str, dict[str, float]
         self._by_hand = False
         self._document: object = None
         self._beat: Beat | None = None
         self._again = False
-        self._known: Any = None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(14)
+        self.known: Any = None
+        row = layouts.row(self, margins=layouts.BENCH, spacing=14)
         self.figures = FiguresPanel(self.set_owner, self._set_weight)
         self.figures.setFixedWidth(252)
         row.addWidget(self.figures)
@@ -66,9 +64,7 @@ class LowEndBench(ViewedBench):
         self.beat, self.small = BeatDrawing(), SmallBeats()
         self.clearings, self.notes = ClearingsDrawing(), NotesDrawing()
         hit = QWidget()
-        hit_row = QHBoxLayout(hit)
-        hit_row.setContentsMargins(0, 0, 0, 0)
-        hit_row.setSpacing(8)
+        hit_row = layouts.row(hit, margins=layouts.NONE, spacing=8)
         hit_row.addWidget(self.beat, 3)
         hit_row.addWidget(self.small, 1)
         bar = self.make_views(VIEWS, (hit, self.clearings, self.notes))
@@ -99,7 +95,7 @@ class LowEndBench(ViewedBench):
         """Another song: nothing of the last one is shown any more."""
         self._document, self._by_hand, self._name = self.desk.document, False, ""
         self.look_anew()
-        self._known = None
+        self.known = None
         self._show_fit(None)
         self._show_clearings(None)
         self._show_notes(None)
@@ -109,7 +105,7 @@ class LowEndBench(ViewedBench):
         if self._document is not desk.document:
             self._begin()
         self.figures.show_settings(desk.session.settings)
-        self._show_figures(self._known)  # in the colours of the present theme
+        self._show_figures(self.known)  # in the colours of the present theme
         self.links.refresh()
         self.look_at("low figures", _figures, self._show_figures)
         shown = self.stack.currentIndex()
@@ -122,7 +118,7 @@ class LowEndBench(ViewedBench):
             self.look_at("bass notes", partial(_notes, lane), self._show_notes, also=lane, line="long")
 
     def _show_figures(self, found: Any) -> None:
-        self._known = found
+        self.known = found
         now, before = found or (None, None)
         self.figures.show_figures(now, before, self.desk.mix_stale)
 
@@ -139,7 +135,7 @@ class LowEndBench(ViewedBench):
         """A new fit: what stands in the session is shown, else what was set by hand, else the best."""
         from all_even.moves.low_end.ducks.duck import best_of
 
-        self._fit = found
+        self.fitted = found
         if found is None:
             self._beat = None
             self.beat.show_beat(None, (), MEASURING if self.desk.mix_stale else NOTHING)
@@ -159,21 +155,21 @@ class LowEndBench(ViewedBench):
         """The duck that the session has; None where it has none, or nothing was fitted yet."""
         from all_even.moves.low_end.ducks.standing_duck import standing
 
-        return standing(self.desk.session, self._fit.ducks.sketch) if self._fit is not None else None
+        return standing(self.desk.session, self.fitted.ducks.sketch) if self.fitted is not None else None
 
     def forget(self) -> None:
         """What was chosen and set by hand is let go: what stands, or the best, is shown."""
         self._by_hand, self._name = False, ""
-        self._show_fit(self._fit)
+        self._show_fit(self.fitted)
 
     def choose(self, name: str) -> None:
         """Shows a way to duck large, with the numbers that were found for it."""
-        if self._fit is None:
+        if self.fitted is None:
             return
         standing = self.standing()
         self._name, self._by_hand = name, True
         own = standing.numbers if standing is not None and standing.name == name else None
-        self._numbers = dict(own or self._fit.ducks.method(name).numbers)
+        self._numbers = dict(own or self.fitted.ducks.method(name).numbers)
         self._redraw()
         self._draw_small()
 
@@ -186,10 +182,10 @@ class LowEndBench(ViewedBench):
         self._by_hand = True
         self._numbers = beat.moved(self._name, self._numbers, self._beat.landmarks, handle, value)
         standing = self.standing()
-        if standing is not None and standing.name == self._name and self._fit is not None:
+        if standing is not None and standing.name == self._name and self.fitted is not None:
             from all_even.moves.low_end.ducks.standing_duck import turned
 
-            sketch, numbers = self._fit.ducks.sketch, self._numbers
+            sketch, numbers = self.fitted.ducks.sketch, self._numbers
             self.desk.edit(lambda s: turned(s, standing, numbers, sketch), merge="duck")
         self._redraw()
 
@@ -199,7 +195,7 @@ class LowEndBench(ViewedBench):
 
     def _redraw(self) -> None:
         """The picture of the present numbers, off this thread; while one is made the next waits, none is dropped."""
-        fit = self._fit
+        fit = self.fitted
         if fit is None:
             return
         if self.desk.work.busy("beat"):
@@ -221,7 +217,7 @@ class LowEndBench(ViewedBench):
         def done(found: "Beat") -> None:
             from all_even.moves.low_end.ducks.beat import handles
 
-            if self._fit is fit:
+            if self.fitted is fit:
                 self._beat = found
                 self.beat.show_beat(found, tuple(handles(name)), "", _where(fit))
                 self._enable()
@@ -231,7 +227,7 @@ class LowEndBench(ViewedBench):
         self.desk.start("beat", job, done, line="quick")
 
     def _draw_small(self) -> None:
-        fit, current, own = self._fit, self._name, dict(self._numbers)
+        fit, current, own = self.fitted, self._name, dict(self._numbers)
         if fit is None:
             return
 
@@ -253,13 +249,13 @@ class LowEndBench(ViewedBench):
             ]
 
         def done(found: list[tuple[str, str, "Beat", bool]]) -> None:
-            if self._fit is fit:
+            if self.fitted is fit:
                 self.small.show_beats(found, self._name)
 
         self.desk.start("small beats", job, done, line="quick")
 
     def _enable(self) -> None:
-        usable = self._fit is not None and self._name in USABLE
+        usable = self.fitted is not None and self._name in USABLE
         self.use.setEnabled(usable)
         self.hear.setEnabled(usable)
         standing = self.standing()
@@ -278,22 +274,22 @@ class LowEndBench(ViewedBench):
     def _as_move(self, then: Any) -> None:
         """What is shown large as a move, tried on the song; off this thread."""
         desk, name, own = self.desk, self._name, dict(self._numbers)
-        look = desk.figures.look() if desk.is_open else None
-        if look is None or self._fit is None:
-            desk.said.emit("That can't be done yet: kick and bass are still being measured.")
+        if self.fitted is None:
+            desk.said.emit(MEASURING)
             return
 
-        def job(report: Report) -> Proposal | None:
-            from all_even.moves.low_end.ducks.duck import chosen
+        def chosen(look: "Look") -> Proposal | None:
+            from all_even.moves.low_end.ducks import duck
 
-            report.progress(-1.0, "Trying the duck on the song")
-            return chosen(look.with_cancel(report.cancelled), name, own)
+            return duck.chosen(look, name, own)
 
         def done(found: Proposal | None) -> None:
-            if found is not None and desk.is_open:
+            if found is not None:
                 then(found)
 
-        desk.start("duck as move", job, done, line="quick")
+        desk.figures.find(
+            "duck as move", chosen, done, saying="Trying the duck on the song", waiting=MEASURING, line="quick"
+        )
 
     def _use(self) -> None:
         self._by_hand = False
@@ -322,19 +318,17 @@ class LowEndBench(ViewedBench):
 
     def write_triggers(self, folder: Path) -> None:
         desk = self.desk
-        look = desk.figures.look() if desk.is_open else None
-        if look is None:
-            desk.said.emit("That can't be done yet: the files are still being opened.")
-            return
 
-        def job(report: Report) -> list[Path]:
+        def written(look: "Look") -> list[Path]:
             from all_even.deliver.triggers import write_triggers
             from all_even.session.file import store
 
-            report.progress(-1.0, "Writing the duck's triggers")
-            return write_triggers(look.with_cancel(report.cancelled), folder, store.recordings(look.session))
+            return write_triggers(look, folder, store.recordings(look.session))
 
-        desk.start("triggers", job, lambda found: desk.said.emit(f"{len(found)} files written to {folder.name}."))
+        def done(found: list[Path]) -> None:
+            desk.said.emit(f"{len(found)} files written to {folder.name}.")
+
+        desk.figures.find("triggers", written, done, saying="Writing the duck's triggers")
 
 
 def _where(fit: "Fitted") -> str:

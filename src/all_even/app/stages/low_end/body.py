@@ -10,16 +10,16 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
-from all_even.app.work import Report
 from all_even.dsp.parameter import number
 from all_even.session.model.strips import NOWHERE, Lane
 from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
+    from all_even.figures.book.look import Look
     from all_even.figures.low_end.low_view import LowView
     from all_even.measure.sharing.low_pair import PairFigures
 
@@ -28,10 +28,19 @@ RANGE_DB = 36.0
 """A ridge shows so much under its own top."""
 TICKS = ((20.0, "20"), (32.7, "C1"), (65.4, "C2"), (130.8, "C3"), (250.0, "250"))
 OWNED_HZ = 80.0
-NARROW = 560.0
 
 
 class LowEndBody(Body):
+    WIDE, GAP = "ridge", 10.0
+    COLUMNS = (
+        Column("pitch", 104.0, 96.0, ("Pitch",)),
+        Column("tail", 58.0, None, ("Tail",)),
+        Column("level", 66.0, 62.0, ("Low level",)),
+        Column("even", 58.0, None, ("Uneven",)),
+        Column("hidden", 52.0, 48.0, ("Hidden",)),
+    )
+    folded_words = "more with nothing under 250 Hz"
+
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._views: dict[str, LowView] = {}
@@ -43,29 +52,24 @@ class LowEndBody(Body):
     def refresh(self, rows: list[Row]) -> None:
         """Asks for the views of lanes, one after the other, behind what is heard."""
         desk = self.desk
-        look = desk.figures.look() if desk.is_open else None
-        if look is None or desk.mix_stale or self._asked is desk.session or desk.work.busy("low views"):
+        ready = desk.is_open and desk.figures.book is not None and not desk.mix_stale
+        if not ready or self._asked is desk.session or desk.work.busy("low views"):
             return
-        asked = self._asked = desk.session
-        lanes = [lane.id for lane in asked.lanes if not lane.hidden]
+        self._asked = desk.session
 
-        def job(report: Report) -> tuple[object, ...]:
+        def views_of(look: "Look") -> tuple[object, ...]:
             from all_even.figures.low_end.low_end import owner, pair
             from all_even.figures.low_end.low_view import low_view
 
-            found = look.with_cancel(report.cancelled)
-            opened = found.book.fingerprints(asked).opened
-            views = {}
-            for lane_id in lanes:
-                if lane_id in opened:
-                    views[lane_id] = low_view(found, lane_id)
-            return views, pair(found), owner(found)
+            opened = look.book.fingerprints(look.session).opened
+            lanes = [lane.id for lane in look.session.lanes if not lane.hidden and lane.id in opened]
+            return {lane_id: low_view(look, lane_id) for lane_id in lanes}, pair(look), owner(look)
 
         def done(result: tuple[object, ...]) -> None:
             self._views, self._pair, self._owner = result  # type: ignore[assignment]
             desk.arrivals_changed.emit()
 
-        desk.start("low views", job, done)
+        desk.figures.find("low views", views_of, done)
 
     def keeps(self, row: Row) -> bool:
         """Whether a lane has anything down there that is heard; until that is known all are shown."""
@@ -79,22 +83,6 @@ class LowEndBody(Body):
         most = max((item.level_db for item in self._views.values()), default=0.0)
         return view.level_db > most + SUBSTANCE_DB
 
-    folded_words = "more with nothing under 250 Hz"
-
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        narrow = inner < NARROW
-        widths = {"pitch": 104.0, "tail": 58.0, "level": 66.0, "even": 58.0, "hidden": 52.0}
-        if narrow:
-            widths = {"pitch": 96.0, "level": 62.0, "hidden": 48.0}
-        ridge = inner - sum(widths.values()) - 10.0 * (len(widths) + 1)
-        boxes = {"ridge": (start, ridge)}
-        x = start + ridge + 10.0
-        for name, box_width in widths.items():
-            boxes[name] = (x, box_width)
-            x += box_width + 10.0
-        return Columns(boxes, {})
-
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         left, width = columns.boxes["ridge"]
         quiet = theme.colour("quiet")
@@ -102,19 +90,14 @@ class LowEndBody(Body):
             x = _x(hz, left, width)
             align = paint.LEFT if hz == LOW_HZ else paint.RIGHT if hz == HIGH_HZ else paint.CENTRE
             at = x if align == paint.LEFT else x - 40 if align == paint.RIGHT else x - 20
-            paint.text(painter, QRectF(at, box.top() + 1, 40, 16), label, size=theme.SMALL, colour=quiet, align=align)
+            paint.note(painter, QRectF(at, box.top() + 1, 40, 16), label, align=align)
         owner = f"{self._owner} owns this" if self._owner else "owner open"
         zone = QRectF(left, box.top() + 18, _x(OWNED_HZ, left, width) - left, 16)
         tint = theme.colour("act") if self._owner else quiet
         paint.text(painter, zone, owner, size=theme.SMALL, colour=tint, align=paint.RIGHT)
         unit = QRectF(left + width - 40, box.top() + 18, 40, 16)
-        paint.text(painter, unit, "Hz", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
-        for name, label in (
-            ("pitch", "Pitch"), ("tail", "Tail"), ("level", "Low level"), ("even", "Uneven"), ("hidden", "Hidden"),
-        ):  # fmt: skip
-            if name in columns.boxes:
-                head = column_box(box, columns, name)
-                paint.text(painter, head, label, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+        paint.note(painter, unit, "Hz", align=paint.RIGHT)
+        super().header(painter, box, columns)
 
     def look(self, row: Row, held: bool) -> Hashable:
         view = self._views.get(row.lane.id)
@@ -173,10 +156,8 @@ class LowEndBody(Body):
             return super().tip(part, row)
         return (
             f"{row.lane.name}: what it has from 20 to 250 Hz. Inside the middle of the time it plays there, outside "
-            "its "
-            "loud moments: a fixed kick is a needle, a wandering bass hills. Low level: at its fader. Uneven: notes "
-            "from "
-            "soft to loud. Hidden: how much of all kicks the basses cover, and the other way round."
+            "its loud moments: a fixed kick is a needle, a wandering bass hills. Low level: at its fader. Uneven: "
+            "notes from soft to loud. Hidden: how much of all kicks the basses cover, and the other way round."
         )
 
     def header_tip(self, columns: Columns, x: float) -> str:

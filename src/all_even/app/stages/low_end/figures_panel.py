@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QWidget
 
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
 from all_even.session.model.settings import BY_FIGURES, WorkSettings
@@ -47,11 +47,8 @@ class FiguresPanel(QWidget):
 
     def __init__(self, owner_chosen: Callable[[str], None], weight_set: Callable[[str, float], None]) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
+        row = layouts.row(spacing=4)
         row.addWidget(fields.label("Owner", "quiet"))
         self.owners = QButtonGroup(self)
         for index, (value, name) in enumerate(OWNERS):

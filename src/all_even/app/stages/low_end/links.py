@@ -2,11 +2,11 @@
 
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
 from all_even.app.desk import Desk
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.ducking.ducker import Ducker
 from all_even.dsp.processor import numbers
 
@@ -19,9 +19,7 @@ class Links(QWidget):
         super().__init__()
         self.desk = desk
         self._shown: object = None
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(0, 0, 0, 0)
-        self._row.setSpacing(4)
+        self._row = layouts.row(self, margins=layouts.NONE, spacing=4)
         self.depths: dict[str, fields.NumberField] = {}
 
     def refresh(self) -> None:

@@ -3,10 +3,10 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 
 from all_even import texts
+from all_even.app.bench.handled import Handled
 from all_even.app.stages.low_end.beat_drawing import GAIN_DB
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from all_even.moves.low_end.ducks.beat import Beat
 
 
-class SmallBeats(QWidget):
+class SmallBeats(Handled):
     """All ways as small pictures at one scale, best first; chosen: the name of the one that is wanted."""
 
     chosen = pyqtSignal(str)
@@ -23,7 +23,7 @@ class SmallBeats(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._beats: list[tuple[str, str, Beat, bool]] = []
+        self.beats: list[tuple[str, str, Beat, bool]] = []
         self._current = ""
         self.setAccessibleName("Ways to duck")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -32,12 +32,12 @@ class SmallBeats(QWidget):
 
     def show_beats(self, beats: "list[tuple[str, str, Beat, bool]]", current: str) -> None:
         """(name, words, beat, whether it can be used) of each."""
-        self._beats, self._current = beats, current
+        self.beats, self._current = beats, current
         self.setAccessibleDescription(", ".join(words for _, words, _, _ in beats))
         self.update()
 
     def box_of(self, index: int) -> QRectF:
-        rows = max(1, -(-len(self._beats) // self.COLUMNS))
+        rows = max(1, -(-len(self.beats) // self.COLUMNS))
         width = (self.width() - self.GAP * (self.COLUMNS - 1)) / self.COLUMNS
         height = (self.height() - self.GAP * (rows - 1)) / rows
         return QRectF(
@@ -46,7 +46,7 @@ class SmallBeats(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        for index, (name, words, beat, usable) in enumerate(self._beats):
+        for index, (name, words, beat, usable) in enumerate(self.beats):
             self._paint(painter, self.box_of(index), name, words, beat, usable)
 
     def _paint(self, painter: QPainter, box: QRectF, name: str, words: str, beat: "Beat", usable: bool) -> None:
@@ -81,34 +81,30 @@ class SmallBeats(QWidget):
             painter.drawRect(box.adjusted(1, 1, -1, -1))
 
     def _index(self, at: QPointF) -> int | None:
-        return next((i for i in range(len(self._beats)) if self.box_of(i).contains(at)), None)
+        return next((i for i in range(len(self.beats)) if self.box_of(i).contains(at)), None)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        index = self._index(event.position()) if event is not None else None
+    def press(self, at: QPointF) -> None:
+        index = self._index(at)
         if index is not None:
-            self.chosen.emit(self._beats[index][0])
+            self.chosen.emit(self.beats[index][0])
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        index = self._index(event.position()) if event is not None else None
+    def hover(self, at: QPointF) -> None:
+        index = self._index(at)
         if index is None:
             self.setToolTip("Ways to duck, best first: click one to see it large")
             return
-        _, words, beat, usable = self._beats[index]
+        _, words, beat, usable = self.beats[index]
         low = beat.figures
         self.setToolTip(texts.tip(
             f"{words}: hole {number(low.gap_db)} dB, pile-up {number(low.pile_up_db)} dB, {number(low.depth_db)} dB "
-            "deep, "
-            f"{low.unrecovered_hits} hits at which the bass is not back" + ("" if usable else ". To compare with")
+            f"deep, {low.unrecovered_hits} hits at which the bass is not back" + ("" if usable else ". To compare with")
         ))  # fmt: skip
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: self.COLUMNS, Qt.Key.Key_Up: -self.COLUMNS}
-        by = step.get(Qt.Key(event.key()))
-        names = [item[0] for item in self._beats]
-        if by is None or not names:
-            super().keyPressEvent(event)
-            return
+        names = [item[0] for item in self.beats]
+        if key not in step or not names:
+            return False
         index = names.index(self._current) if self._current in names else 0
-        self.chosen.emit(names[max(0, min(len(names) - 1, index + by))])
+        self.chosen.emit(names[max(0, min(len(names) - 1, index + step[key]))])
+        return True

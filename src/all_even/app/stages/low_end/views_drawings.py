@@ -42,19 +42,19 @@ class ClearingsDrawing(Drawing):
             "Where kick and bass have their low sound. The tint is the zone of whoever owns the bottom; solid line: "
             "equalisers on the bass, dotted: on the kick; hatched: a band that gives way while the kick sounds",
         )
-        self._found: Clearings | None = None
+        self.found: Clearings | None = None
         self._note = ""
 
     def show_clearings(self, found: "Clearings | None", note: str) -> None:
-        self._found, self._note = found, note
+        self.found, self._note = found, note
         if found is not None:
             self.setAccessibleDescription(f"Kick strongest at {found.kick_hz:.0f} Hz, bass at {found.bass_hz:.0f} Hz")
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        found = self._found
+        found = self.found
         if found is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         self.level_axis(painter, plot, (-30.0, -20.0, -10.0, 0.0), FLOOR_DB, 0.0)
         if found.owner:
@@ -64,7 +64,7 @@ class ClearingsDrawing(Drawing):
             x = self._x(plot, hz)
             paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
             box = QRectF(x - 22, plot.bottom() + 1, 44, BOTTOM - 3)
-            paint.text(painter, box, label, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, box, label, align=paint.CENTRE)
         xs = np.array([self._x(plot, float(hz)) for hz in found.centres_hz])
         for levels, family in ((found.bass_db, "bass"), (found.kick_db, "drums")):
             path = QPainterPath(QPointF(float(xs[0]), plot.bottom()))
@@ -131,14 +131,13 @@ class NotesDrawing(Drawing):
         super().__init__(
             "Notes of the bass",
             "Level of each note under 100 Hz by its pitch: hollow before the lane's chain, filled behind it. The "
-            "band holds "
-            "four of five notes; its height is the spread",
+            "band holds four of five notes; its height is the spread",
         )
-        self._found: Notes | None = None
+        self.found: Notes | None = None
         self._note = ""
 
     def show_notes(self, found: "Notes | None", note: str) -> None:
-        self._found, self._note = found, note
+        self.found, self._note = found, note
         if found is not None:
             self.title = f"{found.name}: notes under 85 Hz, level under 100 Hz, dB; hollow before its chain"
             self.setAccessibleDescription(
@@ -147,9 +146,9 @@ class NotesDrawing(Drawing):
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        found = self._found
+        found = self.found
         if found is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         from all_even.moves.low_end.bass.even_notes import named_midi
 
@@ -186,6 +185,4 @@ class NotesDrawing(Drawing):
             middle = y_of(float(np.median(found.now.by_pitch[midi])))
             paint.line(painter, x, middle, x + 0.32 * step, middle, theme.colour("text"), 2)
             box = QRectF(x - 24, plot.bottom() + 1, 48, BOTTOM - 3)
-            paint.text(
-                painter, box, named_midi(midi), size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE
-            )
+            paint.note(painter, box, named_midi(midi), align=paint.CENTRE)

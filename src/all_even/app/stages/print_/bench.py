@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from all_even import outputs, texts
 from all_even.app.bench.bench import HEIGHT
@@ -11,9 +11,9 @@ from all_even.app.bench.viewed import ViewedBench
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.copy_view import CopyView
 from all_even.app.stages.print_.delivery_view import DeliveryView
-from all_even.app.stages.print_.places import PathField, Proposed
+from all_even.app.stages.print_.path_field import PathField, Proposed
 from all_even.app.stages.print_.sheets_view import SheetsView
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import decibel_text
 from all_even.errors import UserError, short_name
@@ -36,13 +36,9 @@ class PrintBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(12, 8, 12, 8)
-        column.setSpacing(8)
+        column = layouts.column(self, margins=layouts.BENCH, spacing=8)
         mix = QWidget()
-        row = QHBoxLayout(mix)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(24)
+        row = layouts.row(mix, margins=layouts.NONE, spacing=24)
         row.addLayout(self._mix_form(), 1)
         self.mix = MixFigures(desk)
         self.mix.setFixedWidth(340)
@@ -71,8 +67,7 @@ class PrintBench(ViewedBench):
             self._check()
 
     def _mix_form(self) -> QVBoxLayout:
-        column = QVBoxLayout()
-        column.setSpacing(6)
+        column = layouts.column(spacing=6)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
@@ -100,7 +95,7 @@ class PrintBench(ViewedBench):
         self.stems.setToolTip("Also a file per group and lane, in a folder beside the mix, from the same pass")
         grid.setColumnStretch(3, 1)
         column.addLayout(grid)
-        buttons = QHBoxLayout()
+        buttons = layouts.row()
         self.print_button = fields.button(
             "Print the mix", "Write the mix to the file (Ctrl+P)", self.print_mix, icon="printer", role="main"
         )

@@ -3,33 +3,25 @@
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import LEVEL, PAN, decibel_text, number
 from all_even.session.model.strips import Lane
 from all_even.session.tracks.roles import family_of
 
-SETTING, CONTRIBUTION = 150.0, 84.0
-"""Widths of columns."""
-
 
 class PrintBody(Body):
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        bar = inner - SETTING - CONTRIBUTION - 24
-        return Columns(
-            {
-                "bar": (start, bar),
-                "contribution": (start + bar + 8, CONTRIBUTION),
-                "setting": (start + bar + CONTRIBUTION + 24, SETTING),
-            },
-            {},
-        )
+    WIDE, GAP = "bar", 10.0
+    COLUMNS = (
+        Column("contribution", 84.0, 84.0, ("Share",)),
+        Column("setting", 150.0, 150.0, ("Printed with",), paint.LEFT),
+    )
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         print_header(painter, box, columns)
+        super().header(painter, box, columns)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         print_row(painter, box, columns, row, self.desk.mix_stale)
@@ -49,9 +41,8 @@ def contribution_x(left: float, width: float, lu: float) -> float:
 
 def print_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
     left, width = columns.boxes["bar"]
-    quiet = theme.colour("quiet")
-    paint.text(painter, QRectF(left, header.top() + 1, width, 16), "Loudness under the mix",
-               size=theme.SMALL, colour=quiet)  # fmt: skip
+    theme.colour("quiet")
+    paint.note(painter, QRectF(left, header.top() + 1, width, 16), "Loudness under the mix")
     for tick in CONTRIBUTION_TICKS:
         x = contribution_x(left, width, tick)
         align = paint.LEFT if tick == CONTRIBUTION_TICKS[0] else paint.RIGHT if tick == 0 else paint.CENTRE
@@ -60,11 +51,7 @@ def print_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
             box.moveLeft(x)
         elif align == paint.RIGHT:
             box.moveRight(x)
-        paint.text(painter, box, f"{number(tick, 0)} LU" if tick in (-40.0, 0.0) else number(tick, 0), size=theme.SMALL,
-                   colour=quiet, align=align)  # fmt: skip
-    paint.text(painter, column_box(header, columns, "contribution"), "Share", size=theme.SMALL, colour=quiet,
-               align=paint.RIGHT)  # fmt: skip
-    paint.text(painter, column_box(header, columns, "setting"), "Printed with", size=theme.SMALL, colour=quiet)
+        paint.note(painter, box, f"{number(tick, 0)} LU" if tick in (-40.0, 0.0) else number(tick, 0), align=align)
 
 
 def print_row(painter: QPainter, row: QRectF, columns: Columns, content: Row, stale: bool) -> None:
@@ -80,8 +67,7 @@ def print_row(painter: QPainter, row: QRectF, columns: Columns, content: Row, st
         shown = decibel_text(content.contribution_lu, "LU")
     else:
         shown = "–"
-        paint.text(painter, QRectF(left, row.top(), width, row.height()), "not in the mix" if not content.heard else "",
-                   size=theme.SMALL, colour=theme.colour("quiet"))  # fmt: skip
+        paint.note(painter, QRectF(left, row.top(), width, row.height()), "not in the mix" if not content.heard else "")
     paint.figure(painter, column_box(row, columns, "contribution"), *paint.split_figure(shown),
                  colour=theme.colour("quiet" if stale else "text"))  # fmt: skip
     lane = content.lane

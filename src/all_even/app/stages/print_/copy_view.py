@@ -5,12 +5,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from all_even.app.bench.drawings import Drawing
 from all_even.app.desk import Desk
-from all_even.app.stages.print_.places import PathField, Proposed
-from all_even.app.style import fields, paint, theme
+from all_even.app.stages.print_.path_field import PathField, Proposed
+from all_even.app.style import fields, layouts, paint, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
 from all_even.session.file.store import recordings
@@ -31,11 +31,11 @@ class LimitsDrawing(Drawing):
             "Limits of the listening copy",
             "Loudness lost, hits lost, pump and ripple at the gain of the copy, and at the next step, which breaks one",
         )
-        self._chosen: Tried | None = None
+        self.chosen: Tried | None = None
         self._stopped: Tried | None = None
 
     def show_tried(self, chosen: "Tried | None", stopped: "Tried | None") -> None:
-        self._chosen, self._stopped = chosen, stopped
+        self.chosen, self._stopped = chosen, stopped
         if chosen is not None:
             self.setAccessibleDescription("; ".join(f"{what} {figure}" for what, figure, _ in chosen.limits))
         self.renew()
@@ -44,11 +44,11 @@ class LimitsDrawing(Drawing):
         return QRectF(0, 20, self.width() - 8, self.height() - 24)
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        if self._chosen is None:
+        if self.chosen is None:
             words = "Make a copy: its gain is found by these limits"
-            paint.text(painter, plot, words, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, words, align=paint.CENTRE)
             return
-        limits, shares = self._chosen.limits, self._chosen.shares
+        limits, shares = self.chosen.limits, self.chosen.shares
         following = self._stopped.shares if self._stopped is not None else None
         each = plot.height() / len(limits)
         for index, (what, figure, _kept) in enumerate(limits):
@@ -78,15 +78,11 @@ class CopyView(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(16)
-        column = QVBoxLayout()
-        column.setSpacing(6)
+        row = layouts.row(self, margins=layouts.NONE, spacing=16)
+        column = layouts.column(spacing=6)
         self.place = PathField("File of the listening copy", "Where it goes: .wav or .flac, beside the mix")
         column.addWidget(self.place)
-        buttons = QHBoxLayout()
-        buttons.setSpacing(8)
+        buttons = layouts.row(spacing=8)
         self.make_button = fields.button(
             "Make the copy",
             "The loudest that keeps all four limits, a limiter last; the mix stays as it is (Ctrl+Alt+P)",
@@ -96,7 +92,7 @@ class CopyView(QWidget):
         buttons.addStretch(1)
         column.addLayout(buttons)
         self.gain = fields.Figure("Gain of the copy", "How much louder than the mix", large=True)
-        gain_row = QHBoxLayout()
+        gain_row = layouts.row()
         gain_row.addWidget(fields.label("Louder by", "quiet"))
         gain_row.addStretch(1)
         gain_row.addWidget(self.gain)

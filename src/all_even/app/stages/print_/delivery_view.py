@@ -3,11 +3,11 @@
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from all_even.app.desk import Desk
-from all_even.app.stages.print_.places import PathField, Proposed
-from all_even.app.style import fields
+from all_even.app.stages.print_.path_field import PathField, Proposed
+from all_even.app.style import fields, layouts
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
 from all_even.session.file.store import recordings
@@ -19,12 +19,8 @@ class DeliveryView(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(16)
-        column = QVBoxLayout()
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
+        row = layouts.row(self, margins=layouts.NONE, spacing=16)
+        column = layouts.column(margins=layouts.NONE, spacing=6)
         self.place = PathField("Folder of the delivery", "Where all of it goes; made if it is not there", folder=True)
         column.addWidget(self.place)
         self.write_button = fields.button(

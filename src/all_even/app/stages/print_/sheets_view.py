@@ -5,11 +5,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even.app.desk import Desk
-from all_even.app.stages.print_.places import PathField, Proposed
-from all_even.app.style import fields
+from all_even.app.stages.print_.path_field import PathField, Proposed
+from all_even.app.style import fields, layouts
 from all_even.app.work import Report
 from all_even.errors import UserError
 
@@ -21,9 +21,7 @@ class SheetsView(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(24)
+        row = layouts.row(self, margins=layouts.NONE, spacing=24)
         self.sheet = PathField("File of the recall sheet", "Where the sheet goes: .html, .pdf, .csv or .json")
         self.sheet_result = fields.wrapped("", "small")
         self.sheet_result.setAccessibleName("Result of writing the sheet")
@@ -100,8 +98,7 @@ class SheetsView(QWidget):
 
 
 def _column(name: str, text: str, place: PathField, button: QWidget, result: QWidget) -> QVBoxLayout:
-    column = QVBoxLayout()
-    column.setSpacing(6)
+    column = layouts.column(spacing=6)
     column.addWidget(fields.label(name, "title"))
     column.addWidget(fields.wrapped(text, "quiet"))
     column.addWidget(place)

@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QCompleter, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QCompleter, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even import texts
 from all_even.app.bench.bench import HEIGHT
@@ -15,8 +15,8 @@ from all_even.app.stages.rides.recorder import Recorder
 from all_even.app.stages.rides.relation import HIDDEN
 from all_even.app.stages.rides.ride_drawing import LEAD_S, RideDrawing
 from all_even.app.stages.rides.sections_drawing import SectionsDrawing
-from all_even.app.stages.rides.shown import shown_of
-from all_even.app.style import fields
+from all_even.app.stages.rides.shown import Shown
+from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import LEVEL, number, time_text
 from all_even.session.editing import automating, ride_edits
 from all_even.session.model.strips import MIX, FolderGroup, Lane
@@ -43,7 +43,7 @@ class RidesBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
         self.recorder = Recorder(desk)
         self.parameters: dict[str, str] = {}
         """By strip: the setting that was chosen last."""
@@ -52,9 +52,7 @@ class RidesBench(ViewedBench):
         """Where each listed word begins, s."""
         self._known: tuple[object, list[tuple[float, float]]] = ((), [])
         self._filled: list[tuple[str, str]] = []
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(14)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=14)
         self.side = SidePanel("Apart", "How far its words lie apart over their backing, section by section")
         self.side.setFixedWidth(208)
         self.side.pressed.connect(self._hear_listed)
@@ -72,7 +70,7 @@ class RidesBench(ViewedBench):
             lambda strip_id: self.parameters.update({strip_id: "level_db"}),
         )  # fmt: skip
         self.drawing.curve_changed.connect(self.set_curve)
-        self.drawing.let_go.connect(self.desk.end_gesture)
+        self.drawing.released.connect(self.desk.end_gesture)
         self.drawing.passage_moved.connect(self.trim_passage)
         self.drawing.ridden.connect(self.recorder.ride)
         self.drawing.marked.connect(self._show_value)
@@ -88,9 +86,7 @@ class RidesBench(ViewedBench):
 
     def _ride_bar(self) -> QWidget:
         holder = QWidget()
-        bar = QHBoxLayout(holder)
-        bar.setContentsMargins(0, 0, 0, 0)
-        bar.setSpacing(4)
+        bar = layouts.row(holder, margins=layouts.NONE, spacing=4)
         self.setting = QComboBox()
         self.setting.setAccessibleName("What is automated")
         self.setting.setToolTip(texts.tip("What is automated: type a part of its name (Shift+W); * where it moves"))
@@ -126,9 +122,7 @@ class RidesBench(ViewedBench):
 
     def _sections_bar(self) -> QWidget:
         holder = QWidget()
-        bar = QHBoxLayout(holder)
-        bar.setContentsMargins(0, 0, 0, 0)
-        bar.setSpacing(4)
+        bar = layouts.row(holder, margins=layouts.NONE, spacing=4)
         self.said = fields.label("", "quiet")
         bar.addWidget(self.said, 1)
         for text, tip, run in (

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns, behind_flexible
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Column, Columns, column_box, line_box
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.rides.relation import (
     HIDDEN,
@@ -19,23 +19,22 @@ from all_even.app.stages.rides.relation import (
     paint_sections,
     paint_units,
 )
-from all_even.app.stages.rides.shown import LineShown, shown_of
+from all_even.app.stages.rides.shown import LineShown, Shown
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 from all_even.session.editing import ride_edits
 from all_even.session.model.strips import Bus, Lane
 from all_even.session.tracks.roles import family_of
 
-NARROW = 560.0
-FIGURES = {"apart": ("Apart", "dB"), "worst": ("Worst", "hidden")}
-
 
 class RidesBody(Body):
+    WIDE = "time"
+    COLUMNS = (Column("apart", 58.0, 52.0, ("Apart", "dB")), Column("worst", 58.0, None, ("Worst", "hidden")))
     folded_words = "more that are not heard"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
         self._seen: dict[str, tuple[tuple[object, ...], int]] = {}
         """By strip: what its picture is drawn from, and how often that was another."""
 
@@ -48,21 +47,15 @@ class RidesBody(Body):
             return bool(row.lane.automation)
         return row.lane.id not in self.shown.lines or self.shown.of(row.lane.id) is not None
 
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        widths = {"apart": 58.0, "worst": 58.0} if inner > NARROW else {"apart": 52.0}
-        return behind_flexible("time", start, inner, widths, 6.0)
-
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
-        quiet = theme.colour("quiet")
         first = column_box(box, columns, "time")
         names = [(item.section.letter, item.section.start_s) for item in self.shown.sections]
         song_s = max(0.01, self.desk.song_s())
         words = "Words over the backing, off what is usual; the line is the ride"
-        above = QRectF(first.left(), first.top() + 1, first.width(), 16)
+        above = line_box(first, 0)
         if paint.width_of(words, theme.SMALL) > above.width():
             words = "Words over the backing"
-        paint.text(painter, above, words, size=theme.SMALL, colour=quiet)
+        paint.note(painter, above, words)
         right = first.left()
         for name, start_s in names:
             x = first.left() + first.width() * start_s / song_s
@@ -70,12 +63,7 @@ class RidesBody(Body):
             if at.left() >= right and at.right() <= first.right():
                 paint.text(painter, at, name, size=theme.SMALL, colour=theme.colour("text"))
                 right = at.right() + 4
-        for name, lines in FIGURES.items():
-            if name in columns.boxes:
-                head = column_box(box, columns, name)
-                for line, label in enumerate(lines):
-                    at = QRectF(head.left(), head.top() + 1 + 17 * line, head.width(), 16)
-                    paint.text(painter, at, label, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+        super().header(painter, box, columns)
 
     def look(self, row: Row, held: bool) -> Hashable:
         strip = row.lane
@@ -99,7 +87,7 @@ class RidesBody(Body):
         found = self.shown.of(row.lane.id)
         if isinstance(row.lane, Lane) and found is None:
             words = "nothing is heard of it" if row.lane.id in self.shown.lines else "being measured …"
-            paint.text(painter, plot.adjusted(4, 0, 0, 0), words, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, plot.adjusted(4, 0, 0, 0), words)
             return
         paint.line(painter, plot.left(), plot.center().y(), plot.right(), plot.center().y(), theme.colour("line"))
         if found is not None:
@@ -139,16 +127,6 @@ class RidesBody(Body):
             rest = ride_edits.rest_of(session, strip.id, parameter)
             scale = (rest - RANGE_DB, rest + RANGE_DB)
             paint_curve(painter, plot, arrays(item), (0.0, song_s), scale, theme.colour("act"), style)
-
-    def playhead_x(self, columns: Columns, share: float) -> float | None:
-        left, width = columns.boxes["time"]
-        return left + width * share
-
-    def part_at(self, columns: Columns, x: float) -> str:
-        for name, (left, width) in columns.boxes.items():
-            if left <= x <= left + width:
-                return name
-        return "body"
 
     def tip(self, part: str, row: Row) -> str:
         found = self.shown.of(row.lane.id)

@@ -35,7 +35,7 @@ class Recorder(QObject):
         self._document: object = None
         """What it belongs to: a ride is never written into another song."""
         self._taken: list[tuple[float, float]] = []
-        self._position_s = 0.0
+        self.position_s = 0.0
         self._rides = 0
 
     @property
@@ -60,9 +60,9 @@ class Recorder(QObject):
         """Thirty times a second."""
         if not self.on:
             return
-        if not playing or position_s < self._position_s - BACK_AGAIN_S:
+        if not playing or position_s < self.position_s - BACK_AGAIN_S:
             self._out()
-        self._position_s = position_s
+        self.position_s = position_s
         if playing and self._base is None:
             self._base, self._taken, self._document = self.desk.session, [], self.desk.document
             self._rides += 1
@@ -74,7 +74,7 @@ class Recorder(QObject):
         if not self.writing:
             self.desk.said.emit("Play, and what you ride is written.")
             return
-        self._taken.append((self._position_s, round(self.offset + by, 3)))
+        self._taken.append((self.position_s, round(self.offset + by, 3)))
         self._write(SONG_END_S)
 
     def _look(self) -> None:
@@ -95,7 +95,7 @@ class Recorder(QObject):
     def _out(self) -> None:
         """Punched out where it is now: back to the curve as it was."""
         if self._base is not None:
-            self._write(self._position_s)
+            self._write(self.position_s)
             if self._taken:
                 self.desk.end_gesture()
         self._base, self._taken = None, []

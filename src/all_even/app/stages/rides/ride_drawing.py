@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PyQt6.QtGui import QPainter, QPen, QWheelEvent
 
 from all_even.app.bench.drawings import LEFT, TimeDrawing
+from all_even.app.bench.handled import Handled
 from all_even.app.stages.rides.relation import (
     RANGE_DB,
     paint_curve,
@@ -39,13 +40,12 @@ LEAD_S = 0.15
 """A word is played from so long before."""
 
 
-class RideDrawing(TimeDrawing):
-    """curve_changed: other points are wanted. let_go: the hand left it. passage_moved: the marked passage by so many
+class RideDrawing(Handled, TimeDrawing):
+    """curve_changed: other points are wanted. passage_moved: the marked passage by so many
     steps. pointed: play from here, s. ridden: while a ride is recorded, by so many steps. marked: another passage or
     point is chosen."""
 
     curve_changed = pyqtSignal(object)
-    let_go = pyqtSignal()
     passage_moved = pyqtSignal(float)
     pointed = pyqtSignal(float)
     ridden = pyqtSignal(float)
@@ -73,10 +73,6 @@ class RideDrawing(TimeDrawing):
         self._proposed: NDArray[np.float64] | None = None
         self._sections: Sequence[tuple[str, float]] = ()
         self._from_s, self._closer = 0.0, 1.0
-        self._held: int | None = None
-        self._moved = False
-        self._mark_from: float | None = None
-        self._pressed_x = 0.0
         self._turned = 0.0
 
     # What is shown.
@@ -187,7 +183,7 @@ class RideDrawing(TimeDrawing):
         for name, start_s in self._sections:
             at = QRectF(self.x_of(plot, start_s) + 4, plot.top() + 1, paint.width_of(name, theme.SMALL) + 2, 14)
             if at.left() >= right and at.right() < plot.right():
-                paint.text(painter, at, name, size=theme.SMALL, colour=theme.colour("quiet"))
+                paint.note(painter, at, name)
                 right = at.right() + 6
 
     def _axis(self, painter: QPainter, plot: QRectF) -> None:
@@ -197,8 +193,7 @@ class RideDrawing(TimeDrawing):
                 y = plot.center().y() - plot.height() * tick / (2.0 * RANGE_DB)
                 paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.6))
                 box = QRectF(0, y - 8, LEFT - 5, 16)
-                paint.text(painter, box, signed(tick, 0), size=theme.SMALL, colour=theme.colour("quiet"),
-                           align=paint.RIGHT)  # fmt: skip
+                paint.note(painter, box, signed(tick, 0), align=paint.RIGHT)
             return
         low, high = self.scale()
         decimals = 0 if high - low >= 20.0 else 1 if high - low >= 2.0 else 2
@@ -207,7 +202,7 @@ class RideDrawing(TimeDrawing):
             words = number(value, decimals)
             if isinstance(self.described, PanParameter):
                 words = self.described.text(value) if value else "C"
-            paint.text(painter, box, words, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+            paint.note(painter, box, words, align=paint.RIGHT)
 
     def _curve(self, painter: QPainter, plot: QRectF) -> None:
         tint = theme.colour("look" if self.recording else "act")
@@ -273,73 +268,64 @@ class RideDrawing(TimeDrawing):
         inside = np.flatnonzero((riding.words.starts_s <= seconds) & (seconds <= riding.words.ends_s))
         return int(inside[0]) if len(inside) else None
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton or self.described is None:
+    def handle_at(self, at: QPointF) -> int | None:
+        return self.point_at(at)
+
+    def press(self, at: QPointF) -> None:
+        if self.described is None:
             return
-        self.setFocus()
-        self._pressed_x, self._moved = event.position().x(), False
-        self._held = self.point_at(event.position())
-        self.chosen = self._held
-        if self._held is None:
-            plot = self.plot()
-            self._mark_from = min(max(0.0, self.seconds_of(plot, event.position().x())), self.length_s)
+        self.chosen = self.held
+        if self.held is None:
+            self.held = at  # a passage is marked from there, or a word pressed
         self.marked.emit()
         self.renew()
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        plot, at = self.plot(), event.position()
-        if self._held is not None and self.described is not None:
-            self._moved = True
-            value = self.described.clamped(round(self.value_of(plot, at.y()), 3))
-            seconds = min(max(0.0, round(self.seconds_of(plot, at.x()), 4)), self.length_s)
-            self.curve_changed.emit(curves.moved(self.curve, self._held, seconds, value))
-        elif self._mark_from is not None and abs(at.x() - self._pressed_x) > CLICK_PX:
-            self._moved = True
-            seconds = min(max(0.0, self.seconds_of(plot, at.x())), self.length_s)
-            first, last = sorted((self._mark_from, seconds))
+    def _second(self, x: float) -> float:
+        """The time under a pixel, in the song."""
+        return min(max(0.0, self.seconds_of(self.plot(), x)), self.length_s)
+
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        if self.described is not None and not isinstance(self.held, QPointF):
+            value = self.described.clamped(round(self.value_of(self.plot(), at.y()), 3))
+            self.curve_changed.emit(curves.moved(self.curve, self.held, round(self._second(at.x()), 4), value))
+        elif self._is_marking(at):
+            first, last = sorted((self._second(self.held.x()), self._second(at.x())))
             self.passage = (first, last)
             self.renew()
-        else:
-            over = self.point_at(at) is not None
-            self.setCursor(Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor)
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        held, marking = self._held, self._mark_from is not None
-        self._held = self._mark_from = None
-        if held is not None:
-            self.let_go.emit()
-        elif marking and not self._moved:
+    def _is_marking(self, at: QPointF) -> bool:
+        """Whether the hand went on from where it pressed, and not just clicked."""
+        return isinstance(self.held, QPointF) and abs(at.x() - self.held.x()) > CLICK_PX
+
+    def drop(self, at: QPointF) -> None:
+        if not isinstance(self.held, QPointF):
+            super().drop(at)
+        elif not self._is_marking(at):
             self.passage = None
-            unit = self.unit_at(self._pressed_x)
+            unit = self.unit_at(self.held.x())
             riding = self.line.riding if self.line is not None else None
             if unit is not None and riding is not None:
                 self.pointed.emit(max(0.0, float(riding.words.starts_s[unit]) - LEAD_S))
         self.marked.emit()
         self.renew()
 
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self.described is None:
+    def double(self, at: QPointF) -> None:
+        if self.described is None:
             return
-        plot, at = self.plot(), event.position()
         found = self.point_at(at)
         if found is not None:
             self.remove(found)
             return
-        seconds = min(max(0.0, round(self.seconds_of(plot, at.x()), 4)), self.length_s)
-        made, index = curves.inserted(
-            self.curve, seconds, self.described.clamped(round(self.value_of(plot, at.y()), 3))
-        )
-        self.chosen = index
+        value = self.described.clamped(round(self.value_of(self.plot(), at.y()), 3))
+        made, self.chosen = curves.inserted(self.curve, round(self._second(at.x()), 4), value)
         self.curve_changed.emit(made)
-        self.let_go.emit()
+        self.released.emit()
 
     def remove(self, index: int) -> None:
         """Takes a point away."""
         self.chosen = None
         self.curve_changed.emit([point for place, point in enumerate(self.curve) if place != index])
-        self.let_go.emit()
+        self.released.emit()
 
     def step(self) -> float:
         """One nudge, in the setting's unit."""
@@ -361,12 +347,9 @@ class RideDrawing(TimeDrawing):
         elif self.passage is not None:
             self.passage_moved.emit(steps * self.step())
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        key, fine = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        up = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}.get(Qt.Key(key))
-        along = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(key))
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        up = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}.get(key)
+        along = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(key)
         if up is not None and (self.recording or self.chosen is not None or self.passage is not None):
             self.nudge(up * (FINE if fine else 1.0))
         elif along is not None and self.curve:
@@ -377,7 +360,8 @@ class RideDrawing(TimeDrawing):
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen is not None:
             self.remove(self.chosen)
         else:
-            super().keyPressEvent(event)
+            return False
+        return True
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None:

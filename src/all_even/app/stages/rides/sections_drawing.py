@@ -2,10 +2,11 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
@@ -19,7 +20,7 @@ LOWEST_LU, WIDEST_DB = 12.0, 20.0
 NARROWEST = 34.0
 
 
-class SectionsDrawing(Drawing):
+class SectionsDrawing(Handled, Drawing):
     """chosen: a section was pressed, by its number."""
 
     chosen = pyqtSignal(int)
@@ -55,11 +56,11 @@ class SectionsDrawing(Drawing):
         return QRectF(left, plot.top(), least + room * lengths[index] / sum(lengths), plot.height())
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         known = [item.lufs for item in self.heard if item.lufs is not None]
         if not known:
             text = "being measured …" if not self.heard else "nothing is heard"
-            paint.text(painter, plot.adjusted(6, 0, 0, 0), text, size=theme.SMALL, colour=quiet)
+            paint.note(painter, plot.adjusted(6, 0, 0, 0), text)
             return
         top = max(known) + 2.0
         for index, item in enumerate(self.heard):
@@ -83,27 +84,24 @@ class SectionsDrawing(Drawing):
             for words, y in ((item.section.letter, plot.bottom() + 2), (f"{item.playing}", plot.bottom() + 17)):
                 if paint.width_of(words, theme.SMALL) <= box.width():
                     at = QRectF(box.left(), y, box.width(), 15)
-                    paint.text(painter, at, words, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+                    paint.note(painter, at, words, align=paint.CENTRE)
         if self.hasFocus() and self.index < len(self.heard):
             painter.setPen(QPen(theme.colour("act"), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.box_of(self.index, plot))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        self.setFocus()
+    def press(self, at: QPointF) -> None:
         for index in range(len(self.heard)):
             box = self.box_of(index, self.plot())
-            if box.left() <= event.position().x() < box.right():
+            if box.left() <= at.x() < box.right():
                 self.chosen.emit(index)
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key())) if event is not None else None
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
         if step is None or not self.heard:
-            super().keyPressEvent(event)
-            return
+            return False
         self.chosen.emit(min(len(self.heard) - 1, max(0, self.index + step)))
+        return True
 
 
 def _lufs(item: "SectionHeard") -> str:

@@ -1,13 +1,11 @@
 """What lanes and bench of Rides show: each line over its backing, sections as heard; kept until it is known anew."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
-from weakref import WeakKeyDictionary
 
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
-from all_even.app.work import Report
-from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     import numpy as np
@@ -60,7 +58,6 @@ class Shown(Watching):
         super().__init__(desk)
         self.lines: dict[str, LineShown | None] = {}
         self.sections: tuple[SectionHeard, ...] = ()
-        desk.mix_measured.connect(self.refresh)
 
     def of(self, lane_id: str) -> LineShown | None:
         return self.lines.get(lane_id)
@@ -68,40 +65,21 @@ class Shown(Watching):
     def forget(self) -> None:
         self.lines, self.sections = {}, ()
 
-    def ask(self, look: "Look", session: Session) -> None:
-        first = self.desk.current
+    def measure(self, look: "Look", first: str | None, send: Callable[[object], None]) -> "tuple[SectionHeard, ...]":
+        from all_even.figures.rides import rides, sections_heard
 
-        def job(report: Report) -> "tuple[SectionHeard, ...]":
-            from all_even.figures.rides import rides, sections_heard
+        found = rides.levels(look)
+        places = {unit.id: index for index, unit in enumerate(found.units)}
+        for lane_id in sorted((lane.id for lane in look.session.lanes), key=lambda lane_id: lane_id != first):
+            line = None
+            if lane_id in places:
+                relation = found.relation_db(places[lane_id])
+                line = line_of(rides.riding_of(look, lane_id), relation, found.frame_s)
+            send((lane_id, line))
+        return sections_heard.heard_sections(look)
 
-            heard = look.with_cancel(report.cancelled)
-            found = rides.levels(heard)
-            places = {unit.id: index for index, unit in enumerate(found.units)}
-            lanes = sorted((lane.id for lane in session.lanes), key=lambda lane_id: lane_id != first)
-            for lane_id in lanes:
-                line = None
-                if lane_id in places:
-                    relation = found.relation_db(places[lane_id])
-                    line = line_of(rides.riding_of(heard, lane_id), relation, found.frame_s)
-                report.send((lane_id, line))
-            return sections_heard.heard_sections(heard)
+    def take(self, part: tuple[str, LineShown | None]) -> None:
+        self.lines[part[0]] = part[1]
 
-        def partial(found: "tuple[str, LineShown | None]") -> None:
-            self.lines[found[0]] = found[1]
-            self.changed.emit()
-
-        def done(sections: "tuple[SectionHeard, ...]") -> None:
-            self.sections = sections
-            self.known(session)
-
-        self.desk.start("rides", job, done, partial)
-
-
-_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
-
-
-def shown_of(desk: Desk) -> Shown:
-    """The one of a desk."""
-    if desk not in _SHOWN:
-        _SHOWN[desk] = Shown(desk)
-    return _SHOWN[desk]
+    def take_last(self, part: "tuple[SectionHeard, ...]") -> None:
+        self.sections = part

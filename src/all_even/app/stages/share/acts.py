@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QTimer
 
 from all_even.app.desk import Desk
-from all_even.app.work import Report
 from all_even.dsp.tone.equaliser import Band
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
+    from all_even.figures.book.look import Look
     from all_even.figures.sources.units import Unit
-    from all_even.moves.share.places import Place
+    from all_even.moves.share.lane_places import Place
 
 LOUDER_AFTER_MS = 700
 """A sweep starts quietly, and so long after is as loud as it gets."""
@@ -59,41 +59,32 @@ def make_band(desk: Desk, place: "Place", lanes: tuple[str, ...], *, dynamic: bo
         band = Band(frequency_hz=round(place.hz, 1), gain_db=place.gain_db, q=place.q)
         desk.try_edit(lambda s: by_hand.add_band(s, lanes, band))
         return
-    look = desk.figures.look()
-    if look is None:
-        return
 
-    def job(report: Report) -> float:
-        report.progress(-1.0, "Listening for how loud it is there")
-        return keyed.threshold_db(look.with_cancel(report.cancelled), lanes[0], place.hz, place.q)
+    def threshold_db(look: "Look") -> float:
+        return keyed.threshold_db(look, lanes[0], place.hz, place.q)
 
     def done(at_db: float) -> None:
-        if desk.is_open:
-            desk.try_edit(lambda s: by_hand.add_dynamic(s, lanes, place.hz, place.q, place.gain_db, at_db))
+        desk.try_edit(lambda s: by_hand.add_dynamic(s, lanes, place.hz, place.q, place.gain_db, at_db))
 
-    desk.start("dynamic band", job, done, line="quick")
+    desk.figures.find("dynamic band", threshold_db, done, saying="Listening for how loud it is there", line="quick")
 
 
 def keep_loudness(desk: Desk, units: "Sequence[Unit]") -> None:
     """The outputs of the equalisers of these sources, measured, so that all are as loud as without their bands."""
-    look = desk.figures.look()
-    if look is None:
-        return
     lanes = {unit.id: tuple(lane.id for lane in unit.lanes) for unit in units}
 
-    def job(report: Report) -> dict[str, float]:
+    def outputs(look: "Look") -> dict[str, float]:
         from msgspec.structs import replace
 
         from all_even.moves.share import by_hand
         from all_even.moves.share.keeping import outputs_db
 
-        report.progress(-1.0, "Measuring the loudness behind the bands")
         bare = look.at(by_hand.without_bands(look.session, tuple(lane for ids in lanes.values() for lane in ids)))
         wanted = {
             unit.id: (unit, replace(station, output_db=0.0))
             for unit in units if (station := by_hand.last_equaliser(look.session, unit.id)) is not None
         }  # fmt: skip
-        return dict(outputs_db(bare.with_cancel(report.cancelled), wanted))
+        return dict(outputs_db(bare, wanted))
 
     def done(found: dict[str, float]) -> None:
         from all_even.moves.share.by_hand import set_output
@@ -103,8 +94,8 @@ def keep_loudness(desk: Desk, units: "Sequence[Unit]") -> None:
                 session = set_output(session, lanes[unit_id], output_db)
             return session
 
-        if desk.is_open and found:
+        if found:
             desk.try_edit(edit)
             desk.said.emit("Both are as loud as without their bands.")
 
-    desk.start("keep loudness", job, done, line="quick")
+    desk.figures.find("keep loudness", outputs, done, saying="Measuring the loudness behind the bands", line="quick")

@@ -3,7 +3,7 @@
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.viewed import ViewedBench
@@ -13,9 +13,9 @@ from all_even.app.stages.share.pair_drawing import PairDrawing
 from all_even.app.stages.share.pairs_map import PairLine, PairsMap
 from all_even.app.stages.share.places_view import PlacesDrawing, PlacesList
 from all_even.app.stages.share.session_bands import BandsTable, ThreadsDrawing
-from all_even.app.stages.share.shown import shown_of
+from all_even.app.stages.share.shown import Shown
 from all_even.app.stages.share.side import ShareSide
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.tone.equaliser import Band
 from all_even.session.editing import edits
@@ -23,8 +23,8 @@ from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
     from all_even.moves.share.bookkeeping import Book
+    from all_even.moves.share.lane_places import Place
     from all_even.moves.share.pair_view import Half
-    from all_even.moves.share.places import Place
 
 MORE_HEIGHT = 104
 MEASURING = "Who hides whom is being measured …"
@@ -43,15 +43,13 @@ class ShareBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
         self._places: tuple[int | None, int | None] = (None, None)
         self._wanted_rival: tuple[object, int] | None = None
-        self._found: tuple[Place, ...] = ()
-        self._book: Book | None = None
+        self.found: tuple[Place, ...] = ()
+        self.book: Book | None = None
         self._sweeping = acts.Sweep(desk)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(14)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=14)
         self.side = ShareSide(self.set_rival, self.set_counts)
         self.side.setFixedWidth(260)
         row.addWidget(self.side)
@@ -107,7 +105,7 @@ class ShareBench(ViewedBench):
         self.map.chosen.connect(self._choose_pair)
         self.list.chosen.connect(lambda _index: self._show_places())
         self.marks.swept.connect(self._sweep)
-        self.marks.let_go.connect(self._end_sweep)
+        self.marks.released.connect(self._end_sweep)
         self.threads.pointed.connect(lambda lane: self.desk.select((lane,)))
         self.table.pointed.connect(lambda lane: self.desk.select((lane,)))
 
@@ -309,7 +307,7 @@ class ShareBench(ViewedBench):
     # Places to look at.
 
     def _take_places(self, found: "tuple[Place, ...] | None") -> None:
-        self._found = found or ()
+        self.found = found or ()
         self._show_places()
 
     def _show_places(self) -> None:
@@ -317,9 +315,7 @@ class ShareBench(ViewedBench):
         waiting = self.desk.mix_stale or self.desk.work.busy("places")
         name = lane.name if lane is not None else ""
         note = MEASURING if waiting else f"Nothing sticks out on {name}. That is worth knowing too."
-        found = (
-            self._found if lane is not None and all(p.lane_id == self.desk.current_lane for p in self._found) else ()
-        )
+        found = self.found if lane is not None and all(p.lane_id == self.desk.current_lane for p in self.found) else ()
         if self.desk.current_lane is None:
             note = "Select a lane to see its places."
         self.list.show_places(found, note)
@@ -328,7 +324,7 @@ class ShareBench(ViewedBench):
             widget.setEnabled(bool(found))
 
     def _place(self) -> "Place | None":
-        return self._found[self.list.current] if self.list.current < len(self._found) else None
+        return self.found[self.list.current] if self.list.current < len(self.found) else None
 
     def _sweep_here(self) -> None:
         place = self._place()
@@ -352,28 +348,26 @@ class ShareBench(ViewedBench):
     # The session's bands.
 
     def _take_book(self, found: "Book | None") -> None:
-        self._book = found
+        self.book = found
         self._show_book()
 
     def _show_book(self) -> None:
         current = self.desk.current_lane or ""
-        note = MEASURING if self._book is None else "No lane has an equaliser yet: bands of moves and hands stand here."
-        self.threads.show_book(self._book, current, note)
-        self.table.show_book(self._book, current, self.knobs.isChecked())
+        note = MEASURING if self.book is None else "No lane has an equaliser yet: bands of moves and hands stand here."
+        self.threads.show_book(self.book, current, note)
+        self.table.show_book(self.book, current, self.knobs.isChecked())
 
 
 def _beside(parts: tuple[QWidget, ...], stretches: tuple[int, ...]) -> QWidget:
     holder = QWidget()
-    row = QHBoxLayout(holder)
-    row.setContentsMargins(0, 0, 0, 0)
-    row.setSpacing(8)
+    row = layouts.row(holder, margins=layouts.NONE, spacing=8)
     for index, part in enumerate(parts):
         row.addWidget(part, stretches[index])
     return holder
 
 
 def _places(lane: str | None, look: Any) -> "tuple[Place, ...]":
-    from all_even.moves.share.places import places
+    from all_even.moves.share.lane_places import places
 
     return places(look, lane) if lane is not None else ()
 

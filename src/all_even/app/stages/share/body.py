@@ -8,26 +8,27 @@ from PyQt6.QtGui import QPainter
 
 from all_even.app.bench import ruler
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, column_box
-from all_even.app.lanes.layout import Columns, behind_flexible
+from all_even.app.lanes.body import Body
+from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.stages.share.ridges import paint_ridge
-from all_even.app.stages.share.shown import shown_of
+from all_even.app.stages.share.shown import Shown
 from all_even.app.style import paint, theme
 from all_even.session.model.strips import NOWHERE, Lane
 from all_even.session.tracks.importance import WORDS, weight_of
 from all_even.session.tracks.roles import family_of
 
 LOW_HZ, HIGH_HZ = 30.0, 16_000.0
-NARROW = 560.0
 
 
 class ShareBody(Body):
+    WIDE, GAP = "ridge", 10.0
+    COLUMNS = (Column("hidden", 56.0, 52.0), Column("ear", 56.0, 52.0), Column("counts", 62.0))
     folded_words = "more that are not heard"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
 
     def refresh(self, rows: list[Row]) -> None:
         self.shown.refresh()
@@ -39,13 +40,6 @@ class ShareBody(Body):
             return False
         return known is None or known.found.place(row.lane.id) is not None
 
-    def columns(self, left: float, width: float) -> Columns:
-        start, inner = left + 12, width - left - 12
-        widths = {"hidden": 56.0, "ear": 56.0, "counts": 62.0}
-        if inner < NARROW:
-            widths = {"hidden": 52.0, "ear": 52.0}
-        return behind_flexible("ridge", start, inner, widths, 10.0)
-
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         left, width = columns.boxes["ridge"]
         plot = QRectF(left, box.top(), width, box.height())
@@ -53,13 +47,13 @@ class ShareBody(Body):
         ruler.paint_notes(painter, QRectF(left, box.top() + 34, width, 2),
                           QRectF(left, box.top() + 18, width, 16), LOW_HZ, HIGH_HZ)  # fmt: skip
         known, mean = self.shown.measured, self.shown.mean
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         whole = "Hidden" if known is None or known.stretch_s is None else "In loop"
         for name, label in (("hidden", whole), ("ear", "One ear"), ("counts", "Counts")):
             if name in columns.boxes:
                 head = column_box(box, columns, name)
                 top = QRectF(head.left() - 8, head.top() + 1, head.width() + 8, 16)
-                paint.text(painter, top, label, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+                paint.note(painter, top, label, align=paint.RIGHT)
                 value = mean if name == "hidden" else known.apart.ear_mean if known and known.apart else None
                 if name != "counts" and value is not None:
                     below = QRectF(head.left() - 8, head.top() + 17, head.width() + 8, 16)
@@ -95,7 +89,7 @@ class ShareBody(Body):
         unit = known.found.units[place]
         inner = QRectF(left, box.top() + 3, width, box.height() - 6)
         if unit.id != lane.id:
-            paint.text(painter, inner, f"counts with {unit.head.name}", size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, inner, f"counts with {unit.head.name}")
             return
         paint_ridge(painter, inner, known.ridges[place], family_of(lane.role), heard=row.heard,
                     low_hz=LOW_HZ, high_hz=HIGH_HZ)  # fmt: skip

@@ -3,13 +3,14 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
+from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.stages.share.ridges import paint_ridge
 from all_even.app.style import icons, paint, theme
-from all_even.dsp.parameter import number
+from all_even.dsp.parameter import FINE, number
 from all_even.dsp.tone.equaliser import GAINLESS
 
 if TYPE_CHECKING:
@@ -22,14 +23,13 @@ Bar = tuple[int, int]
 """Half (0 above, 1 below) and the number of a band."""
 
 
-class PairDrawing(Drawing):
+class PairDrawing(Handled, Drawing):
     """bar_moved: (half, band, Hz, dB). bar_added: (half, Hz, dB). bar_turned: (half, band, steps of Q). bar_dropped."""
 
     bar_moved = pyqtSignal(int, int, float, float)
     bar_added = pyqtSignal(int, float, float)
     bar_turned = pyqtSignal(int, int, int)
     bar_dropped = pyqtSignal(int, int)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__(
@@ -40,17 +40,16 @@ class PairDrawing(Drawing):
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self._halves: tuple[Half | None, Half | None] = (None, None)
+        self.halves: tuple[Half | None, Half | None] = (None, None)
         self._note = ""
         self.chosen: Bar | None = None
-        self._grip: tuple[Bar, QPointF, object] | None = None
 
     def show_pair(self, upper: "Half | None", lower: "Half | None", note: str) -> None:
-        self._halves, self._note = (upper, lower), note
-        bars = [len(half.bands) if half is not None else 0 for half in self._halves]
+        self.halves, self._note = (upper, lower), note
+        bars = [len(half.bands) if half is not None else 0 for half in self.halves]
         if self.chosen is not None and self.chosen[1] >= bars[self.chosen[0]]:
             self.chosen = None
-        told = [f"{half.name}: {len(half.bands)} bands" for half in self._halves if half is not None]
+        told = [f"{half.name}: {len(half.bands)} bands" for half in self.halves if half is not None]
         self.setAccessibleDescription("; ".join(told))
         self.renew()
 
@@ -67,7 +66,7 @@ class PairDrawing(Drawing):
 
     def bar_place(self, half: int, band: int) -> QPointF:
         """Where the head of a bar is."""
-        shown = self._halves[half]
+        shown = self.halves[half]
         assert shown is not None
         box, item = self.half_box(half), shown.bands[band]
         gain = 0.0 if item.shape in GAINLESS else item.gain_db
@@ -78,7 +77,7 @@ class PairDrawing(Drawing):
 
     def bar_at(self, at: QPointF) -> Bar | None:
         half = self._half_at(at)
-        shown = self._halves[half] if half is not None else None
+        shown = self.halves[half] if half is not None else None
         if half is None or shown is None:
             return None
         band = ruler.bar_at(self.half_box(half), shown.bands, at)
@@ -87,9 +86,9 @@ class PairDrawing(Drawing):
     # What is drawn.
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        upper, lower = self._halves
+        upper, lower = self.halves
         if upper is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         boxes = self.half_box(0), self.half_box(1)
         strip = QRectF(plot.left(), boxes[0].bottom(), plot.width(), MIDDLE)
@@ -99,15 +98,12 @@ class PairDrawing(Drawing):
         ruler.paint_notes(painter, QRectF(strip.left(), strip.top(), strip.width(), 1),
                           QRectF(strip.left(), strip.top() + 3, strip.width(), 14))  # fmt: skip
         ruler.paint_zones(painter, strip, QRectF(strip.left(), strip.top() + 17, strip.width(), 14))
-        tops = [
-            float(half.ridge.level_db.max()) for half in self._halves if half is not None and half.ridge is not None
-        ]
-        for index, half in enumerate(self._halves):
+        tops = [float(half.ridge.level_db.max()) for half in self.halves if half is not None and half.ridge is not None]
+        for index, half in enumerate(self.halves):
             if half is not None:
                 self._half(painter, boxes[index], half, index, max(tops, default=0.0))
         if lower is None:
-            paint.text(painter, boxes[1], "Nobody hides it, and it hides nobody", size=theme.SMALL,
-                       colour=theme.colour("quiet"), align=paint.CENTRE)  # fmt: skip
+            paint.note(painter, boxes[1], "Nobody hides it, and it hides nobody", align=paint.CENTRE)
 
     def _half(self, painter: QPainter, box: QRectF, half: "Half", index: int, top_db: float) -> None:
         if half.ridge is not None:
@@ -117,7 +113,7 @@ class PairDrawing(Drawing):
             paint.line(painter, box.left(), y, box.right(), y, theme.colour("line", 0.35))
             label = QRectF(0, y - 8, box.left() - 4, 16)
             text = f"+{gain:.0f}" if gain > 0.0 else number(gain, 0)
-            paint.text(painter, label, text, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+            paint.note(painter, label, text, align=paint.RIGHT)
         self._instrument(painter, box, half, index)
         from all_even.moves.share.pair_view import FREQUENCIES_HZ
 
@@ -172,92 +168,73 @@ class PairDrawing(Drawing):
 
     # Handles.
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton:
-            return
-        self.setFocus()
-        bar = self.bar_at(event.position())
-        self.chosen = bar
-        half = self._halves[bar[0]] if bar is not None else None
-        self._grip = (bar, event.position(), half.bands[bar[1]]) if bar is not None and half is not None else None
+    def handle_at(self, at: QPointF) -> tuple[Bar, QPointF, object] | None:
+        """(bar, where it was taken hold of, its band as it was)"""
+        bar = self.bar_at(at)
+        half = self.halves[bar[0]] if bar is not None else None
+        return (bar, at, half.bands[bar[1]]) if bar is not None and half is not None else None
+
+    def press(self, at: QPointF) -> None:
+        self.chosen = self.held[0] if self.held is not None else None
         self.renew()
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self._grip is None:
-            near = self.bar_at(event.position()) is not None
-            self.setCursor(Qt.CursorShape.SizeAllCursor if near else Qt.CursorShape.ArrowCursor)
-            return
-        (half, band), start, item = self._grip
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        hz, gain = ruler.dragged(self.half_box(half), item, event.position() - start, MOST_DB, fine=fine)
-        self.bar_moved.emit(half, band, hz, gain)
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        (half, band), start, item = self.held
+        self.bar_moved.emit(half, band, *ruler.dragged(self.half_box(half), item, at - start, MOST_DB, fine=fine))
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._grip is not None:
-            self._grip = None
-            self.released.emit()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        bar, half = self.bar_at(event.position()), self._half_at(event.position())
-        self._grip = None
+    def double(self, at: QPointF) -> None:
+        bar, half = self.bar_at(at), self._half_at(at)
         if bar is not None:
-            shown = self._halves[bar[0]]
+            shown = self.halves[bar[0]]
             assert shown is not None
             self.bar_moved.emit(*bar, shown.bands[bar[1]].frequency_hz, 0.0)
             self.released.emit()
-        elif half is not None and self._halves[half] is not None:
+        elif half is not None and self.halves[half] is not None:
             box = self.half_box(half)
-            self.add_at(half, ruler.hz_at(box, event.position().x()),
-                        -2.0 * MOST_DB * (event.position().y() - box.center().y()) / box.height())  # fmt: skip
+            self.add_at(half, ruler.hz_at(box, at.x()), -2.0 * MOST_DB * (at.y() - box.center().y()) / box.height())
 
     def add_at(self, half: int, hz: float, gain_db: float) -> None:
         """A new bar, chosen."""
-        shown = self._halves[half]
+        shown = self.halves[half]
         if shown is not None:
             self.chosen = (half, len(shown.bands))
             self.bar_added.emit(half, round(hz, 1), round(gain_db, 1))
             self.released.emit()
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        bar = self.bar_at(event.position()) if event is not None else None
-        if event is not None and bar is not None:
-            self.chosen = bar
-            self.bar_turned.emit(*bar, 1 if event.angleDelta().y() > 0 else -1)
-            event.accept()
+    def turn(self, at: QPointF, notches: int, *, fine: bool) -> bool:
+        bar = self.bar_at(at)
+        if bar is None:
+            return False
+        self.chosen = bar
+        self.bar_turned.emit(*bar, notches)
+        return True
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Arrows move the chosen bar, Shift finer; Page up and down its Q; Delete takes it away; Tab goes on."""
-        if event is None:
-            return
-        key, chosen = event.key(), self.chosen
-        bars = [(half, band) for half, shown in enumerate(self._halves) if shown for band in range(len(shown.bands))]
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        """Arrows move the chosen bar, Shift finer; Page up and down its Q; Delete takes it away; Home, End go on."""
+        chosen = self.chosen
+        bars = [(half, band) for half, shown in enumerate(self.halves) if shown for band in range(len(shown.bands))]
         if key in (Qt.Key.Key_Home, Qt.Key.Key_End) and bars:
             at = bars.index(chosen) if chosen in bars else -1
             self.chosen = bars[(at + (1 if key == Qt.Key.Key_End else -1)) % len(bars)]
             self.renew()
-            return
-        shown = self._halves[chosen[0]] if chosen is not None else None
+            return True
+        shown = self.halves[chosen[0]] if chosen is not None else None
         if chosen is None or shown is None or chosen[1] >= len(shown.bands):
-            super().keyPressEvent(event)
-            return
-        band = shown.bands[chosen[1]]
-        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        sideways = {Qt.Key.Key_Left: -1.0, Qt.Key.Key_Right: 1.0}.get(Qt.Key(key), 0.0)
-        upward = {Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0}.get(Qt.Key(key), 0.0)
+            return False
+        band, step = shown.bands[chosen[1]], FINE if fine else 1.0
+        sideways = {Qt.Key.Key_Left: -step, Qt.Key.Key_Right: step}.get(key, 0.0)
+        upward = {Qt.Key.Key_Up: step, Qt.Key.Key_Down: -step}.get(key, 0.0)
         if sideways or upward:
-            hz = band.frequency_hz * 2.0 ** (sideways * fine / 12.0)
-            self.bar_moved.emit(*chosen, round(hz, 1), round(band.gain_db + 0.5 * upward * fine, 1))
+            hz = band.frequency_hz * 2.0 ** (sideways / 12.0)
+            self.bar_moved.emit(*chosen, round(hz, 1), round(band.gain_db + 0.5 * upward, 1))
             self.released.emit()
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             self.bar_turned.emit(*chosen, 1 if key == Qt.Key.Key_PageUp else -1)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.bar_dropped.emit(*chosen)
         else:
-            super().keyPressEvent(event)
+            return False
+        return True
 
 
 def paint_small_pair(

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 
 from all_even import texts
+from all_even.app.bench.handled import Handled
 from all_even.app.stages.share.pair_drawing import paint_small_pair
 from all_even.app.style import icons, paint, theme
 
@@ -34,14 +34,14 @@ class PairLine:
     high_hz: float
 
 
-class PairsMap(QWidget):
+class PairsMap(Handled):
     """chosen: (victim, masker) by their places."""
 
     chosen = pyqtSignal(int, int)
 
     def __init__(self) -> None:
         super().__init__()
-        self._lines: list[PairLine] = []
+        self.lines: list[PairLine] = []
         self._note = ""
         self._top = 0
         self.current = 0
@@ -53,10 +53,10 @@ class PairsMap(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_lines(self, lines: list[PairLine], note: str) -> None:
-        self._lines, self._note = lines[:MOST], note
-        self.current = min(self.current, max(0, len(self._lines) - 1))
-        self._top = min(self._top, max(0, len(self._lines) - self._room()))
-        self.setAccessibleDescription("; ".join(f"{x.lower.name} hides {x.upper.name}" for x in self._lines[:5]))
+        self.lines, self._note = lines[:MOST], note
+        self.current = min(self.current, max(0, len(self.lines) - 1))
+        self._top = min(self._top, max(0, len(self.lines) - self._room()))
+        self.setAccessibleDescription("; ".join(f"{x.lower.name} hides {x.upper.name}" for x in self.lines[:5]))
         self.update()
 
     def _columns(self) -> int:
@@ -75,16 +75,15 @@ class PairsMap(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        if not self._lines:
-            paint.text(painter, QRectF(self.rect()), self._note, size=theme.SMALL, colour=theme.colour("quiet"),
-                       align=paint.CENTRE)  # fmt: skip
+        if not self.lines:
+            paint.note(painter, QRectF(self.rect()), self._note, align=paint.CENTRE)
             return
-        shown = range(self._top, min(len(self._lines), self._top + self._room()))
-        more = f", {len(shown)} of {len(self._lines)} shown" if len(shown) < len(self._lines) else ""
+        shown = range(self._top, min(len(self.lines), self._top + self._room()))
+        more = f", {len(shown)} of {len(self.lines)} shown" if len(shown) < len(self.lines) else ""
         told = f"Upper: who is hidden; lower: who hides it; tinted: where. What costs most first{more}"
-        paint.text(painter, QRectF(0, 0, self.width(), 16), told, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, QRectF(0, 0, self.width(), 16), told)
         for index in shown:
-            self._row(painter, self.box_of(index), self._lines[index], index == self.current)
+            self._row(painter, self.box_of(index), self.lines[index], index == self.current)
 
     def _row(self, painter: QPainter, box: QRectF, line: PairLine, current: bool) -> None:
         painter.fillRect(box, theme.colour("act_soft" if current else "ground"))
@@ -100,42 +99,40 @@ class PairsMap(QWidget):
         paint.figure(painter, upper, f"{100.0 * line.cost:.0f}", "% hidden by it")
         lower = upper.translated(0, 0.5 * box.height() - 2)
         told = f"{line.zone}, {100.0 * line.together:.0f} % at once"
-        paint.text(painter, lower, told, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+        paint.note(painter, lower, told, align=paint.RIGHT)
         if current and self.hasFocus():
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.drawRect(box.adjusted(1, 1, -1, -1))
 
     def _at(self, at: QPointF) -> int | None:
-        shown = range(self._top, min(len(self._lines), self._top + self._room()))
+        shown = range(self._top, min(len(self.lines), self._top + self._room()))
         return next((index for index in shown if self.box_of(index).contains(at)), None)
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        index = self._at(event.position()) if event is not None else None
+    def press(self, at: QPointF) -> None:
+        index = self._at(at)
         if index is not None:
             self._choose(index)
 
     def _choose(self, index: int) -> None:
         self.current = index
         self.update()
-        self.chosen.emit(self._lines[index].victim, self._lines[index].masker)
+        self.chosen.emit(self.lines[index].victim, self.lines[index].masker)
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            step = -1 if event.angleDelta().y() > 0 else 1
-            self._top = max(0, min(self._top + step, len(self._lines) - self._room()))
-            self.update()
+    def turn(self, at: QPointF, notches: int, *, fine: bool) -> bool:
+        self._top = max(0, min(self._top - notches, len(self.lines) - self._room()))
+        self.update()
+        return True
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
-        if by is not None and self._lines:
-            self.current = max(0, min(len(self._lines) - 1, self.current + by))
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(key)
+        if by is not None and self.lines:
+            self.current = max(0, min(len(self.lines) - 1, self.current + by))
             if self.current >= self._top + self._room():
                 self._top = self.current - self._room() + 1
             self._top = min(self._top, self.current)
             self.update()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._lines:
+            return True
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.lines:
             self._choose(self.current)
-        else:
-            super().keyPressEvent(event)
+            return True
+        return False

@@ -4,24 +4,24 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 
 from all_even import texts
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.stages.share.ridges import paint_ridge
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
+    from all_even.moves.share.lane_places import Place
     from all_even.moves.share.pair_view import Half
-    from all_even.moves.share.places import Place
 
 ROW = 36
 
 
-class PlacesList(QWidget):
+class PlacesList(Handled):
     """chosen: the number of a place."""
 
     chosen = pyqtSignal(int)
@@ -57,21 +57,20 @@ class PlacesList(QWidget):
             words = self._note.split(". ")
             for index, sentence in enumerate(words):
                 box = QRectF(4, 4 + 18 * index, self.width() - 8, 16)
-                paint.text(painter, box, sentence, size=theme.SMALL, colour=theme.colour("quiet"))
+                paint.note(painter, box, sentence)
             return
         for index in range(self._top, min(len(self._places), self._top + self._room())):
             box, place = self.box_of(index), self._places[index]
             painter.fillRect(box, theme.colour("act_soft" if index == self.current else "ground"))
             head, rest = headline(place)
             paint.text(painter, QRectF(6, box.top() + 1, box.width() - 10, 16), head, size=theme.SMALL, strong=True)
-            paint.text(painter, QRectF(6, box.top() + 16, box.width() - 10, 15), rest, size=theme.SMALL,
-                       colour=theme.colour("quiet"))  # fmt: skip
+            paint.note(painter, QRectF(6, box.top() + 16, box.width() - 10, 15), rest)
             if index == self.current and self.hasFocus():
                 painter.setPen(QPen(theme.colour("act"), 2))
                 painter.drawRect(box.adjusted(1, 1, -1, -1))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        index = self._top + int(event.position().y() // ROW) if event is not None else -1
+    def press(self, at: QPointF) -> None:
+        index = self._top + int(at.y() // ROW)
         if 0 <= index < len(self._places):
             self._choose(index)
 
@@ -81,18 +80,17 @@ class PlacesList(QWidget):
         self.update()
         self.chosen.emit(index)
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            step = -1 if event.angleDelta().y() > 0 else 1
-            self._top = max(0, min(self._top + step, len(self._places) - self._room()))
-            self.update()
+    def turn(self, at: QPointF, notches: int, *, fine: bool) -> bool:
+        self._top = max(0, min(self._top - notches, len(self._places) - self._room()))
+        self.update()
+        return True
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key())) if event is not None else None
-        if by is not None and self._places:
-            self._choose(max(0, min(len(self._places) - 1, self.current + by)))
-        else:
-            super().keyPressEvent(event)
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(key)
+        if by is None or not self._places:
+            return False
+        self._choose(max(0, min(len(self._places) - 1, self.current + by)))
+        return True
 
 
 def headline(place: "Place") -> tuple[str, str]:
@@ -107,11 +105,10 @@ def headline(place: "Place") -> tuple[str, str]:
     return f"{head}?", rest
 
 
-class PlacesDrawing(Drawing):
-    """swept: the frequency under the held pointer; let_go."""
+class PlacesDrawing(Handled, Drawing):
+    """swept: the frequency under the held pointer."""
 
     swept = pyqtSignal(float)
-    let_go = pyqtSignal()
     title = ""
 
     def __init__(self) -> None:
@@ -160,18 +157,19 @@ class PlacesDrawing(Drawing):
             box = QRectF(min(plot.right() - 90, x + 10), plot.bottom() - 18, 90, 16)
             paint.text(painter, box, f"{number(self.sweeping_hz, 0)} Hz", size=theme.SMALL, colour=theme.colour("act"))
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton and self._half is not None:
-            self._sweep(event.position().x())
+    def handle_at(self, at: QPointF) -> bool | None:
+        return True if self._half is not None else None
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.sweeping_hz is not None:
-            self._sweep(event.position().x())
+    def press(self, at: QPointF) -> None:
+        if self.held:
+            self._sweep(at.x())
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self.sweeping_hz is not None:
-            self.stop()
-            self.let_go.emit()
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        self._sweep(at.x())
+
+    def drop(self, at: QPointF) -> None:
+        self.stop()
+        super().drop(at)
 
     def _sweep(self, x: float) -> None:
         self.sweeping_hz = max(40.0, min(14_000.0, ruler.hz_at(self.plot(), x)))

@@ -4,13 +4,13 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QRectF, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPointF, QRectF, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 
 from all_even import texts
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 
@@ -21,7 +21,7 @@ MOST_DB = 12.0
 ROW, LINE, HEAD = 34, 15, 18
 
 
-class ThreadsDrawing(Drawing):
+class ThreadsDrawing(Handled, Drawing):
     """pointed: the lane whose thread is clicked."""
 
     pointed = pyqtSignal(str)
@@ -51,14 +51,13 @@ class ThreadsDrawing(Drawing):
 
         book = self._book
         if book is None or not book.threads:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=theme.colour("quiet"), align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         for gain in (-6.0, 0.0, 6.0):
             y = ruler.bar_y(plot, gain, MOST_DB)
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 1.0 if gain == 0.0 else 0.5))
             text = f"+{gain:.0f}" if gain > 0.0 else number(gain, 0)
-            paint.text(painter, QRectF(0, y - 8, plot.left() - 4, 16), text, size=theme.SMALL,
-                       colour=theme.colour("quiet"), align=paint.RIGHT)  # fmt: skip
+            paint.note(painter, QRectF(0, y - 8, plot.left() - 4, 16), text, align=paint.RIGHT)
         ruler.paint_notes(painter, plot, QRectF(plot.left(), plot.bottom() + 2, plot.width(), 15))
         ruler.paint_zones(painter, plot, QRectF(plot.left(), plot.bottom() + 18, plot.width(), 15))
         self._counts(painter, plot, book)
@@ -104,12 +103,12 @@ class ThreadsDrawing(Drawing):
             paint.text(painter, box, thread.name, size=theme.SMALL, align=paint.CENTRE,
                        strong=thread.lane_id == self._current)  # fmt: skip
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+    def press(self, at: QPointF) -> None:
         from all_even.moves.share.bookkeeping import FREQUENCIES_HZ
 
-        if event is None or self._book is None or not self._book.threads:
+        if self._book is None or not self._book.threads:
             return
-        plot, at = self.plot(), event.position()
+        plot = self.plot()
         hz = ruler.hz_at(plot, at.x())
         index = int(np.argmin(np.abs(np.log(FREQUENCIES_HZ / max(hz, 1.0)))))
         away = [
@@ -120,7 +119,7 @@ class ThreadsDrawing(Drawing):
             self.pointed.emit(lane)
 
 
-class BandsTable(QWidget):
+class BandsTable(Handled):
     """A row for each lane: its bands in words; for a simple board: three knobs and what is left."""
 
     pointed = pyqtSignal(str)
@@ -147,7 +146,7 @@ class BandsTable(QWidget):
         rows: list[tuple[QRectF, Thread, list[str]]] = []
         y = float(HEAD)
         for thread in self._book.threads[self._top :] if self._book is not None else ():
-            lines = self._lines(thread, self.width() - 24)
+            lines = self.lines_of(thread, self.width() - 24)
             height = ROW + LINE * (len(lines) - 1)
             if rows and y + height > self.height():
                 break
@@ -162,10 +161,9 @@ class BandsTable(QWidget):
         rows = self._rows()
         head = QRectF(4, 0, self.width() - 8, 16)
         named = "Shelf 80 Hz, mid, shelf 12 kHz" if self._knobs else "Bands"
-        paint.text(painter, head, named, size=theme.SMALL, colour=theme.colour("quiet"))
+        paint.note(painter, head, named)
         if len(rows) < len(self._book.threads):
-            paint.text(painter, head, f"{len(rows)} of {len(self._book.threads)}, wheel", size=theme.SMALL,
-                       colour=theme.colour("quiet"), align=paint.RIGHT)  # fmt: skip
+            paint.note(painter, head, f"{len(rows)} of {len(self._book.threads)}, wheel", align=paint.RIGHT)
         for box, thread, lines in rows:
             painter.fillRect(box, theme.colour("act_soft" if thread.lane_id == self._current else "ground"))
             icons.draw_mark(painter, thread.family, QRectF(6, box.top() + 4, 10, 10))
@@ -176,7 +174,7 @@ class BandsTable(QWidget):
                 below = QRectF(20, box.top() + LINE * (line + 1), box.width() - 24, LINE)
                 paint.text(painter, below, told, size=theme.SMALL, colour=theme.colour("look" if look else "text"))
 
-    def _lines(self, thread: "Thread", width: float) -> list[str]:
+    def lines_of(self, thread: "Thread", width: float) -> list[str]:
         """The knobs and what is left, or the bands."""
         if not self._knobs:
             return _wrapped(thread.texts, "; ", width)
@@ -185,17 +183,16 @@ class BandsTable(QWidget):
         settings, _, left = thread.knobs.text.partition("; ")
         return [*_wrapped(settings.split(", "), ", ", width), left]
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            for box, thread, _ in self._rows():
-                if box.contains(event.position()):
-                    self.pointed.emit(thread.lane_id)
+    def press(self, at: QPointF) -> None:
+        for box, thread, _ in self._rows():
+            if box.contains(at):
+                self.pointed.emit(thread.lane_id)
 
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None and self._book is not None:
-            step = -1 if event.angleDelta().y() > 0 else 1
-            self._top = max(0, min(self._top + step, len(self._book.threads) - 1))
+    def turn(self, at: QPointF, notches: int, *, fine: bool) -> bool:
+        if self._book is not None:
+            self._top = max(0, min(self._top - notches, len(self._book.threads) - 1))
             self.update()
+        return True
 
 
 def _wrapped(parts: Sequence[str], between: str, width: float) -> list[str]:

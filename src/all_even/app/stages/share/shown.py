@@ -5,8 +5,7 @@ is measured behind that.
 """
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
-from weakref import WeakKeyDictionary
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,7 +55,7 @@ class Shown(QObject):
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(AT_REST_MS)
-        self._soon.timeout.connect(self._measure_soon)
+        self._soon.timeout.connect(self._measure)
 
     @property
     def shares(self) -> Array | None:
@@ -84,29 +83,22 @@ class Shown(QObject):
         if self._asked is not None and self._asked[0] is not desk.document:
             self.measured = self.predicted = self._asked = None
             self.changed.emit()
-        look, stretch = desk.figures.look(), self.stretch()
-        if look is None:
+        if desk.figures.book is None:
             return
         if not desk.mix_stale:
-            self._measure(look, stretch)
+            self._measure()
         elif self.measured is not None:  # the strips that changed are enough; the mix is not waited for
             self._predict()
             self._soon.start()
 
-    def _measure_soon(self) -> None:
-        look = self.desk.figures.look() if self.desk.is_open else None
-        if look is not None:
-            self._measure(look, self.stretch())
-
-    def _measure(self, look: "Look", stretch: tuple[float, float] | None) -> None:
-        desk, asked = self.desk, self._asked
+    def _measure(self) -> None:
+        desk, asked, stretch = self.desk, self._asked, self.stretch()
+        if not desk.is_open or desk.figures.book is None or desk.work.busy("sharing"):
+            return
         session = desk.session
-        if desk.work.busy("sharing") or (asked is not None and asked[1] is session and asked[2] == stretch):
+        if asked is not None and asked[1] is session and asked[2] == stretch:
             return
         self._asked = (desk.document, session, stretch)
-
-        def job(report: Report) -> Measured | None:
-            return measured(look.with_cancel(report.cancelled), stretch)
 
         def done(found: Measured | None) -> None:
             if desk.is_open and desk.session is session:
@@ -114,7 +106,7 @@ class Shown(QObject):
             self.changed.emit()
             desk.arrivals_changed.emit()
 
-        desk.start("sharing", job, done)
+        desk.figures.find("sharing", lambda look: measured(look, stretch), done)
 
     def _predict(self) -> None:
         """Shares as they will be, off this thread; while they are worked out the next state waits."""
@@ -149,7 +141,7 @@ class Shown(QObject):
         desk.start("sharing live", job, done, line="quick")
 
 
-def measured(look: Any, stretch: tuple[float, float] | None) -> Measured | None:
+def measured(look: "Look", stretch: tuple[float, float] | None) -> Measured | None:
     """All of it for a state of the session."""
     from all_even.figures.sharing import sharing as engine
     from all_even.moves.share.live import Live
@@ -167,13 +159,3 @@ def measured(look: Any, stretch: tuple[float, float] | None) -> Measured | None:
         pairs, apart = tuple(engine.pairs_of(found)), engine.apart_in(look, *stretch)
     before = plain.shares if plain is not None and len(plain.shares) == len(found.shares) else found.shares
     return Measured(session, stretch, found, engine.ridges(found), apart, pairs, before, Live(found, session))
-
-
-_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
-
-
-def shown_of(desk: Desk) -> Shown:
-    """The one of a desk."""
-    if desk not in _SHOWN:
-        _SHOWN[desk] = Shown(desk)
-    return _SHOWN[desk]

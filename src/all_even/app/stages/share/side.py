@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from all_even import texts
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import number
 from all_even.session.tracks.importance import WORDS, proposed
 
@@ -37,12 +37,9 @@ class ShareSide(QWidget):
         super().__init__()
         self._rivals: list[int] = []
         self._rival_chosen, self._counts_chosen = rival_chosen, counts_chosen
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(4)
+        column = layouts.column(self, margins=layouts.NONE, spacing=4)
         self.name = fields.label("", "strong")
-        row = QHBoxLayout()
-        row.setSpacing(6)
+        row = layouts.row(spacing=6)
         row.addWidget(fields.label("against", "quiet"))
         self.rival = _combo("Rival", "Whom the selected lane is shown against; dearest first")
         self.rival.activated.connect(lambda index: self._rival_chosen(self._rivals[index]))

@@ -3,7 +3,7 @@
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QStackedWidget, QVBoxLayout, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.side_panel import SidePanel
@@ -13,11 +13,11 @@ from all_even.app.desk import Desk
 from all_even.app.stages.space.decay import DecayDrawing, TimesDrawing
 from all_even.app.stages.space.lines import LOUD, lines_of
 from all_even.app.stages.space.plan import DepthPlan
-from all_even.app.stages.space.shown import shown_of
+from all_even.app.stages.space.shown import Shown
 from all_even.app.station import feeding
 from all_even.app.station.choices import choice_box, show_choice
 from all_even.app.station.panel import StationPanel
-from all_even.app.style import fields
+from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import LEVEL, number
 from all_even.dsp.space.echo import Echo
@@ -49,14 +49,12 @@ class SpaceBench(ViewedBench):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
         self.open_station = ""
         self.bus = ""
         """The return that is shown; the selected one, else the last that was."""
         self._selected = ""
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(14)
+        row = layouts.row(self, margins=layouts.BENCH, spacing=14)
         self.side = SidePanel("Depth", "Direct over returned sound; of a return, how much the dry sound covers")
         self.side.setFixedWidth(208)
         row.addWidget(self.side)
@@ -67,9 +65,7 @@ class SpaceBench(ViewedBench):
         self.plan = DepthPlan(self.desk, self.shown)
         self.decay, self.times = DecayDrawing(), TimesDrawing()
         over = QWidget()
-        beside = QHBoxLayout(over)
-        beside.setContentsMargins(0, 0, 0, 0)
-        beside.setSpacing(8)
+        beside = layouts.row(over, margins=layouts.NONE, spacing=8)
         beside.addWidget(self.decay, 5)
         beside.addWidget(self.times, 2)
         self.station = StationPanel(self.desk, partial(self.show_view, 1))
@@ -272,7 +268,7 @@ class _Nothing(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        column = QVBoxLayout(self)
+        column = layouts.column(self)
         column.addStretch(1)
         column.addWidget(fields.wrapped(
             "No return makes room yet. The moves beside give the tracks their places; or choose a new return above.",

@@ -4,15 +4,18 @@ The handle is the lane's place by its direct against its returned sound; dragged
 room stands at the rail's dry end.
 """
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter, QPen
+from dataclasses import replace
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.desk import Desk
-from all_even.app.lanes.body import Body, Drag, changeable, column_box, touched
-from all_even.app.lanes.layout import Columns, behind_flexible
+from all_even.app.lanes.body import Body, Drag, changeable, touched
+from all_even.app.lanes.layout import Columns, behind_wide, column_box, line_box
 from all_even.app.lanes.rows import Row
+from all_even.app.lanes.scales import Rail
 from all_even.app.stages.space.lines import lines_of
-from all_even.app.stages.space.shown import shown_of
+from all_even.app.stages.space.shown import Shown
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import FINE, LEVEL, number
 from all_even.session.editing import space_edits
@@ -47,11 +50,12 @@ def shown_returns(session: Session) -> tuple[Bus, ...]:
 
 
 class SpaceBody(Body):
+    WIDE = "depth"
     folded_words = "more that are groups, or not heard"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.shown = shown_of(desk)
+        self.shown = desk.shared(Shown)
 
     def refresh(self, rows: list[Row]) -> None:
         self.shown.refresh()
@@ -64,36 +68,35 @@ class SpaceBody(Body):
         start, inner = left + 12, width - left - 12
         wide = COLUMN if inner > 620 else NARROW_COLUMN
         returns = {bus.id: wide for bus in shown_returns(self.desk.session)} if self.desk.is_open else {}
-        return behind_flexible("depth", start, inner, {"ratio": 62.0, **returns}, 6.0)
+        found = behind_wide(self.WIDE, start, inner, {"ratio": 62.0, **returns}, self.GAP)
+        left, width = found.boxes[self.WIDE]
+        return replace(found, rails={self.WIDE: Rail(left + DRY, width - DRY - 8.0)})
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         quiet = theme.colour("quiet")
         rail = column_box(box, columns, "depth")
-        paint.text(painter, QRectF(rail.left(), rail.top() + 1, 60, 16), "near", size=theme.SMALL, colour=quiet)
+        paint.note(painter, QRectF(rail.left(), rail.top() + 1, 60, 16), "near")
         middle = QRectF(rail.left() + 60, rail.top() + 1, rail.width() - 120, 16)
         words = next(
             (text for text in TITLES if paint.width_of(text, theme.SMALL) <= middle.width()), TITLES[-1]
         )  # fmt: skip
-        paint.text(painter, middle, words, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        paint.note(painter, middle, words, align=paint.CENTRE)
         far = QRectF(rail.right() - 60, rail.top() + 1, 60, 16)
-        paint.text(painter, far, "far", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+        paint.note(painter, far, "far", align=paint.RIGHT)
         dry = QRectF(rail.left(), rail.top() + 18, DRY, 16)
-        paint.text(painter, dry, "dry", size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+        paint.note(painter, dry, "dry", align=paint.CENTRE)
         for tick in TICKS_DB:
             x = depth_x(rail.left(), rail.width(), tick)
             at = QRectF(x - 16, rail.top() + 18, 32, 16)
-            paint.text(painter, at, number(tick, 0), size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, at, number(tick, 0), align=paint.CENTRE)
         ratio = column_box(box, columns, "ratio")
         for line, words in enumerate(("Depth", "dB")):
-            at = QRectF(ratio.left(), ratio.top() + 1 + 17 * line, ratio.width(), 16)
-            paint.text(painter, at, words, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+            paint.note(painter, line_box(ratio, line), words, align=paint.RIGHT)
         for bus in shown_returns(self.desk.session):
             if bus.id in columns.boxes:
                 head = column_box(box, columns, bus.id)
-                name = QRectF(head.left(), head.top() + 1, head.width(), 16)
-                paint.text(painter, name, bus.name, size=theme.SMALL, colour=theme.colour("text"), align=paint.RIGHT)
-                below = QRectF(head.left(), head.top() + 18, head.width(), 16)
-                paint.text(painter, below, "send, dB", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+                for line, (words, tint) in enumerate(((bus.name, theme.colour("text")), ("send, dB", quiet))):
+                    paint.text(painter, line_box(head, line), words, size=theme.SMALL, colour=tint, align=paint.RIGHT)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         if isinstance(row.lane, Bus):
@@ -156,7 +159,7 @@ class SpaceBody(Body):
         view = self.shown.of(bus.id)
         if view is None:
             words = "being measured …" if self.shown.view is None or self.shown.is_stale() else "nothing is heard of it"
-            paint.text(painter, area, words, size=theme.SMALL, colour=theme.colour("quiet"))
+            paint.note(painter, area, words)
             return
         x = area.left()
         for line in sorted(lines_of(view), key=lambda line: not line.over):
@@ -171,34 +174,19 @@ class SpaceBody(Body):
 
     # Handles.
 
-    def part_at(self, columns: Columns, x: float) -> str:
-        for name, (left, width) in columns.boxes.items():
-            if left <= x <= left + width:
-                return name
-        return "body"
-
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         lane_ids = {lane.id for lane in self.desk.session.lanes}
-        if (
-            part == "body"
-            or row_id not in lane_ids
-            or not space.space_sends(self.desk.session, self.desk.session.lane(row_id))
-        ):
+        if row_id not in lane_ids or not space.space_sends(self.desk.session, self.desk.session.lane(row_id)):
             return None
         if part not in ("depth", *(bus.id for bus in shown_returns(self.desk.session))):
             return None
-        _, width = columns.boxes["depth"]
-        return _DepthDrag(self, part, row_id, x, width - DRY - 8.0)
+        return _DepthDrag(self, part, row_id, x, columns.rails["depth"].width)
 
     def turn(self, part: str, row_id: str, notches: int, *, fine: bool) -> None:
         self.move(touched(self.desk, row_id), notches * STEP_DB * (FINE if fine else 1.0), part)
 
-    def key(self, event: QKeyEvent) -> bool:
-        sideways = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
-        if sideways is None:
-            return False
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.move(changeable(self.desk), sideways * STEP_DB * (FINE if fine else 1.0), "depth")
+    def nudge(self, direction: int, *, fine: bool = False, other: bool = False) -> bool:
+        self.move(changeable(self.desk), direction * STEP_DB * (FINE if fine else 1.0), "depth")
         return True
 
     def move(self, wanted: tuple[str, ...], by_db: float, part: str) -> None:

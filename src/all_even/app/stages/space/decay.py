@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.bench.drawings import BOTTOM, Drawing
+from all_even.app.bench.handled import Handled
 from all_even.app.style import paint, theme
-from all_even.dsp.parameter import number
+from all_even.dsp.parameter import FINE, number
 
 if TYPE_CHECKING:
     from all_even.figures.space.space_view import Beat, ReturnView
@@ -24,12 +25,12 @@ SMOOTH = 10
 LONGEST_S, SHORTEST_S = 6.0, 0.6
 
 
-class DecayDrawing(Drawing):
-    """decay_moved: the decay time in s, while the handle is dragged; released: let go."""
+class DecayDrawing(Handled, Drawing):
+    """decay_moved: the decay time in s, while the handle is dragged."""
 
+    OVER = Qt.CursorShape.SizeHorCursor
     title = "After a snare hit, dB; the next kick is a wall"
     decay_moved = pyqtSignal(float)
-    released = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__(
@@ -41,7 +42,6 @@ class DecayDrawing(Drawing):
         self._beat: Beat | None = None
         self._decay_s: float | None = None
         self._note = ""
-        self._grip: tuple[float, float] | None = None
         self._span_s = 2.0
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -51,7 +51,7 @@ class DecayDrawing(Drawing):
         if not self.is_new(view, beat, decay_s if decay_s is not None else "none", note):
             return
         self._view, self._beat, self._decay_s, self._note = view, beat, decay_s, note
-        if self._grip is None:
+        if self.held is None:
             self._span_s = self._wanted_span_s()
         drop = view.drop_db if view is not None else None
         self.setAccessibleDescription(
@@ -96,7 +96,7 @@ class DecayDrawing(Drawing):
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         quiet = theme.colour("quiet")
         if self._view is None:
-            paint.text(painter, plot, self._note, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, self._note, align=paint.CENTRE)
             return
         self.level_axis(painter, plot, (-40.0, -20.0, 0.0), FLOOR_DB, 0.0)
         self._beats(painter, plot)
@@ -138,7 +138,7 @@ class DecayDrawing(Drawing):
                 box.moveLeft(plot.left())
             align = paint.LEFT if count == 0 else paint.CENTRE
             if box.right() <= self.width():
-                paint.text(painter, box, words, size=theme.SMALL, colour=theme.colour("quiet"), align=align)
+                paint.note(painter, box, words, align=align)
             count += 1
 
     def _wall(self, painter: QPainter, plot: QRectF) -> None:
@@ -150,7 +150,7 @@ class DecayDrawing(Drawing):
             painter.setPen(QPen(theme.colour("quiet"), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
             box = QRectF(x - 84, plot.top() + 2, 80, 15)
-            paint.text(painter, box, "next snare", size=theme.SMALL, colour=theme.colour("quiet"), align=paint.RIGHT)
+            paint.note(painter, box, "next snare", align=paint.RIGHT)
         if beat.kick_s is None or beat.kick_s >= self._span_s:
             return
         x = self._x(plot, beat.kick_s)
@@ -165,41 +165,25 @@ class DecayDrawing(Drawing):
 
     # The handle.
 
-    def _near(self, at: QPointF) -> bool:
-        place = self.handle()
-        return place is not None and abs(place.x() - at.x()) <= REACH and abs(place.y() - at.y()) <= REACH
+    def handle_at(self, at: QPointF) -> tuple[float, float] | None:
+        """(where it was taken hold of, the decay time then)"""
+        place, reach = self.handle(), QPointF(REACH, REACH)
+        if place is None or self._decay_s is None or not QRectF(place - reach, place + reach).contains(at):
+            return None
+        return at.x(), self._decay_s
 
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.button() == Qt.MouseButton.LeftButton:
-            self.setFocus()
-            if self._near(event.position()) and self._decay_s is not None:
-                self._grip = (event.position().x(), self._decay_s)
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self._grip is None:
-            near = self._near(event.position())
-            self.setCursor(Qt.CursorShape.SizeHorCursor if near else Qt.CursorShape.ArrowCursor)
-            return
-        fine = 0.2 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        start, decay_s = self._grip
+    def drag(self, at: QPointF, *, fine: bool) -> None:
+        start, decay_s = self.held
         # A third of the decay time falls by 20 dB.
-        moved_s = fine * (event.position().x() - start) / max(1.0, self.plot().width()) * self._span_s
+        moved_s = (FINE if fine else 1.0) * (at.x() - start) / max(1.0, self.plot().width()) * self._span_s
         self.decay_moved.emit(round(decay_s + 3.0 * moved_s, 2))
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._grip is not None:
-            self._grip = None
-            self.released.emit()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        sideways = {Qt.Key.Key_Left: 1.0 / 1.03, Qt.Key.Key_Right: 1.03}.get(Qt.Key(event.key())) if event else None
-        if event is None or sideways is None or self._decay_s is None:
-            super().keyPressEvent(event)
-            return
-        fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self.decay_moved.emit(round(self._decay_s * (1.0 + (sideways - 1.0) * (0.34 if fine else 1.0)), 2))
+    def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
+        sideways = {Qt.Key.Key_Left: 1.0 / 1.03, Qt.Key.Key_Right: 1.03}.get(key)
+        if sideways is None or self._decay_s is None:
+            return False
+        self.decay_moved.emit(round(self._decay_s * (1.0 + (sideways - 1.0) * (FINE if fine else 1.0)), 3))
+        return True
 
 
 class TimesDrawing(Drawing):
@@ -217,11 +201,11 @@ class TimesDrawing(Drawing):
             self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         times = self._view.response.decay if self._view is not None else {}
         if not times:
             words = "nothing that decays" if self._view is not None else ""
-            paint.text(painter, plot, words, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, plot, words, align=paint.CENTRE)
             return
         top = max(one.decay_s for one in times.values())
         top = next(t for t in (0.5, 1.0, 2.0, 3.0, 5.0, 8.0, 13.0, 30.0, 1e6) if t >= top)
@@ -229,8 +213,7 @@ class TimesDrawing(Drawing):
             y = plot.bottom() - plot.height() * tick / top
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.6))
             box = QRectF(0, y - 8, plot.left() - 5, 16)
-            paint.text(painter, box, number(tick, 2 if top < 2.0 else 1), size=theme.SMALL, colour=quiet,
-                       align=paint.RIGHT)  # fmt: skip
+            paint.note(painter, box, number(tick, 2 if top < 2.0 else 1), align=paint.RIGHT)
         octaves = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
         wide = plot.width() / len(octaves)
         every = 1 if wide >= paint.width_of("500", theme.SMALL) + 4 else 2
@@ -239,7 +222,7 @@ class TimesDrawing(Drawing):
             label = number(hz / 1000.0, 0) + "k" if hz >= 1000.0 else number(hz, 0)
             box = QRectF(left - 0.5 * wide * (every - 1), plot.bottom() + 2, wide * every, 15)
             if index % every == 0:
-                paint.text(painter, box, label, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+                paint.note(painter, box, label, align=paint.CENTRE)
             if hz in times:
                 height = plot.height() * min(1.0, times[hz].decay_s / top)
                 bar = QRectF(left + 3, plot.bottom() - height, wide - 6, height)

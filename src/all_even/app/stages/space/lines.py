@@ -28,7 +28,7 @@ class FigureLine:
 
 def lines_of(view: "ReturnView") -> list[FigureLine]:
     """What is known of a return, in the order of its importance."""
-    from all_even.moves.space.places import MOST_LEAD_HIDDEN, MOST_LOW_DB
+    from all_even.moves.space.short_and_long import MOST_LEAD_HIDDEN, MOST_LOW_DB
     from all_even.moves.space.snare import DROP_DB, SHORT_OF_DB
 
     found, told = view.figures, []

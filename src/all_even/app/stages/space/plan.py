@@ -1,7 +1,7 @@
 """The plan from front to back: across is the pan, up is further away; lanes are set by dragging them, sends follow."""
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QPainter
 
 from all_even.app.bench.seats import SEAT, SeatsDrawing
 from all_even.app.desk import Desk
@@ -70,19 +70,19 @@ class DepthPlan(SeatsDrawing):
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         if not self.desk.is_open:
             return
-        quiet = theme.colour("quiet")
+        theme.colour("quiet")
         for text, share in (("left", 0.05), ("centre", 0.5), ("right", 0.95)):
             box = QRectF(plot.left() + plot.width() * share - 40, 0, 80, 16)
-            paint.text(painter, box, text, size=theme.SMALL, colour=quiet, align=paint.CENTRE)
+            paint.note(painter, box, text, align=paint.CENTRE)
         for tick in TICKS_DB:
             y = self._y(tick)
             paint.line(painter, plot.left(), y, plot.right(), y, theme.colour("line", 0.6))
             at = QRectF(0, y - 8, 44, 16)
-            paint.text(painter, at, f"{number(tick, 0)} dB", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+            paint.note(painter, at, f"{number(tick, 0)} dB", align=paint.RIGHT)
         edge = plot.bottom() - DRY_SHARE * plot.height()
         paint.line(painter, plot.left(), edge, plot.right(), edge, theme.colour("line"))
         for text, y in (("far", self._y(FAR_DB)), ("dry", self._y(None))):
-            paint.text(painter, QRectF(0, y - 8, 44, 16), text, size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+            paint.note(painter, QRectF(0, y - 8, 44, 16), text, align=paint.RIGHT)
         paint.line(painter, self._x(0.0), plot.top(), self._x(0.0), plot.bottom(), theme.colour("line"))
         self.paint_seats(painter, plot)
 
@@ -110,18 +110,8 @@ class DepthPlan(SeatsDrawing):
             self._moved_db += by_db
             self.desk.edit(lambda s: space_edits.further(s, (lane.id,), by_db), merge=f"place {lane.id}")
 
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        current = self.desk.current_lane if self.desk.is_open else None
-        if event is None or current is None:
-            super().keyPressEvent(event)
-            return
-        fine = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        key = Qt.Key(event.key())
-        sideways = {Qt.Key.Key_Left: -PAN_STEP, Qt.Key.Key_Right: PAN_STEP}.get(key)
-        away = {Qt.Key.Key_Up: DEPTH_STEP_DB, Qt.Key.Key_Down: -DEPTH_STEP_DB}.get(key)
-        if sideways is not None:
-            self.desk.edit(lambda s: edits.nudge_pans(s, (current,), fine * sideways), merge=f"place {current}")
-        elif away is not None:
-            self.desk.edit(lambda s: space_edits.further(s, (current,), fine * away), merge=f"depth {current}")
+    def nudged(self, lane: Lane, across: float, up: float) -> None:
+        if across:
+            self.desk.edit(lambda s: edits.nudge_pans(s, (lane.id,), PAN_STEP * across), merge=f"place {lane.id}")
         else:
-            super().keyPressEvent(event)
+            self.desk.edit(lambda s: space_edits.further(s, (lane.id,), DEPTH_STEP_DB * up), merge=f"depth {lane.id}")

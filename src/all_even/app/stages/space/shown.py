@@ -1,12 +1,10 @@
 """What lanes and bench of Space show; asked for when the hand rests, kept on the screen until it is known anew."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
-from weakref import WeakKeyDictionary
 
 from all_even.app.desk import Desk
 from all_even.app.stages.watching import Watching
-from all_even.app.work import Report
-from all_even.session.model.session import Session
 
 if TYPE_CHECKING:
     from all_even.figures.book.look import Look
@@ -22,7 +20,6 @@ class Shown(Watching):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.view: SpaceView | None = None
-        desk.mix_measured.connect(self.refresh)
 
     def depth(self, lane_id: str) -> "Depth | None":
         return self.view.depths.get(lane_id) if self.view is not None else None
@@ -33,28 +30,10 @@ class Shown(Watching):
     def forget(self) -> None:
         self.view = None
 
-    def ask(self, look: "Look", session: Session) -> None:
-        def job(report: Report) -> "SpaceView":
-            from all_even.figures.space.space_view import space_view
+    def measure(self, look: "Look", first: str | None, send: Callable[[object], None]) -> "SpaceView":
+        from all_even.figures.space.space_view import space_view
 
-            return space_view(look.with_cancel(report.cancelled), report.send)
+        return space_view(look, send)
 
-        def show(found: "SpaceView") -> None:
-            self.view = found
-            self.changed.emit()
-
-        def done(found: "SpaceView") -> None:
-            self.view = found
-            self.known(session)
-
-        self.desk.start("space", job, done, show)
-
-
-_SHOWN: "WeakKeyDictionary[Desk, Shown]" = WeakKeyDictionary()
-
-
-def shown_of(desk: Desk) -> Shown:
-    """The one of a desk."""
-    if desk not in _SHOWN:
-        _SHOWN[desk] = Shown(desk)
-    return _SHOWN[desk]
+    def take(self, part: "SpaceView") -> None:
+        self.view = part

@@ -14,7 +14,7 @@ from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import copies
 from all_even.late import scipy
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, value_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bass.harmonics import basses_heard
 from all_even.moves.low_end.bottom import beside_a_fader, evidence, on_each, with_stations
@@ -86,9 +86,9 @@ def _is_touched(item: object) -> bool:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    gain_db = float(proposal.parameters["gain_db"])  # type: ignore[arg-type]
+    gain_db = value_of(proposal, "gain_db")
     return with_stations(session, on_each(proposal.targets, station(gain_db)))
 
 
 METRIC = Metric("bass-home", "bass at 100 to 200 Hz of all of it", "dB", 1, 0.5, bottom.MEASURED, _as_heard)
-KIND = Kind("low-end.bass-home", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.bass-home", bottom.DEPENDS_ON, propose, edit, optional=True)

@@ -15,7 +15,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import sounding_basses
 from all_even.figures.sources.units import table
 from all_even.measure.sharing import masking
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, value_of
 from all_even.moves.low_end.bass import harmonics
 from all_even.moves.low_end.bass.harmonics import LEAST_LU, LOST_LU, METRIC
 from all_even.moves.low_end.bottom import on_each, with_stations
@@ -81,7 +81,7 @@ def _has_bite(lane: Lane) -> bool:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    place_hz = float(proposal.parameters["place_hz"])  # type: ignore[arg-type]
+    place_hz = value_of(proposal, "place_hz")
     return with_stations(session, on_each(proposal.targets, station(place_hz)))
 
 

@@ -6,7 +6,6 @@ move with the wave itself (ripple), as with very low lines.
 """
 
 import numpy as np
-from msgspec.structs import replace
 
 from all_even.dsp.dynamics.band_compressor import BandCompressor
 from all_even.dsp.dynamics.compressor import Compressor
@@ -18,7 +17,7 @@ from all_even.measure.pitch.pitch import named
 from all_even.measure.sharing.duck import RIPPLE_CLEAN_DB, ripple_db
 from all_even.measure.sharing.focus import RATE
 from all_even.measure.sharing.low_pair import energy_db
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bass.notes_of_bass import SPREAD, BassLine, lines
 from all_even.moves.low_end.bottom import with_stations
@@ -29,7 +28,7 @@ UNEVEN_DB, AIM_DB, AIM_SHARE = 4.0, 2.0, 0.5
 RATIO, ATTACK_MS, RELEASE_MS, RMS_MS = 4.0, 10.0, 100.0, 10.0
 SCANNED = 13
 UNDER_LOW_DB = 6.0
-"""The scan ends so far under the softest notes."""
+"""The scan ends this much under the softest notes."""
 THRESHOLD = numbers(Compressor)["threshold_db"]
 BAND_HZ = (25.0, BELOW_HZ)
 
@@ -103,6 +102,6 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "low-end.even-notes", bottom.GROUNDS, propose, edit, optional=True,
-    parameters={"threshold_db": THRESHOLD}, changed=lambda proposal: replace(proposal, expected=None),
+    "low-end.even-notes", bottom.DEPENDS_ON, propose, edit, optional=True,
+    parameters={"threshold_db": THRESHOLD}, changed=measured_later,
 )  # fmt: skip

@@ -7,7 +7,6 @@ where the loss is over 6, and by trial.
 """
 
 import numpy as np
-from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even import decibels
@@ -22,7 +21,7 @@ from all_even.late import scipy
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HopMeter
 from all_even.moves.buses.tracks import bus_named, present
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.low_end import bottom
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits, edits, routing_edits
@@ -131,12 +130,12 @@ def _made(session: Session, lanes: tuple[str, ...], level_db: float, drive_db: f
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    level_db, drive_db = (float(proposal.parameters[name]) for name in ("level_db", "drive_db"))  # type: ignore[arg-type]
+    level_db, drive_db = (value_of(proposal, name) for name in ("level_db", "drive_db"))
     return _made(session, proposal.targets, LEVEL.clamped(level_db), drive_db)[0]
 
 
 KIND = Kind(
-    "low-end.harmonics", bottom.GROUNDS, propose, edit, optional=True, parameters={"level_db": LEVEL},
-    changed=lambda proposal: replace(proposal, expected=None),
+    "low-end.harmonics", bottom.DEPENDS_ON, propose, edit, optional=True, parameters={"level_db": LEVEL},
+    changed=measured_later,
 )  # fmt: skip
 METRIC = Metric("small-speaker", "bass on a small speaker", "LU", 1, 0.5, bottom.MEASURED, loss_lu)

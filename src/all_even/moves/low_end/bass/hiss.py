@@ -103,5 +103,5 @@ def _over(look: Look, arguments: Arguments) -> float | None:
     return over_db(_sound(look, lane_id), look.session.sample_rate) if look.session.is_lane(lane_id) else None
 
 
-KIND = Kind("low-end.hiss", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.hiss", bottom.DEPENDS_ON, propose, edit, optional=True)
 METRIC = Metric("bass-treble", "bass over 5 kHz re all of it", "dB", 1, 1.0, ("files", "strips"), _over)

@@ -12,7 +12,7 @@ from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.figures.book.look import Look
 from all_even.measure.pitch.pitch import hertz
 from all_even.measure.sharing.focus import RATE
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, values_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bass.even_notes import named_midi
 from all_even.moves.low_end.bass.notes_of_bass import SPREAD, BassLine, lines
@@ -76,10 +76,9 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    wanted = proposal.parameters["bells_db"]
-    assert isinstance(wanted, dict)
+    wanted = values_of(proposal, "bells_db")
     final = station([(int(midi), db) for midi, db in wanted.items()])
     return with_stations(session, dict.fromkeys(proposal.targets, (final,)))
 
 
-KIND = Kind("low-end.single-notes", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.single-notes", bottom.DEPENDS_ON, propose, edit, optional=True)

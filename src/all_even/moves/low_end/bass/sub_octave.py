@@ -5,7 +5,6 @@ band-limited by its processor; with the bus muted the mix is what it was (tested
 """
 
 import numpy as np
-from msgspec.structs import replace
 
 from all_even.dsp.parameter import LEVEL, number
 from all_even.dsp.tone.sub_octave import SubOctave
@@ -14,7 +13,7 @@ from all_even.figures.low_end.low_copies import copies
 from all_even.figures.low_end.low_end import bass_notes, heard, owner
 from all_even.measure.sharing.low_pair import energy_db
 from all_even.moves.buses.tracks import bus_named, present
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.low_end import bottom
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits, edits, routing_edits
@@ -45,8 +44,7 @@ def propose(look: Look) -> list[Proposal]:
             targets=found.basses,
             title="An octave under the bass, on a parallel bus",
             reason=f"The line hardly goes under {number(float(lowest), 0)} Hz. A taste: only the new band comes "
-            "back, mono, "
-            f"{number(-RETURN_DB, 0)} dB under the bass; mute the bus to compare.",
+            f"back, mono, {number(-RETURN_DB, 0)} dB under the bass; mute the bus to compare.",
             parameters={"level_db": RETURN_DB, "lowest_hz": float(lowest), "highest_hz": float(highest)},
             evidence={"lowest_note_hz": float(lowest), "highest_note_hz": float(highest)},
             metric=METRIC,
@@ -67,7 +65,7 @@ def _made(session: Session, lanes: tuple[str, ...], level_db: float, lowest: flo
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    level, lowest, highest = (float(proposal.parameters[x]) for x in ("level_db", "lowest_hz", "highest_hz"))  # type: ignore[arg-type]
+    level, lowest, highest = (value_of(proposal, x) for x in ("level_db", "lowest_hz", "highest_hz"))
     return _made(session, proposal.targets, LEVEL.clamped(level), lowest, highest)
 
 
@@ -77,7 +75,7 @@ def _sub_share(look: Look, _arguments: Arguments) -> float | None:
 
 
 KIND = Kind(
-    "low-end.sub-octave", bottom.GROUNDS, propose, edit, optional=True, parameters={"level_db": LEVEL},
-    changed=lambda proposal: replace(proposal, expected=None),
+    "low-end.sub-octave", bottom.DEPENDS_ON, propose, edit, optional=True, parameters={"level_db": LEVEL},
+    changed=measured_later,
 )  # fmt: skip
 METRIC = Metric("sub-share", "bass under 60 Hz", "dB", 1, 0.5, bottom.MEASURED, _sub_share)

@@ -7,7 +7,6 @@ the hits. Of all clearings that were tried it is worth most beside a fader (1.6 
 from typing import Any
 
 import numpy as np
-from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
@@ -19,7 +18,7 @@ from all_even.late import scipy
 from all_even.measure.pitch.pitch import named
 from all_even.measure.sharing.focus import RATE
 from all_even.measure.sharing.low_pair import PairFigures
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import ROOM, Bottom, beside_a_fader, clears, evidence, on_each, with_stations
 from all_even.moves.low_end.clearing import low_spectra
@@ -33,7 +32,7 @@ QS = (0.7, 1.0)
 RANGES_DB = (-4.0, -6.0)
 RATIO, ATTACK_MS, RELEASE_MS = 3.0, 1.0, 60.0
 UNDER_HITS_DB = 12.0
-"""The threshold lies so far under the kick's usual peak in the band."""
+"""The threshold lies this much under the kick's usual peak in the band."""
 RANGE = numbers(DynamicBand)["range_db"]
 PLACE = numbers(DynamicBand)["frequency_hz"]
 
@@ -134,6 +133,6 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "low-end.dynamic-clearing", bottom.GROUNDS, propose, edit,
-    parameters={"frequency_hz": PLACE, "range_db": RANGE}, changed=lambda proposal: replace(proposal, expected=None),
+    "low-end.dynamic-clearing", bottom.DEPENDS_ON, propose, edit,
+    parameters={"frequency_hz": PLACE, "range_db": RANGE}, changed=measured_later,
 )  # fmt: skip

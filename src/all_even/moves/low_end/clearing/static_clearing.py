@@ -88,8 +88,7 @@ def propose(look: Look) -> list[Proposal]:
             if len(bells["bass"]) == 1 and not bells["kick"]
             else f"Reciprocal clearing: the {side} owns the bottom",
             reason=f"{words[:1].upper()}{words[1:]}. {beside_a_fader(before, after)} The simple way, where a dynamic "
-            "band "
-            "is not wanted.",
+            "band is not wanted.",
             parameters={
                 "kick_bells": {f"{hz:.1f}": db for hz, db in bells.get("kick", [])},
                 "bass_bells": {f"{hz:.1f}": db for hz, db in bells.get("bass", [])},
@@ -116,4 +115,4 @@ def edit(session: Session, proposal: Proposal) -> Session:
     return session
 
 
-KIND = Kind("low-end.static-clearing", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.static-clearing", bottom.DEPENDS_ON, propose, edit, optional=True)

@@ -6,7 +6,6 @@ is cleared the fader only goes down (Balance): raising the bass to its limit cos
 """
 
 import numpy as np
-from msgspec.structs import replace
 
 from all_even import decibels
 from all_even.dsp.ducking.shaped import follows_another
@@ -16,7 +15,7 @@ from all_even.figures.low_end.low_copies import copies
 from all_even.measure.sharing.low_pair import pair_figures
 from all_even.moves.balance.bass_ceiling import METRIC as BASS_RE_KICK
 from all_even.moves.balance.bass_ceiling import bass_lanes, ceiling
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.low_end import bottom
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
@@ -44,8 +43,7 @@ def propose(look: Look) -> list[Proposal]:
             targets=tuple(lane.id for lane in lanes),
             title=f"Bass {number(change)} dB up: the room is there now",
             reason=f"{number(100.0 * found.focus, 0)} % of the kick are heard over it; up to its ceiling, which "
-            f"{found.by} "
-            "sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
+            f"{found.by} sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
             parameters={"by_db": change},
             evidence={"to_ceiling_db": found.change_db, "held_by": found.by, **bottom.evidence(look)},
             metric=BASS_RE_KICK,
@@ -76,11 +74,11 @@ def _no_worse(look: Look, most_db: float) -> float:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    by_db = float(proposal.parameters["by_db"])  # type: ignore[arg-type]
+    by_db = value_of(proposal, "by_db")
     return edits.nudge_levels(session, [i for i in proposal.targets if session.is_lane(i)], by_db)
 
 
 KIND = Kind(
-    "low-end.use-room", bottom.GROUNDS, propose, edit, parameters={"by_db": LEVEL},
-    changed=lambda proposal: replace(proposal, expected=None),
+    "low-end.use-room", bottom.DEPENDS_ON, propose, edit, parameters={"by_db": LEVEL},
+    changed=measured_later,
 )  # fmt: skip

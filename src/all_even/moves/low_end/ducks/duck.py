@@ -228,8 +228,7 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
     low = one.low
     words = (
         f"Gap {number(low.gap_db)} dB, pile-up {number(low.pile_up_db)} dB, back {number(low.recovery_margin_ms, 0)} "
-        "ms before "
-        f"the next hit, {number(low.depth_db)} dB deep."
+        f"ms before the next hit, {number(low.depth_db)} dB deep."
     )
     worth = beside_a_fader(before, after) if after is not None else ""
     nearest = f" {fit.ducks.infeasible}" if fit.ducks.infeasible else ""
@@ -293,7 +292,7 @@ def _rebuilt(name: str, own: dict[str, float], key: str) -> Ducker | Compressor 
 
 def chosen(look: Look, name: str, own: methods.Parameters) -> Proposal | None:
     """A way to duck with numbers set by hand, as a move; None where nothing was fitted."""
-    from all_even.moves.ground import rests_on
+    from all_even.moves.dependencies import fingerprints
 
     fit = fitted(look)
     method = next((item for item in methods.METHODS if item.name == name), None)
@@ -302,7 +301,7 @@ def chosen(look: Look, name: str, own: methods.Parameters) -> Proposal | None:
     work = look.session.settings
     one = judge(method, fit.ducks.sketch, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
     found = proposal(look, fit, one, trial_of(look, fit, one))
-    return replace(found, rests_on=rests_on(look, KIND.needs))
+    return replace(found, rests_on=fingerprints(look, KIND.depends_on))
 
 
-KIND = Kind("low-end.duck", bottom.GROUNDS, propose, edit)
+KIND = Kind("low-end.duck", bottom.DEPENDS_ON, propose, edit)

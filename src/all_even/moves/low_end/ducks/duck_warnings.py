@@ -19,7 +19,7 @@ Array = NDArray[np.float64]
 SHALLOW_SHARE = 0.5
 """A hit that is ducked by less than this of the usual depth was missed."""
 STEPS_DB, AWAY_S = 3.0, 0.040
-"""A step of so much so far from any hit is no answer to the kick."""
+"""A step of this much, this far from any hit, is no answer to the kick."""
 SOFTER_DB = 2.0
 """How much softer a bass has to be while the kick plays to be heard coming up where the kick pauses."""
 MOST_TIMES = 3

@@ -25,7 +25,7 @@ from all_even.figures.song import session_song
 from all_even.measure.sharing import duck as figures
 from all_even.measure.sharing.focus import RATE
 from all_even.moves.ducking import methods
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, text_of
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.ducks.duck import is_click_trigger
 from all_even.moves.metric import Arguments, Metric
@@ -181,7 +181,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
     shape = next((item for item in session.shapes if item.id == proposal.parameters["shape"]), None)
     hits = proposal.parameters["hits_s"]
     if shape is None or not isinstance(hits, dict):
-        raise KeyError(str(proposal.parameters["shape"]))
+        raise KeyError(text_of(proposal, "shape"))
     more = tuple(sorted({*shape.hits_s, *(float(time) for time in hits.values())}))
     told = f"{shape.hits_from}, and where it pauses"[:400]
     return chain_edits.set_shape(session, replace(shape, hits_s=more, hits_from=told))
@@ -192,7 +192,7 @@ def comes_up_db(look: Look, _arguments: Arguments) -> float | None:
     return lift_db(found, found.bass) if found is not None and len(found.hits_s) >= FEWEST_HITS else None
 
 
-KIND = Kind("low-end.duck-goes-on", bottom.GROUNDS, propose, edit, optional=True)
+KIND = Kind("low-end.duck-goes-on", bottom.DEPENDS_ON, propose, edit, optional=True)
 METRIC = Metric(
     "bass-in-pauses", "bass where the kick pauses re where it plays", "dB", 1, 0.3, bottom.MEASURED, comes_up_db
 )

@@ -22,9 +22,9 @@ from all_even.figures.book.look import Look
 from all_even.figures.space import spaces
 from all_even.measure.space.ending import decay_for_drop_s
 from all_even.moves.buses.tracks import free_bus_name, present
-from all_even.moves.kind import Kind, left_out, name_of, per_strip, value_of
+from all_even.moves.kind import Kind, left_out, measured_later, name_of, per_strip, value_of, values_of
 from all_even.moves.space import who
-from all_even.moves.space.figures import COVERED, GROUNDS
+from all_even.moves.space.figures import COVERED, DEPENDS_ON
 from all_even.moves.space.snare import DROP_DB, ends_at_kick_s
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import space
@@ -233,10 +233,6 @@ def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
             if lane_id in known]  # fmt: skip
 
 
-def changed(proposal: Proposal) -> Proposal:
-    return replace(proposal, expected=None)
-
-
 def _refit(fit: Callable[[Look, Mapping[str, float], float], Proposal | None]) -> Callable[[Look, Proposal], Proposal]:
     def refit(look: Look, proposal: Proposal) -> Proposal:
         if proposal.expected is not None:
@@ -247,8 +243,7 @@ def _refit(fit: Callable[[Look, Mapping[str, float], float], Proposal | None]) -
         if anew is None:
             return proposal
         # What was left out stays in the list, to be taken in again.
-        given = proposal.parameters["sends"]
-        assert isinstance(given, dict)
+        given = values_of(proposal, "sends")
         parameters = {**anew.parameters, "sends": given, "left_out": left_out(proposal)}
         return replace(anew, parameters=parameters, rests_on=proposal.rests_on)
 
@@ -266,10 +261,10 @@ def _edit(start: str) -> Callable[[Session, Proposal], Session]:
 
 
 SHORT = Kind(
-    "space.short", GROUNDS, propose_short, _edit("room"), parameters={"aim": AIM}, changed=changed,
+    "space.short", DEPENDS_ON, propose_short, _edit("room"), parameters={"aim": AIM}, changed=measured_later,
     starting_point=True, parts=parts, refit=_refit(short_proposal), rivals=frozenset({"space.one-room"}),
 )  # fmt: skip
 LONG = Kind(
-    "space.long", GROUNDS, propose_long, _edit("hall"), parameters={"aim": AIM}, changed=changed,
+    "space.long", DEPENDS_ON, propose_long, _edit("hall"), parameters={"aim": AIM}, changed=measured_later,
     starting_point=True, parts=parts, refit=_refit(long_proposal), rivals=frozenset({"space.one-room"}),
 )  # fmt: skip

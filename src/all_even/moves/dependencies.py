@@ -1,4 +1,4 @@
-"""Grounds: what a rule or a metric looks at, each as a fingerprint, so that it is known when one of them has moved."""
+"""What a rule or a metric depends on, each as a fingerprint, so that it is known when one of them has changed."""
 
 from collections.abc import Callable
 
@@ -7,7 +7,7 @@ from all_even.figures.book.look import Look
 from all_even.session.machine import template
 from all_even.session.model.session import Session
 
-Ground = Callable[[Look], object]
+Dependency = Callable[[Look], object]
 
 
 def _files(look: Look) -> object:
@@ -38,7 +38,7 @@ def _routing(session: Session) -> object:
     return strips, [(bus.id, bus.use, bus.name) for bus in session.buses]
 
 
-GROUNDS: dict[str, Ground] = {
+DEPENDENCIES: dict[str, Dependency] = {
     "files": _files,
     "names": lambda look: [(lane.id, lane.name) for lane in look.session.lanes],
     "order": lambda look: [(lane.id, lane.role, lane.hidden) for lane in look.session.lanes],
@@ -55,6 +55,6 @@ as they are set. settings: targets, weights, anchor. templates: of this machine.
 mix: the sound of the mix."""
 
 
-def rests_on(look: Look, needs: tuple[str, ...]) -> dict[str, Fingerprint]:
-    """The fingerprint of each ground now."""
-    return {name: digest((GROUNDS[name](look),)) for name in needs}
+def fingerprints(look: Look, depends_on: tuple[str, ...]) -> dict[str, Fingerprint]:
+    """The fingerprint of each dependency now."""
+    return {name: digest((DEPENDENCIES[name](look),)) for name in depends_on}

@@ -3,11 +3,11 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
 from all_even import texts
 from all_even.app.desk import Desk
-from all_even.app.style import fields, theme
+from all_even.app.style import fields, layouts, theme
 
 
 class PathField(QWidget):
@@ -16,9 +16,7 @@ class PathField(QWidget):
     def __init__(self, name: str, tip: str, *, folder: bool = False) -> None:
         super().__init__()
         self._folder = folder
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
+        row = layouts.row(self, margins=layouts.NONE, spacing=8)
         self.line = QLineEdit()
         self.line.setAccessibleName(name)
         self.line.setToolTip(texts.tip(tip))
