@@ -13,7 +13,7 @@ from all_even.session.tracks.roles import family_of
 
 
 class PrintBody(Body):
-    WIDE, GAP = "bar", 10.0
+    WIDE, GAP = "bar", 16.0
     COLUMNS = (
         Column("contribution", 84.0, 84.0, ("Share",)),
         Column("setting", 150.0, 150.0, ("Printed with",), paint.LEFT),
