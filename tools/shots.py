@@ -254,10 +254,10 @@ def main() -> None:
         songs = other_songs(Path(folder))
         store.save(desk.session, Path(folder) / "Slack Water.alleven")
         window.show_page("record")
-        page = window._extra["record"]
+        page = window.extra_pages["record"]
         page.paths = []
         page.add([Path(folder) / "Slack Water.alleven", *songs])
-        page._measure(page.paths)
+        page.measure(page.paths)
         wait(lambda: not desk.work.busy("record"))
         shot("record")
         window.leave_page()

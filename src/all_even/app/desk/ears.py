@@ -193,17 +193,20 @@ class Ears:
         """Lets another state be heard as long as it is held, at its own level."""
         from all_even.engine.planning import make_plan
 
-        self.hold(shown, lambda look: (make_plan(session, look.book.sources), 0.0), name="hold", line="quick")
+        if self._begin_to_hold(shown):
+            self._hear(
+                shown, lambda look: (make_plan(session, look.book.sources), 0.0), name="hold", held=shown, line="quick"
+            )
 
     def hold_matched(self, shown: str, session: Session) -> None:
         """Lets another state be heard as long as it is held, as loud as the present one."""
         if self._begin_to_hold(shown):
             self._hear_matched(shown, session, shown)
 
-    def hold(self, shown: str, made: Made, *, name: str = "compare", line: Line = "long") -> None:
+    def hold(self, shown: str, made: Made) -> None:
         """Lets something else be heard as long as it is held. made: a UserError of it is said."""
         if self._begin_to_hold(shown):
-            self._hear(shown, made, name=name, held=shown, line=line)
+            self._hear(shown, made, saying=f"Getting ready: {shown}", held=shown)
 
     def _begin_to_hold(self, key: str) -> bool:
         """Starts playing where nothing plays; whether there is anything to hear yet."""
@@ -249,7 +252,7 @@ class Ears:
             if desk.is_open and held in (None, self._held) and not audible.differs(asked, desk.session):
                 self._play(Hearing(shown, found[1]), *found)
 
-        self._figures.find(name, made, done, saying=saying or f"Getting ready: {shown}", line=line)
+        self._figures.find(name, made, done, saying=saying, line=line)
 
     def _play(self, hearing: Hearing, plan: "Plan", gain_db: float) -> None:
         self.hearing = hearing
