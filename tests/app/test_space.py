@@ -313,3 +313,13 @@ def test_the_rail_is_near_at_the_left_and_far_at_the_right(ratio_db, share):
     x = body.depth_x(100.0, 400.0, ratio_db)
     expected = 100.0 + body.DRY / 2 if share is None else 100.0 + body.DRY + (400.0 - body.DRY - 8.0) * share
     assert x == pytest.approx(expected)
+
+
+def test_a_return_of_the_song_before_is_not_looked_for(roomy):
+    found = bench(roomy)
+    found.show_view(1)
+    found.bus = "of the song before"
+    found.shown.changed.emit()  # before the bench is refreshed, as when another song is opened
+    assert found.side.name.text() != "of the song before"
+    found.refresh()
+    assert found.bus in found.returns()

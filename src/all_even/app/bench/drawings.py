@@ -51,22 +51,21 @@ class Drawing(QWidget):
         """The picture is kept: while playing only the playhead moves over it."""
         if self._picture is None:
             self._picture = self._draw()
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture)
-        self.paint_over(painter, self.plot())
+        with paint.painting(self) as painter:
+            painter.drawPixmap(0, 0, self._picture)
+            self.paint_over(painter, self.plot())
 
     def _draw(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
         picture = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
         picture.setDevicePixelRatio(ratio)
         picture.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(picture)
-        title = QRectF(0, 0, self.width() - 8, 16)
-        paint.note(painter, title, self.title)
-        painter.fillRect(self.plot(), theme.colour("ground"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self.paint_inside(painter, self.plot())
-        painter.end()
+        with paint.painting(picture) as painter:
+            title = QRectF(0, 0, self.width() - 8, 16)
+            paint.note(painter, title, self.title)
+            painter.fillRect(self.plot(), theme.colour("ground"))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self.paint_inside(painter, self.plot())
         return picture
 
     def paint_over(self, painter: QPainter, plot: QRectF) -> None:

@@ -38,8 +38,8 @@ class Handled(QWidget):
     def drag(self, at: QPointF, *, fine: bool) -> None:
         """What is held is moved to there."""
 
-    def drop(self, at: QPointF) -> None:
-        """What is held is let go."""
+    def drop(self, held: Any, at: QPointF) -> None:
+        """What was held is let go; the hand is empty."""
         self.released.emit()
 
     def hover(self, at: QPointF) -> None:
@@ -74,9 +74,9 @@ class Handled(QWidget):
             self.drag(event.position(), fine=_is_fine(event))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.held is not None:
-            self.drop(event.position())
-            self.held = None
+        held, self.held = self.held, None
+        if event is not None and held is not None:
+            self.drop(held, event.position())
             self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

@@ -125,6 +125,6 @@ class SeatsDrawing(Handled, Drawing):
         self.nudged(self.desk.session.lane(current), across, up)
         return True
 
-    def drop(self, at: QPointF) -> None:
+    def drop(self, held: str, at: QPointF) -> None:
         self.desk.end_gesture()
-        super().drop(at)
+        super().drop(held, at)

@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from all_even import texts
@@ -66,14 +66,13 @@ class _Lines(Handled):
             self.pressed.emit(index)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        for index, (what, text, over) in enumerate(self._lines):
-            box = QRectF(0, index * LINE, float(self.width()), LINE)
-            if box.bottom() > self.height() + 1:
-                break
-            value, unit = paint.split_figure(text)
-            room = box.adjusted(0, 0, -paint.width_of(text) - 12, 0)
-            paint.text(painter, room, what, colour=theme.colour("quiet"))
-            tint = theme.colour("look" if over else "quiet" if self._stale else "text")
-            paint.figure(painter, box, value, unit, colour=tint)
-        painter.end()
+        with paint.painting(self) as painter:
+            for index, (what, text, over) in enumerate(self._lines):
+                box = QRectF(0, index * LINE, float(self.width()), LINE)
+                if box.bottom() > self.height() + 1:
+                    break
+                value, unit = paint.split_figure(text)
+                room = box.adjusted(0, 0, -paint.width_of(text) - 12, 0)
+                paint.text(painter, room, what, colour=theme.colour("quiet"))
+                tint = theme.colour("look" if over else "quiet" if self._stale else "text")
+                paint.figure(painter, box, value, unit, colour=tint)

@@ -1,7 +1,7 @@
 """The level that goes to the output now."""
 
 from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from all_even.app.style import paint, theme
@@ -43,24 +43,24 @@ class OutputLevel(QWidget):
         return 2 + share * (self.width() - 4)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        low, high = self.window_dbfs
-        window = QRectF(self._x(low), 1, self._x(high) - self._x(low), 18)
-        painter.fillRect(window, theme.colour("act_soft"))
-        for index, level in enumerate((self.left_db, self._right)):
-            track = QRectF(2, 3 + index * 8, self.width() - 4, 6)
-            painter.fillRect(track, theme.colour("raised"))
-            painter.fillRect(window.intersected(track), theme.colour("act_soft"))
-            bar = QRectF(track.left(), track.top(), self._x(level) - track.left(), track.height())
-            painter.fillRect(bar, theme.colour("look" if level > high else "act"))
-        theme.colour("quiet")
-        if self._held:
-            paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,
-                       colour=theme.colour("look"), align=paint.RIGHT)  # fmt: skip
-            return
-        for tick in (-48.0, -36.0, -24.0, -12.0, 0.0):
-            x = self._x(tick)
-            box = QRectF(x - 14, 19, 28, 15)
-            box.moveLeft(min(self.width() - 28.0, max(0.0, box.left())))
-            align = paint.LEFT if tick == -48.0 else paint.RIGHT if tick == 0.0 else paint.CENTRE
-            paint.note(painter, box, f"{tick:.0f}".replace("-", "−"), align=align)
+        with paint.painting(self) as painter:
+            low, high = self.window_dbfs
+            window = QRectF(self._x(low), 1, self._x(high) - self._x(low), 18)
+            painter.fillRect(window, theme.colour("act_soft"))
+            for index, level in enumerate((self.left_db, self._right)):
+                track = QRectF(2, 3 + index * 8, self.width() - 4, 6)
+                painter.fillRect(track, theme.colour("raised"))
+                painter.fillRect(window.intersected(track), theme.colour("act_soft"))
+                bar = QRectF(track.left(), track.top(), self._x(level) - track.left(), track.height())
+                painter.fillRect(bar, theme.colour("look" if level > high else "act"))
+            theme.colour("quiet")
+            if self._held:
+                paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,
+                           colour=theme.colour("look"), align=paint.RIGHT)  # fmt: skip
+                return
+            for tick in (-48.0, -36.0, -24.0, -12.0, 0.0):
+                x = self._x(tick)
+                box = QRectF(x - 14, 19, 28, 15)
+                box.moveLeft(min(self.width() - 28.0, max(0.0, box.left())))
+                align = paint.LEFT if tick == -48.0 else paint.RIGHT if tick == 0.0 else paint.CENTRE
+                paint.note(painter, box, f"{tick:.0f}".replace("-", "−"), align=align)

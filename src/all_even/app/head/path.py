@@ -57,41 +57,43 @@ class StageButton(QPushButton):
         return self.sizeHint()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
-        here = self.isChecked()
-        act = theme.colour("act")
-        if here:
-            painter.setPen(QPen(act, 1))
-            painter.setBrush(act)
-            painter.drawRoundedRect(box, 4, 4)
-        elif self.underMouse() or self.isDown():
-            painter.setPen(QPen(act, 1))
-            painter.setBrush(theme.colour("raised"))
-            painter.drawRoundedRect(box, 4, 4)
-        if self.hasFocus():
-            painter.setPen(QPen(theme.colour("on_act" if here else "act"), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 3, 3)
-        ink = theme.colour("on_act" if here else "text")
-        quiet = theme.colour("on_act" if here else "quiet")
-        name_width = paint.width_of(self._name, theme.BODY)
-        x = box.left() + PADDING
-        paint.text(painter, QRectF(x, 0, name_width + 4, self.height()), self._name, colour=ink, strong=here)
-        x += name_width + GAP + (2 if here else 0)
-        if self.count_text:
-            width = paint.width_of(self.count_text, theme.SMALL)
-            paint.text(painter, QRectF(x, 0, width + 4, self.height()), self.count_text, size=theme.SMALL, colour=quiet)
-            x += width + GAP
-        if self._facts is not None and self._facts.done:
-            painter.setPen(QPen(quiet, 2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-            y = self.height() / 2
-            painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 3.5, y + 3.5), QPointF(x + MARK, y - 4)]))
-        elif self._facts is not None and self._facts.moved_on:
-            painter.setPen(QPen(theme.colour("on_act" if here else "look"), 1.6, Qt.PenStyle.DotLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(QRectF(x, self.height() / 2 - MARK / 2, MARK, MARK))
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            box = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+            here = self.isChecked()
+            act = theme.colour("act")
+            if here:
+                painter.setPen(QPen(act, 1))
+                painter.setBrush(act)
+                painter.drawRoundedRect(box, 4, 4)
+            elif self.underMouse() or self.isDown():
+                painter.setPen(QPen(act, 1))
+                painter.setBrush(theme.colour("raised"))
+                painter.drawRoundedRect(box, 4, 4)
+            if self.hasFocus():
+                painter.setPen(QPen(theme.colour("on_act" if here else "act"), 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 3, 3)
+            ink = theme.colour("on_act" if here else "text")
+            quiet = theme.colour("on_act" if here else "quiet")
+            name_width = paint.width_of(self._name, theme.BODY)
+            x = box.left() + PADDING
+            paint.text(painter, QRectF(x, 0, name_width + 4, self.height()), self._name, colour=ink, strong=here)
+            x += name_width + GAP + (2 if here else 0)
+            if self.count_text:
+                width = paint.width_of(self.count_text, theme.SMALL)
+                paint.text(
+                    painter, QRectF(x, 0, width + 4, self.height()), self.count_text, size=theme.SMALL, colour=quiet
+                )
+                x += width + GAP
+            if self._facts is not None and self._facts.done:
+                painter.setPen(QPen(quiet, 2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+                y = self.height() / 2
+                painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(x + 3.5, y + 3.5), QPointF(x + MARK, y - 4)]))
+            elif self._facts is not None and self._facts.moved_on:
+                painter.setPen(QPen(theme.colour("on_act" if here else "look"), 1.6, Qt.PenStyle.DotLine))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(QRectF(x, self.height() / 2 - MARK / 2, MARK, MARK))
 
 
 class _Then(QWidget):
@@ -102,11 +104,11 @@ class _Then(QWidget):
         self.setFixedSize(8, HEIGHT)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.colour("quiet"))
-        middle = self.height() / 2
-        painter.drawPolyline(QPolygonF([QPointF(3, middle - 3), QPointF(6, middle), QPointF(3, middle + 3)]))
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(theme.colour("quiet"))
+            middle = self.height() / 2
+            painter.drawPolyline(QPolygonF([QPointF(3, middle - 3), QPointF(6, middle), QPointF(3, middle + 3)]))
 
 
 class Path(QWidget):

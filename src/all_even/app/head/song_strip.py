@@ -146,57 +146,58 @@ class SongStrip(QWidget):
         return self._from_s <= seconds <= self._from_s + self._span_s
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        if self._course is None or self._course.width() != int(self.width() * self.devicePixelRatioF()):
-            self._course = self._draw_course()
-        painter.drawPixmap(0, 0, self._course)
-        if self._drag is not None:
-            a, b = sorted((self.x_of(self._drag[0]), self.x_of(self._drag[1])))
-            painter.fillRect(QRectF(a, 0, b - a, self.height() - AXIS), theme.colour("act", 0.25))
-        if self._is_shown(self._position_s):
-            x = self.x_of(self._position_s)
-            painter.fillRect(QRectF(x - 1, 0, 2, self.height() - AXIS + 3), theme.colour("look"))
-        if self._closer > 1.0:  # which part of the song this is
-            width = self.width() - 24
-            left = 12 + width * self._from_s / self.length_s
-            painter.fillRect(QRectF(12, self.height() - 2, width, 2), theme.colour("line"))
-            painter.fillRect(QRectF(left, self.height() - 2, max(4.0, width / self._closer), 2), theme.colour("act"))
-        if self.hasFocus():
-            painter.setPen(theme.colour("act"))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        with paint.painting(self) as painter:
+            if self._course is None or self._course.width() != int(self.width() * self.devicePixelRatioF()):
+                self._course = self._draw_course()
+            painter.drawPixmap(0, 0, self._course)
+            if self._drag is not None:
+                a, b = sorted((self.x_of(self._drag[0]), self.x_of(self._drag[1])))
+                painter.fillRect(QRectF(a, 0, b - a, self.height() - AXIS), theme.colour("act", 0.25))
+            if self._is_shown(self._position_s):
+                x = self.x_of(self._position_s)
+                painter.fillRect(QRectF(x - 1, 0, 2, self.height() - AXIS + 3), theme.colour("look"))
+            if self._closer > 1.0:  # which part of the song this is
+                width = self.width() - 24
+                left = 12 + width * self._from_s / self.length_s
+                painter.fillRect(QRectF(12, self.height() - 2, width, 2), theme.colour("line"))
+                painter.fillRect(
+                    QRectF(left, self.height() - 2, max(4.0, width / self._closer), 2), theme.colour("act")
+                )
+            if self.hasFocus():
+                painter.setPen(theme.colour("act"))
+                painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
     def _draw_course(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
         pixmap = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(theme.colour("ground"))
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        bottom = self.height() - AXIS
-        painter.fillRect(QRectF(12, 0, self.width() - 24, bottom), theme.colour("panel"))
-        mix = self.desk.mix
-        if mix is not None and len(mix.hops) > 40:
-            self._paint_course(painter, mix, bottom)
-        else:
-            paint.note(painter, QRectF(20, 0, 400, bottom), "The course of the mix appears when it is measured.")
-        self._paint_sections(painter, bottom)
-        loop = self.desk.session.loop if self.desk.is_open else None
-        if loop is not None:
-            a, b = self.x_of(loop.start_s), self.x_of(loop.end_s)
-            painter.fillRect(QRectF(a, 0, b - a, bottom), theme.colour("act", 0.22 if loop.active else 0.08))
-            for seconds in (loop.start_s, loop.end_s):
-                if self._is_shown(seconds):
-                    painter.fillRect(QRectF(self.x_of(seconds) - 1, 0, 2, bottom), theme.colour("act"))
-        for note in self.desk.session.notes if self.desk.is_open else ():
-            if not self._is_shown(note.position_s):
-                continue
-            x = self.x_of(note.position_s)
-            path = QPainterPath(QPointF(x - 4, 0))
-            path.lineTo(x + 4, 0)
-            path.lineTo(x, 7)
-            painter.fillPath(path, theme.colour("look"))
-        self._paint_axis(painter, bottom)
-        painter.end()
+        with paint.painting(pixmap) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            bottom = self.height() - AXIS
+            painter.fillRect(QRectF(12, 0, self.width() - 24, bottom), theme.colour("panel"))
+            mix = self.desk.mix
+            if mix is not None and len(mix.hops) > 40:
+                self._paint_course(painter, mix, bottom)
+            else:
+                paint.note(painter, QRectF(20, 0, 400, bottom), "The course of the mix appears when it is measured.")
+            self._paint_sections(painter, bottom)
+            loop = self.desk.session.loop if self.desk.is_open else None
+            if loop is not None:
+                a, b = self.x_of(loop.start_s), self.x_of(loop.end_s)
+                painter.fillRect(QRectF(a, 0, b - a, bottom), theme.colour("act", 0.22 if loop.active else 0.08))
+                for seconds in (loop.start_s, loop.end_s):
+                    if self._is_shown(seconds):
+                        painter.fillRect(QRectF(self.x_of(seconds) - 1, 0, 2, bottom), theme.colour("act"))
+            for note in self.desk.session.notes if self.desk.is_open else ():
+                if not self._is_shown(note.position_s):
+                    continue
+                x = self.x_of(note.position_s)
+                path = QPainterPath(QPointF(x - 4, 0))
+                path.lineTo(x + 4, 0)
+                path.lineTo(x, 7)
+                painter.fillPath(path, theme.colour("look"))
+            self._paint_axis(painter, bottom)
         return pixmap
 
     def _paint_sections(self, painter: QPainter, bottom: float) -> None:

@@ -273,32 +273,32 @@ class LaneView(QAbstractScrollArea):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if event is None:
             return
-        painter = QPainter(self.area)
-        area = event.region().boundingRect()
-        head = self.head_width()
-        meters = layout.head_boxes(self.row_box(0), head)["meter"]
-        # Only the meters ask for so narrow a column: they are painted 30 times a second, nothing else is.
-        if area.left() >= int(meters.left()) and area.right() <= meters.right() + 1:
-            for index, row in enumerate(self.rows):
-                if self.row_box(index).intersects(QRectF(area)):
-                    box = layout.head_boxes(self.row_box(index), head)["meter"]
-                    selected = row.lane.id in self.desk.selected
-                    heads.meter(painter, box, row, self.peaks.get(row.lane.id, 0.0), selected)
-            return
-        painter.fillRect(area, theme.colour("panel"))
-        columns = self.columns()
-        if area.bottom() >= layout.HEADER:
-            painter.setClipRect(QRect(0, layout.HEADER, self.area.width(), self.area.height()))
-            for index, row in enumerate(self.rows):
-                box = self.row_box(index)
-                if box.bottom() >= max(area.top(), layout.HEADER) and box.top() <= area.bottom():
-                    self._paint_row(painter, index, row, box, columns, area)
-            if self.gestures.drop_index is not None:
-                y = layout.HEADER + self.gestures.drop_index * layout.ROW - self.scroll_bar.value()
-                painter.fillRect(QRectF(0, y - 2, self.area.width(), 3), theme.colour("act"))
-            painter.setClipping(False)
-        if area.top() < layout.HEADER:
-            self._paint_header(painter, columns)
+        with paint.painting(self.area) as painter:
+            area = event.region().boundingRect()
+            head = self.head_width()
+            meters = layout.head_boxes(self.row_box(0), head)["meter"]
+            # Only the meters ask for so narrow a column: they are painted 30 times a second, nothing else is.
+            if area.left() >= int(meters.left()) and area.right() <= meters.right() + 1:
+                for index, row in enumerate(self.rows):
+                    if self.row_box(index).intersects(QRectF(area)):
+                        box = layout.head_boxes(self.row_box(index), head)["meter"]
+                        selected = row.lane.id in self.desk.selected
+                        heads.meter(painter, box, row, self.peaks.get(row.lane.id, 0.0), selected)
+                return
+            painter.fillRect(area, theme.colour("panel"))
+            columns = self.columns()
+            if area.bottom() >= layout.HEADER:
+                painter.setClipRect(QRect(0, layout.HEADER, self.area.width(), self.area.height()))
+                for index, row in enumerate(self.rows):
+                    box = self.row_box(index)
+                    if box.bottom() >= max(area.top(), layout.HEADER) and box.top() <= area.bottom():
+                        self._paint_row(painter, index, row, box, columns, area)
+                if self.gestures.drop_index is not None:
+                    y = layout.HEADER + self.gestures.drop_index * layout.ROW - self.scroll_bar.value()
+                    painter.fillRect(QRectF(0, y - 2, self.area.width(), 3), theme.colour("act"))
+                painter.setClipping(False)
+            if area.top() < layout.HEADER:
+                self._paint_header(painter, columns)
 
     def _paint_header(self, painter: QPainter, columns: layout.Columns) -> None:
         header = QRectF(0, 0, self.area.width(), layout.HEADER)

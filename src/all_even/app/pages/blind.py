@@ -35,15 +35,15 @@ class Dots(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.colour("act"))
-        for index in range(self.trials):
-            painter.setBrush(theme.colour("act") if index < self.done else Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(QRectF(2 + index * (DOT + 6), 5, DOT, DOT))
-        at = QRectF(2 + self.trials * (DOT + 6) + 8, 2, 160, 20)
-        if self.trials:
-            paint.text(painter, at, f"{self.done} of {self.trials}", colour=theme.colour("quiet"))
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(theme.colour("act"))
+            for index in range(self.trials):
+                painter.setBrush(theme.colour("act") if index < self.done else Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(QRectF(2 + index * (DOT + 6), 5, DOT, DOT))
+            at = QRectF(2 + self.trials * (DOT + 6) + 8, 2, 160, 20)
+            if self.trials:
+                paint.text(painter, at, f"{self.done} of {self.trials}", colour=theme.colour("quiet"))
 
 
 def is_letter(event: QKeyEvent) -> bool:
@@ -74,20 +74,20 @@ class Counts(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        left, width = 260.0, max(100.0, self.width() - 310.0)
-        for index, (name, count) in enumerate(self.rows):
-            row = QRectF(0, index * COUNT_ROW, self.width(), COUNT_ROW)
-            paint.text(painter, QRectF(0, row.top(), left - 16, COUNT_ROW), name)
-            bar = QRectF(left, row.top() + 8, width * count / self.trials, COUNT_ROW - 16)
-            painter.fillRect(bar, theme.colour("act"))
-            paint.text(painter, QRectF(bar.right() + 8, row.top(), 40, COUNT_ROW), str(count), strong=True)
-        if self.rows and self.needed:
-            x, bottom = left + width * self.needed / self.trials, COUNT_ROW * len(self.rows)
-            paint.line(painter, x, 0, x, bottom + 4, theme.colour("look"), 1.5)
-            at = QRectF(x - 90, bottom + 6, 180, 16)
-            words = f"{self.needed} make a result"
-            paint.text(painter, at, words, size=theme.SMALL, colour=theme.colour("look"), align=paint.CENTRE)
+        with paint.painting(self) as painter:
+            left, width = 260.0, max(100.0, self.width() - 310.0)
+            for index, (name, count) in enumerate(self.rows):
+                row = QRectF(0, index * COUNT_ROW, self.width(), COUNT_ROW)
+                paint.text(painter, QRectF(0, row.top(), left - 16, COUNT_ROW), name)
+                bar = QRectF(left, row.top() + 8, width * count / self.trials, COUNT_ROW - 16)
+                painter.fillRect(bar, theme.colour("act"))
+                paint.text(painter, QRectF(bar.right() + 8, row.top(), 40, COUNT_ROW), str(count), strong=True)
+            if self.rows and self.needed:
+                x, bottom = left + width * self.needed / self.trials, COUNT_ROW * len(self.rows)
+                paint.line(painter, x, 0, x, bottom + 4, theme.colour("look"), 1.5)
+                at = QRectF(x - 90, bottom + 6, 180, 16)
+                words = f"{self.needed} make a result"
+                paint.text(painter, at, words, size=theme.SMALL, colour=theme.colour("look"), align=paint.CENTRE)
 
 
 class BlindPage(Page):

@@ -59,26 +59,26 @@ class RecordTable(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         from all_even.figures.record import out_of_line
 
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        quiet = theme.colour("quiet")
-        for column, box in self.boxes(0.0):
-            paint.note(painter, QRectF(box.left(), 4, box.width(), 18), column.name)
-            paint.note(painter, QRectF(box.left(), 22, box.width(), 16), column.unit)
-        flags = out_of_line(self.songs)
-        for index, song in enumerate(self.songs):
-            top = HEAD + ROW * index
-            painter.fillRect(QRectF(0, top, self.width(), ROW - 4), theme.colour("panel"))
-            paint.text(painter, QRectF(10, top + 4, NAME - 20, 18), song.name, strong=True)
-            bus = " · ".join(song.bus) if song.bus else "mix bus empty"
-            paint.note(painter, QRectF(10, top + 22, NAME - 20, 16), bus)
-            for column, box in self.boxes(top):
-                self._figure(painter, box, column, song, flags.get((index, column.field)))
-        for turn, name in enumerate(self.waiting):
-            top = HEAD + ROW * (len(self.songs) + turn)
-            paint.text(painter, QRectF(10, top + 4, NAME - 20, 18), name, colour=quiet)
-            box = QRectF(NAME + 6, top + 4, self.width() - NAME, 18)
-            paint.note(painter, box, "being measured …")
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            quiet = theme.colour("quiet")
+            for column, box in self.boxes(0.0):
+                paint.note(painter, QRectF(box.left(), 4, box.width(), 18), column.name)
+                paint.note(painter, QRectF(box.left(), 22, box.width(), 16), column.unit)
+            flags = out_of_line(self.songs)
+            for index, song in enumerate(self.songs):
+                top = HEAD + ROW * index
+                painter.fillRect(QRectF(0, top, self.width(), ROW - 4), theme.colour("panel"))
+                paint.text(painter, QRectF(10, top + 4, NAME - 20, 18), song.name, strong=True)
+                bus = " · ".join(song.bus) if song.bus else "mix bus empty"
+                paint.note(painter, QRectF(10, top + 22, NAME - 20, 16), bus)
+                for column, box in self.boxes(top):
+                    self._figure(painter, box, column, song, flags.get((index, column.field)))
+            for turn, name in enumerate(self.waiting):
+                top = HEAD + ROW * (len(self.songs) + turn)
+                paint.text(painter, QRectF(10, top + 4, NAME - 20, 18), name, colour=quiet)
+                box = QRectF(NAME + 6, top + 4, self.width() - NAME, 18)
+                paint.note(painter, box, "being measured …")
 
     def _figure(
         self, painter: QPainter, box: QRectF, column: "Column", song: "SongFigures", beside: float | None

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from all_even import stages
 from all_even import texts as shown
 from all_even.app.desk import Desk
-from all_even.app.style import fields, layouts, theme
+from all_even.app.style import fields, layouts, paint, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.moves import texts
 from all_even.moves.accounts import Account, Outcome
@@ -274,25 +274,25 @@ class OutcomeMark(QWidget):
         self.setAccessibleName(texts.OUTCOMES[outcome])
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(1, 2, MARK - 2, MARK - 2)
-        look, act, quiet = theme.colour("look"), theme.colour("act"), theme.colour("quiet")
-        if self._outcome == "kept":
-            painter.setPen(QPen(act, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-            painter.drawPolyline(QPolygonF([QPointF(2, 9), QPointF(6, 13), QPointF(12, 4)]))
-        elif self._outcome == "missed":
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(look)
-            painter.drawPolygon(QPolygonF([QPointF(7, 2), QPointF(13, 13), QPointF(1, 13)]))
-        elif self._outcome == "undone":
-            painter.setPen(QPen(quiet, 1.6))
-            painter.drawLine(QPointF(3, 8), QPointF(12, 8))
-            painter.drawPolyline(QPolygonF([QPointF(7, 4), QPointF(3, 8), QPointF(7, 12)]))
-        elif self._outcome == "waiting":
-            painter.setPen(QPen(quiet, 1.6, Qt.PenStyle.DotLine))
-            painter.drawEllipse(box)
-        else:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(quiet)
-            painter.drawEllipse(QPointF(7, 8), 3.0, 3.0)
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            box = QRectF(1, 2, MARK - 2, MARK - 2)
+            look, act, quiet = theme.colour("look"), theme.colour("act"), theme.colour("quiet")
+            if self._outcome == "kept":
+                painter.setPen(QPen(act, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+                painter.drawPolyline(QPolygonF([QPointF(2, 9), QPointF(6, 13), QPointF(12, 4)]))
+            elif self._outcome == "missed":
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(look)
+                painter.drawPolygon(QPolygonF([QPointF(7, 2), QPointF(13, 13), QPointF(1, 13)]))
+            elif self._outcome == "undone":
+                painter.setPen(QPen(quiet, 1.6))
+                painter.drawLine(QPointF(3, 8), QPointF(12, 8))
+                painter.drawPolyline(QPolygonF([QPointF(7, 4), QPointF(3, 8), QPointF(7, 12)]))
+            elif self._outcome == "waiting":
+                painter.setPen(QPen(quiet, 1.6, Qt.PenStyle.DotLine))
+                painter.drawEllipse(box)
+            else:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(quiet)
+                painter.drawEllipse(QPointF(7, 8), 3.0, 3.0)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from all_even import stages, texts
 from all_even.app.machine.recent import recent_sessions
-from all_even.app.style import fields, layouts, theme
+from all_even.app.style import fields, layouts, paint, theme
 from all_even.session.file import recovery
 
 
@@ -131,28 +131,28 @@ class Emblem(QWidget):
     """The three swells of the icon, at rest on one upright."""
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), theme.colour("act_soft"))
-        width, height = float(self.width()), float(self.height())
-        count = 9
-        for index in range(count):
-            y = height * (index + 0.5) / count
-            size = height / count * (0.22 + 0.16 * ((index * 5) % 4) / 3)
-            path = QPainterPath()
-            path.moveTo(-20, y)
-            step = width / (1.6 + (index * 3) % 4 * 0.45)
-            offset = -step * ((index * 7) % 5) / 5
-            x = offset
-            upper, lower = [], []
-            while x < width + step:
-                upper.append((x, x + step / 2, x + step))
-                lower.append((x, x + step / 2, x + step))
-                x += step
-            path.moveTo(offset, y)
-            for _, middle, end in upper:
-                path.quadTo(middle, y - 2 * size, end, y)
-            for begin, middle, _ in reversed(lower):
-                path.quadTo(middle, y + 2 * size, begin, y)
-            painter.fillPath(path, theme.colour("act", 0.55 if index % 2 else 0.28))
-        painter.fillRect(QRectF(width * 0.5 - 3, height * 0.08, 6, height * 0.84), theme.colour("look"))
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.fillRect(self.rect(), theme.colour("act_soft"))
+            width, height = float(self.width()), float(self.height())
+            count = 9
+            for index in range(count):
+                y = height * (index + 0.5) / count
+                size = height / count * (0.22 + 0.16 * ((index * 5) % 4) / 3)
+                path = QPainterPath()
+                path.moveTo(-20, y)
+                step = width / (1.6 + (index * 3) % 4 * 0.45)
+                offset = -step * ((index * 7) % 5) / 5
+                x = offset
+                upper, lower = [], []
+                while x < width + step:
+                    upper.append((x, x + step / 2, x + step))
+                    lower.append((x, x + step / 2, x + step))
+                    x += step
+                path.moveTo(offset, y)
+                for _, middle, end in upper:
+                    path.quadTo(middle, y - 2 * size, end, y)
+                for begin, middle, _ in reversed(lower):
+                    path.quadTo(middle, y + 2 * size, begin, y)
+                painter.fillPath(path, theme.colour("act", 0.55 if index % 2 else 0.28))
+            painter.fillRect(QRectF(width * 0.5 - 3, height * 0.08, 6, height * 0.84), theme.colour("look"))

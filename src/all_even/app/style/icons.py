@@ -6,7 +6,7 @@ from PyQt6.QtCore import QByteArray, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPainterPath, QPixmap, QPolygonF
 from PyQt6.QtSvg import QSvgRenderer
 
-from all_even.app.style import theme
+from all_even.app.style import paint, theme
 from all_even.session.tracks.roles import FAMILIES
 
 RENDERED_PX = 48
@@ -30,9 +30,8 @@ def _pixmap(name: str, tint: str) -> QPixmap:
     svg = (theme.ASSETS / "icons" / f"{name}.svg").read_text().replace("currentColor", tint)
     result = QPixmap(RENDERED_PX, RENDERED_PX)
     result.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(result)
-    QSvgRenderer(QByteArray(svg.encode())).render(painter)
-    painter.end()
+    with paint.painting(result) as painter:
+        QSvgRenderer(QByteArray(svg.encode())).render(painter)
     return result
 
 

@@ -1,9 +1,11 @@
 """Painting text and bars the same way everywhere, and knowing when a text did not fit."""
 
+import contextlib
+from collections.abc import Iterator
 from functools import lru_cache
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPaintDevice, QPainter, QPen
 
 from all_even.app.style import theme
 
@@ -13,6 +15,17 @@ CENTRE = Qt.AlignmentFlag.AlignCenter
 
 shortened: list[str] = []
 """Texts that were shortened since a test last looked; user's own long names may be among them."""
+
+
+@contextlib.contextmanager
+def painting(device: QPaintDevice) -> Iterator[QPainter]:
+    """A painter that ends with the block, also where what is drawn stumbles: one that is left behind on a picture that
+    is gone ends the program."""
+    painter = QPainter(device)
+    try:
+        yield painter
+    finally:
+        painter.end()
 
 
 def text(

@@ -9,7 +9,7 @@ from collections.abc import Callable, Hashable
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPixmap
 
-from all_even.app.style import theme
+from all_even.app.style import paint, theme
 
 MOST = 400
 
@@ -43,10 +43,9 @@ class Pictures:
             kept = QPixmap(max(1, round(box.width() * ratio)), max(1, round(box.height() * ratio)))
             kept.setDevicePixelRatio(ratio)
             kept.fill(theme.colour(ground) if ground else Qt.GlobalColor.transparent)
-            inside = QPainter(kept)
-            inside.translate(-box.topLeft())
-            draw(inside)
-            inside.end()
+            with paint.painting(kept) as inside:
+                inside.translate(-box.topLeft())
+                draw(inside)
             self._kept[key] = of, kept  # as long as it is kept, its number is nobody else's
             while len(self._kept) > MOST:
                 self._kept.popitem(last=False)

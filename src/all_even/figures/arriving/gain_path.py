@@ -166,7 +166,7 @@ def _onward_db(session: Session, lane: Strip) -> float:
 
 Histogram = tuple[tuple[float, ...], tuple[float, ...]]
 """Levels in dBFS rising, and the share of the playing time at each."""
-BIN_DB = 1.5
+BIN_DB, LOWEST_DB = 1.5, -90.0
 
 
 def histograms(
@@ -178,33 +178,39 @@ def histograms(
         return ()
     known = flow.strip(session, lane.id) if flow is not None else None
     own = file_hops(measures.hops)
-    found = [_histogram(own[:, 0], own[:, 0], 0.0)]
+    found = [histogram(own[:, 0], own[:, 0], 0.0)]
     if known is None:
         clip_db = (path[1].level.rms_dbfs or 0.0) - (path[0].level.rms_dbfs or 0.0)
-        found.append(_histogram(own[:, 0], own[:, 0], clip_db))
+        found.append(histogram(own[:, 0], own[:, 0], clip_db))
         last, reference, behind = own[:, 0], own[:, 0], path[1]
         offset = clip_db
     else:
         reference = known.before[:, 0]
-        found.append(_histogram(reference, reference, 0.0))
-        found += [_histogram(item.after[:, 0], reference, 0.0) for item in known.stations]
+        found.append(histogram(reference, reference, 0.0))
+        found += [histogram(item.after[:, 0], reference, 0.0) for item in known.stations]
         last, offset, behind = (known.stations[-1].after[:, 0] if known.stations else reference), 0.0, path[-3]
     for point in path[-2:]:
         if point.level.rms_dbfs is None or behind.level.rms_dbfs is None:
             found.append(None)
         else:
-            found.append(_histogram(last, reference, offset + point.level.rms_dbfs - behind.level.rms_dbfs))
+            found.append(histogram(last, reference, offset + point.level.rms_dbfs - behind.level.rms_dbfs))
     return tuple(found)
 
 
-def _histogram(power: Array, reference: Array, by_db: float) -> Histogram | None:
+def histogram(power: Array, reference: Array, by_db: float) -> Histogram | None:
+    """How long a sound is how loud while it plays; None where it never comes over what is shown.
+
+    power, reference: (hops,) mean squares, what is told of and what tells when it plays. by_db: a gain behind it.
+    """
     playing = playing_hops(reference)
     count = min(len(power), len(playing))
     played = power[:count][playing[:count]]
     if not len(played):
         return None
     levels = 10.0 * np.log10(np.maximum(played, 1e-12)) + by_db
-    low = np.floor(max(-90.0, float(levels.min())) / BIN_DB) * BIN_DB
+    if levels.max() <= LOWEST_DB:
+        return None
+    low = np.floor(max(LOWEST_DB, float(levels.min())) / BIN_DB) * BIN_DB
     edges = np.arange(low - BIN_DB, float(levels.max()) + 2.0 * BIN_DB, BIN_DB)
     counts, _ = np.histogram(levels, edges)
     middles = 0.5 * (edges[:-1] + edges[1:])

@@ -190,8 +190,8 @@ class LevelPath(Handled, Drawing):
         stop = self.stop_at(at.x())
         return (stop.station_id, at.x()) if stop is not None and stop.station_id else None
 
-    def drop(self, at: QPointF) -> None:
-        station, start = self.held
+    def drop(self, held: tuple[str, float], at: QPointF) -> None:
+        station, start = held
         by = round((at.x() - start) / (self.plot().width() / max(1, len(self.stops))))
         if by:
             self.moved.emit(station, by)

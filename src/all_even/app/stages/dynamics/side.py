@@ -67,30 +67,29 @@ class _Figures(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        quiet, found = theme.colour("quiet"), self._found
-        width, y = float(self.width()), 0.0
-        shown = figures(found) if found is not None else {}
-        for key, name in NAMES.items():
-            box = QRectF(0, y, width, LINE)
-            paint.text(painter, box, name, colour=quiet)
-            before, now = shown.get(key, (None, None))
-            unit = QRectF(0, y, width - 24, LINE)
-            paint_change(painter, unit, before, now, moved=found is not None and found.moved)
-            if now is not None:
-                paint.text(painter, box, "dB", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
-            y += LINE
-        y += 6
-        paint.line(painter, 0, y - 3, width, y - 3, theme.colour("line"))
-        columns = 1 if y + 6 * LINE <= self.height() else 2
-        lines = 6 // columns
-        for index, mark in enumerate(marks(found.side if found is not None and found.moved else None)):
-            column, line = divmod(index, lines)
-            half = width / columns
-            box = QRectF(column * half + 6.0 * column, y + line * LINE, half - 6.0 * (columns - 1), LINE)
-            self._mark(painter, box, mark, named=columns == 1)
-        painter.end()
+        with paint.painting(self) as painter:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            quiet, found = theme.colour("quiet"), self._found
+            width, y = float(self.width()), 0.0
+            shown = figures(found) if found is not None else {}
+            for key, name in NAMES.items():
+                box = QRectF(0, y, width, LINE)
+                paint.text(painter, box, name, colour=quiet)
+                before, now = shown.get(key, (None, None))
+                unit = QRectF(0, y, width - 24, LINE)
+                paint_change(painter, unit, before, now, moved=found is not None and found.moved)
+                if now is not None:
+                    paint.text(painter, box, "dB", size=theme.SMALL, colour=quiet, align=paint.RIGHT)
+                y += LINE
+            y += 6
+            paint.line(painter, 0, y - 3, width, y - 3, theme.colour("line"))
+            columns = 1 if y + 6 * LINE <= self.height() else 2
+            lines = 6 // columns
+            for index, mark in enumerate(marks(found.side if found is not None and found.moved else None)):
+                column, line = divmod(index, lines)
+                half = width / columns
+                box = QRectF(column * half + 6.0 * column, y + line * LINE, half - 6.0 * (columns - 1), LINE)
+                self._mark(painter, box, mark, named=columns == 1)
 
     def _mark(self, painter: QPainter, box: QRectF, mark: Mark, *, named: bool) -> None:
         """named: with its name, where there is room for it."""

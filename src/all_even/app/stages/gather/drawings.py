@@ -71,10 +71,10 @@ class WaveDrawing(Handled, TimeDrawing):
     def handle_at(self, at: QPointF) -> HitMark | None:
         return self.hit_at(at.x()) if at.y() <= self.plot().top() + MARKS else None
 
-    def drop(self, at: QPointF) -> None:
+    def drop(self, held: HitMark, at: QPointF) -> None:
         there, plot = self.time_at(at.x()), self.plot()
-        if abs(self.x_of(plot, there) - self.x_of(plot, self.held.time_s)) > 2.0:
-            self.hit_moved.emit(self.held.time_s, there)
+        if abs(self.x_of(plot, there) - self.x_of(plot, held.time_s)) > 2.0:
+            self.hit_moved.emit(held.time_s, there)
 
     def double(self, at: QPointF) -> None:
         if not is_struck(self.role):

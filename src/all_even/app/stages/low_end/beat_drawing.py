@@ -268,9 +268,9 @@ class BeatDrawing(Handled, Drawing):
         elif self.beat is not None:
             self.landmark_moved.emit(self.held, self._ms(plot, at.x()))
 
-    def drop(self, at: QPointF) -> None:
+    def drop(self, held: str, at: QPointF) -> None:
         self.renew()
-        super().drop(at)
+        super().drop(held, at)
 
     def key(self, key: Qt.Key, *, fine: bool, control: bool) -> bool:
         """Up and Down choose a landmark, Left and Right move it; Shift finer."""

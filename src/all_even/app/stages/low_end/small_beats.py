@@ -45,9 +45,9 @@ class SmallBeats(Handled):
         )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        for index, (name, words, beat, usable) in enumerate(self.beats):
-            self._paint(painter, self.box_of(index), name, words, beat, usable)
+        with paint.painting(self) as painter:
+            for index, (name, words, beat, usable) in enumerate(self.beats):
+                self._paint(painter, self.box_of(index), name, words, beat, usable)
 
     def _paint(self, painter: QPainter, box: QRectF, name: str, words: str, beat: "Beat", usable: bool) -> None:
         current = name == self._current

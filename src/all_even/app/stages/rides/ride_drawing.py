@@ -288,21 +288,17 @@ class RideDrawing(Handled, TimeDrawing):
         if self.described is not None and not isinstance(self.held, QPointF):
             value = self.described.clamped(round(self.value_of(self.plot(), at.y()), 3))
             self.curve_changed.emit(curves.moved(self.curve, self.held, round(self._second(at.x()), 4), value))
-        elif self._is_marking(at):
+        elif isinstance(self.held, QPointF) and not _is_click(self.held, at):
             first, last = sorted((self._second(self.held.x()), self._second(at.x())))
             self.passage = (first, last)
             self.renew()
 
-    def _is_marking(self, at: QPointF) -> bool:
-        """Whether the hand went on from where it pressed, and not just clicked."""
-        return isinstance(self.held, QPointF) and abs(at.x() - self.held.x()) > CLICK_PX
-
-    def drop(self, at: QPointF) -> None:
-        if not isinstance(self.held, QPointF):
-            super().drop(at)
-        elif not self._is_marking(at):
+    def drop(self, held: int | QPointF, at: QPointF) -> None:
+        if not isinstance(held, QPointF):
+            super().drop(held, at)
+        elif _is_click(held, at):
             self.passage = None
-            unit = self.unit_at(self.held.x())
+            unit = self.unit_at(held.x())
             riding = self.line.riding if self.line is not None else None
             if unit is not None and riding is not None:
                 self.pointed.emit(max(0.0, float(riding.words.starts_s[unit]) - LEAD_S))
@@ -379,3 +375,8 @@ class RideDrawing(Handled, TimeDrawing):
             self._from_s = max(0.0, min(start - 0.1 * turned * (end - start), self.length_s - (end - start)))
             self.renew()
         event.accept()
+
+
+def _is_click(pressed: QPointF, at: QPointF) -> bool:
+    """Whether the hand let go about where it pressed, and marked nothing."""
+    return abs(at.x() - pressed.x()) <= CLICK_PX

@@ -74,16 +74,16 @@ class PairsMap(Handled):
         return QRectF((at // rows) * width, HEAD + (at % rows) * ROW, width - 8, ROW - 3)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        if not self.lines:
-            paint.note(painter, QRectF(self.rect()), self._note, align=paint.CENTRE)
-            return
-        shown = range(self._top, min(len(self.lines), self._top + self._room()))
-        more = f", {len(shown)} of {len(self.lines)} shown" if len(shown) < len(self.lines) else ""
-        told = f"Upper: who is hidden; lower: who hides it; tinted: where. What costs most first{more}"
-        paint.note(painter, QRectF(0, 0, self.width(), 16), told)
-        for index in shown:
-            self._row(painter, self.box_of(index), self.lines[index], index == self.current)
+        with paint.painting(self) as painter:
+            if not self.lines:
+                paint.note(painter, QRectF(self.rect()), self._note, align=paint.CENTRE)
+                return
+            shown = range(self._top, min(len(self.lines), self._top + self._room()))
+            more = f", {len(shown)} of {len(self.lines)} shown" if len(shown) < len(self.lines) else ""
+            told = f"Upper: who is hidden; lower: who hides it; tinted: where. What costs most first{more}"
+            paint.note(painter, QRectF(0, 0, self.width(), 16), told)
+            for index in shown:
+                self._row(painter, self.box_of(index), self.lines[index], index == self.current)
 
     def _row(self, painter: QPainter, box: QRectF, line: PairLine, current: bool) -> None:
         painter.fillRect(box, theme.colour("act_soft" if current else "ground"))

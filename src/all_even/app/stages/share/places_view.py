@@ -52,22 +52,22 @@ class PlacesList(Handled):
         return QRectF(0, (index - self._top) * ROW, self.width(), ROW - 3)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        if not self._places:
-            words = self._note.split(". ")
-            for index, sentence in enumerate(words):
-                box = QRectF(4, 4 + 18 * index, self.width() - 8, 16)
-                paint.note(painter, box, sentence)
-            return
-        for index in range(self._top, min(len(self._places), self._top + self._room())):
-            box, place = self.box_of(index), self._places[index]
-            painter.fillRect(box, theme.colour("act_soft" if index == self.current else "ground"))
-            head, rest = headline(place)
-            paint.text(painter, QRectF(6, box.top() + 1, box.width() - 10, 16), head, size=theme.SMALL, strong=True)
-            paint.note(painter, QRectF(6, box.top() + 16, box.width() - 10, 15), rest)
-            if index == self.current and self.hasFocus():
-                painter.setPen(QPen(theme.colour("act"), 2))
-                painter.drawRect(box.adjusted(1, 1, -1, -1))
+        with paint.painting(self) as painter:
+            if not self._places:
+                words = self._note.split(". ")
+                for index, sentence in enumerate(words):
+                    box = QRectF(4, 4 + 18 * index, self.width() - 8, 16)
+                    paint.note(painter, box, sentence)
+                return
+            for index in range(self._top, min(len(self._places), self._top + self._room())):
+                box, place = self.box_of(index), self._places[index]
+                painter.fillRect(box, theme.colour("act_soft" if index == self.current else "ground"))
+                head, rest = headline(place)
+                paint.text(painter, QRectF(6, box.top() + 1, box.width() - 10, 16), head, size=theme.SMALL, strong=True)
+                paint.note(painter, QRectF(6, box.top() + 16, box.width() - 10, 15), rest)
+                if index == self.current and self.hasFocus():
+                    painter.setPen(QPen(theme.colour("act"), 2))
+                    painter.drawRect(box.adjusted(1, 1, -1, -1))
 
     def press(self, at: QPointF) -> None:
         index = self._top + int(at.y() // ROW)
@@ -167,9 +167,9 @@ class PlacesDrawing(Handled, Drawing):
     def drag(self, at: QPointF, *, fine: bool) -> None:
         self._sweep(at.x())
 
-    def drop(self, at: QPointF) -> None:
+    def drop(self, held: bool, at: QPointF) -> None:
         self.stop()
-        super().drop(at)
+        super().drop(held, at)
 
     def _sweep(self, x: float) -> None:
         self.sweeping_hz = max(40.0, min(14_000.0, ruler.hz_at(self.plot(), x)))

@@ -155,24 +155,24 @@ class BandsTable(Handled):
         return rows
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        if self._book is None:
-            return
-        rows = self._rows()
-        head = QRectF(4, 0, self.width() - 8, 16)
-        named = "Shelf 80 Hz, mid, shelf 12 kHz" if self._knobs else "Bands"
-        paint.note(painter, head, named)
-        if len(rows) < len(self._book.threads):
-            paint.note(painter, head, f"{len(rows)} of {len(self._book.threads)}, wheel", align=paint.RIGHT)
-        for box, thread, lines in rows:
-            painter.fillRect(box, theme.colour("act_soft" if thread.lane_id == self._current else "ground"))
-            icons.draw_mark(painter, thread.family, QRectF(6, box.top() + 4, 10, 10))
-            name = QRectF(20, box.top() + 1, box.width() - 24, 16)
-            paint.text(painter, name, thread.name, size=theme.SMALL, strong=True)
-            look = self._knobs and thread.knobs is not None and not thread.knobs.carries
-            for line, told in enumerate(lines):
-                below = QRectF(20, box.top() + LINE * (line + 1), box.width() - 24, LINE)
-                paint.text(painter, below, told, size=theme.SMALL, colour=theme.colour("look" if look else "text"))
+        with paint.painting(self) as painter:
+            if self._book is None:
+                return
+            rows = self._rows()
+            head = QRectF(4, 0, self.width() - 8, 16)
+            named = "Shelf 80 Hz, mid, shelf 12 kHz" if self._knobs else "Bands"
+            paint.note(painter, head, named)
+            if len(rows) < len(self._book.threads):
+                paint.note(painter, head, f"{len(rows)} of {len(self._book.threads)}, wheel", align=paint.RIGHT)
+            for box, thread, lines in rows:
+                painter.fillRect(box, theme.colour("act_soft" if thread.lane_id == self._current else "ground"))
+                icons.draw_mark(painter, thread.family, QRectF(6, box.top() + 4, 10, 10))
+                name = QRectF(20, box.top() + 1, box.width() - 24, 16)
+                paint.text(painter, name, thread.name, size=theme.SMALL, strong=True)
+                look = self._knobs and thread.knobs is not None and not thread.knobs.carries
+                for line, told in enumerate(lines):
+                    below = QRectF(20, box.top() + LINE * (line + 1), box.width() - 24, LINE)
+                    paint.text(painter, below, told, size=theme.SMALL, colour=theme.colour("look" if look else "text"))
 
     def lines_of(self, thread: "Thread", width: float) -> list[str]:
         """The knobs and what is left, or the bands."""

@@ -175,8 +175,8 @@ class SpaceBench(ViewedBench):
         """Of the selected return; of the selected lane; or of the session."""
         desk, session, stale = self.desk, self.desk.session, self.shown.is_stale()
         returns, current = self.returns(), desk.current
-        if current in returns or (self.stack.currentIndex() > 0 and self.bus):
-            bus = returns[current] if current in returns else returns[self.bus]
+        bus = returns.get(current or "") or (returns.get(self.bus) if self.stack.currentIndex() > 0 else None)
+        if bus is not None:
             view = self.shown.of(bus.id)
             lines = [(line.name, line.figure, line.over) for line in lines_of(view)[1:]] if view is not None else []
             found = view.figures.covered if view is not None else None
