@@ -47,6 +47,20 @@ def test_words_are_found_and_the_planted_ones_are_ridden(song):
     assert list(hidden) == sorted(hidden, reverse=True)
 
 
+def test_one_lost_word_among_many_is_ridden_and_told_by_what_it_is_off(song):
+    """The spread of all words can't tell it: the word that is furthest off does."""
+    all_but_one = making.without_parts(phrases.KIND, of_kind(song, "rides.phrases"), ["0"])
+    look = song.at(making.made(song.session, phrases.KIND, all_but_one))
+    move = of_kind(look, "rides.phrases")
+    assert move.metric == "furthest-off"
+    assert np.count_nonzero(phrases.rides_of(move)[2]) == 1
+    assert move.before > 3.0
+    assert move.expected < move.before - 2.0
+    after = make(look, move)
+    assert result_of(after) == pytest.approx(move.expected, abs=move.tolerance)
+    assert not [item for item in making.propose(after, [phrases.KIND]) if item.targets == move.targets]
+
+
 def test_the_spread_is_halved_as_promised_and_the_worst_word_comes_out(song):
     move = of_kind(song, "rides.phrases")
     after = make(song, move)

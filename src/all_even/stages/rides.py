@@ -10,7 +10,8 @@ def _moves() -> Moves:
         phrases.KIND, phrases.SOLOS, sections.KIND, under.KIND, narrow.KIND, choruses.KIND, throws.KIND,
     )  # fmt: skip
     metrics = (
-        figures.APART, figures.SECTIONS, figures.HIDDEN, narrow.METRIC, choruses.METRIC, throws.METRIC,
+        figures.APART, figures.FURTHEST, figures.SECTIONS, figures.HIDDEN, narrow.METRIC, choruses.METRIC,
+        throws.METRIC,
     )  # fmt: skip
     return Moves(kinds, metrics, remarks=remarks.remarks)
 

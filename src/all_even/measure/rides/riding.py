@@ -90,6 +90,13 @@ def spread_db(relations: Array, sections: NDArray[np.int64] | None = None) -> fl
     return float(np.ptp(np.percentile(known, (10, 90)))) if len(known) >= FEWEST else None
 
 
+def furthest_db(relations: Array, sections: NDArray[np.int64]) -> float | None:
+    """The furthest that any unit lies off what is usual in its section, dB; None with fewer than five."""
+    off = np.abs(relations - centres_db(relations, sections))
+    known = off[np.isfinite(off)]
+    return float(known.max()) if len(known) >= FEWEST else None
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Rides:
     """usual_db: the usual relation. units_db: (units,) what each is ridden by, 0 where it is left; section_db:

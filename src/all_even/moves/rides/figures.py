@@ -66,6 +66,13 @@ def apart_db(look: Look, arguments: Arguments) -> float | None:
     return line.spread_db if line is not None else None
 
 
+def furthest_off_db(look: Look, arguments: Arguments) -> float | None:
+    """How far the one unit of a line that is furthest off lies off what is usual over its backing, dB."""
+    lane = lane_of(look, arguments)
+    line = rides.riding_of(look, lane.id) if lane is not None else None
+    return riding.furthest_db(line.relation_db, line.section) if line is not None else None
+
+
 def sections_apart_db(look: Look, arguments: Arguments) -> float | None:
     """From the section in which a line lies furthest over its backing to that in which it lies least, medians, dB."""
     lane = lane_of(look, arguments)
@@ -88,5 +95,8 @@ def hidden_share(look: Look, arguments: Arguments) -> float | None:
 
 
 APART = Metric("relation-apart", "words over their backing, apart", "dB", 1, 0.5, MEASURED_ON, apart_db)
+FURTHEST = Metric(
+    "furthest-off", "word furthest off what is usual over its backing", "dB", 1, 0.7, MEASURED_ON, furthest_off_db
+)
 SECTIONS = Metric("sections-apart", "sections of the line, apart", "dB", 1, 0.7, MEASURED_ON, sections_apart_db)
 HIDDEN = Metric("hidden-in-phrases", "hidden while it sounds", "", 3, 0.01, MEASURED_ON, hidden_share)

@@ -10,6 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 from msgspec.structs import replace
+from numpy.typing import NDArray
 
 from all_even import texts
 from all_even.dsp.parameter import Parameter, number, signed, time_text
@@ -18,20 +19,26 @@ from all_even.figures.rides import rides
 from all_even.figures.rides.rides import Riding
 from all_even.measure.rides import riding
 from all_even.moves.kind import Kind, left_out, value_of
-from all_even.moves.rides.figures import APART, DEPENDS_ON, is_lead, is_voice, lines
+from all_even.moves.rides.figures import APART, DEPENDS_ON, FURTHEST, is_lead, is_voice, lines
 from all_even.moves.rides.written import column, is_predicted, parameter_of, ridden, stands, words
 from all_even.session.editing import automating, ride_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
+Array = NDArray[np.float64]
+Sections = NDArray[np.int64]
 LEAST = Parameter("Ride from", "dB", 0.5, 6.0, riding.LEAST_DB, 0.5)
 MOST = Parameter("At most", "dB", 1.0, 12.0, riding.MOST_DB, 0.5)
 LISTED = 12
 REST = "rest"
 WORTH_DB = 2.5
 """Lines of which no word is further off than this are left: an even voice gives up to 2 dB by itself. Not the spread:
-one lost word among many hardly moves it."""
+one lost word among many hardly moves it, and such a ride is told by the word that is furthest off."""
+ARITHMETIC: dict[str, Callable[[Array, Sections], float | None]] = {
+    APART.id: riding.spread_db, FURTHEST.id: riding.furthest_db,
+}  # fmt: skip
+"""What is expected of each figure from relations and sections."""
 SOLO_SHARE = 0.6
 """What sounds for more of the song than this is an accompaniment, whose changes belong to the arrangement."""
 CLEAR_DB = 14.0
@@ -90,7 +97,11 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
         source="predicted" if is_predicted(look.session, lane) else "trial",
         weight=8.0 if is_lead(lane) else 4.0 if is_voice(lane) else 1.5,
     )  # fmt: skip
-    return _expected(look, proposal)
+    told = _expected(look, proposal)
+    if kind.is_told_from_nothing(told):
+        return told
+    furthest = riding.furthest_db(line.relation_db, line.section)
+    return _expected(look, replace(proposal, metric=FURTHEST.id, tolerance=FURTHEST.tolerance, before=furthest))
 
 
 def _room_db(session: Session, lane: Lane) -> float:
@@ -106,7 +117,8 @@ def _expected(look: Look, proposal: Proposal) -> Proposal:
     """What then comes: by arithmetic, or tried out."""
     if proposal.source == "predicted":
         return _changed(proposal)
-    return replace(proposal, expected=APART.read(look.at(_edit(look.session, proposal)), proposal.arguments))
+    metric = FURTHEST if proposal.metric == FURTHEST.id else APART
+    return replace(proposal, expected=metric.read(look.at(_edit(look.session, proposal)), proposal.arguments))
 
 
 def rides_of(proposal: Proposal) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -146,7 +158,7 @@ def _changed(proposal: Proposal) -> Proposal:
     _, _, by = rides_of(proposal)
     relation, section = column(proposal, "relations_db"), column(proposal, "sections").astype(np.int64)
     count = min(len(by), len(relation), len(section))
-    return replace(proposal, expected=riding.spread_db(relation[:count] + by[:count], section[:count]))
+    return replace(proposal, expected=ARITHMETIC[proposal.metric](relation[:count] + by[:count], section[:count]))
 
 
 def _as_measured(proposal: Proposal) -> bool:
