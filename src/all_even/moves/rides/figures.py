@@ -96,7 +96,7 @@ def hidden_share(look: Look, arguments: Arguments) -> float | None:
 
 APART = Metric("relation-apart", "words over their backing, apart", "dB", 1, 0.5, MEASURED_ON, apart_db)
 FURTHEST = Metric(
-    "furthest-off", "word furthest off what is usual over its backing", "dB", 1, 0.7, MEASURED_ON, furthest_off_db
+    "furthest-off", "word furthest from its usual level over the backing", "dB", 1, 0.7, MEASURED_ON, furthest_off_db
 )
 SECTIONS = Metric("sections-apart", "sections of the line, apart", "dB", 1, 0.7, MEASURED_ON, sections_apart_db)
 HIDDEN = Metric("hidden-in-phrases", "hidden while it sounds", "", 3, 0.01, MEASURED_ON, hidden_share)
