@@ -269,10 +269,11 @@ def test_stems_of_lanes_with_long_names_in_wide_letters_are_written(capsys, writ
 
 
 def test_a_target_that_may_not_be_written_is_a_sentence(capsys, public_folder, write):
-    folder = write("st/kick.wav", noise(0.5)).parent
+    folder = public_folder / "st"
+    shutil.copytree(write("st/kick.wav", noise(0.5)).parent, folder)
+    folder.chmod(0o755)
+    (folder / "kick.wav").chmod(0o644)
     (public_folder / "closed").mkdir(mode=0o555)
-    for path in (folder, *folder.parents[:3]):
-        path.chmod(0o755)
     with as_nobody():
         for name in ("new", "demo"):
             arguments = ("new", folder, "-o", public_folder / "closed" / "s.alleven")
@@ -317,8 +318,10 @@ def test_a_lane_that_begins_after_days_leaves_the_rest_alone(capsys, write, tmp_
     session = session_in(folder, capsys)
     loaded = store.load(session)
     store.save(replace(loaded, lanes=(replace(loaded.lanes[0], start_s=1e6), loaded.lanes[1])), session)
-    status, _, told = run(capsys, "render", session, "-o", tmp_path / "m.wav")
-    assert status == 0
+    assert "is left out: it would end after 6 hours" in refused(capsys, "render", session, "-o", tmp_path / "m.wav")
+    assert not (tmp_path / "m.wav").exists()
+    status, _, told = run(capsys, "render", session, "-o", tmp_path / "m.wav", "--even-without")
+    assert status == 3
     assert "is left out: it would end after 6 hours" in told
     assert soundfile.info(tmp_path / "m.wav").frames == 24_000
 
@@ -408,7 +411,10 @@ def test_a_template_is_kept_proposed_and_forgotten(capsys, short_folder, tmp_pat
     status, out, _ = run(capsys, "template", path, "--save", "The trio")
     assert (status, "The trio:" in out) == (0, True)
     run(capsys, "new", short_folder, "-o", other)
-    status, out, _ = run(capsys, "moves", other, "--stage", "gather", "--apply", "gather.template.the-trio", "--json")
+    _, out, _ = run(capsys, "moves", other, "--stage", "gather", "--json")
+    (offered,) = [item["id"] for item in json.loads(out)["moves"] if item["kind"] == "gather.template"]
+    assert offered.startswith("gather.template.the-trio-")
+    status, out, _ = run(capsys, "moves", other, "--stage", "gather", "--apply", offered, "--json")
     (move,) = [item for item in json.loads(out)["moves"] if item["made"]]
     assert move["after"] == move["expected"] > move["before"]
     assert run(capsys, "template", "--forget", "The trio")[1] == ""
@@ -514,3 +520,118 @@ def test_the_benchmark_tells_what_it_has_and_goes_on_when_a_part_fails(capsys, m
     assert (figure["name"], figure["realtime_factor"], figure["failed"]) == ("another", 3.0, False)
     with pytest.raises(SystemExit):
         cli.main(["bench", "--only", "nothing"])
+
+
+@pytest.fixture
+def lacking(capsys, short_folder, tmp_path):
+    """A session whose first track is gone."""
+    shutil.copytree(short_folder, tmp_path / "st")
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", tmp_path / "st", "-o", path)
+    gone = sorted((tmp_path / "st").glob("*.wav"))[0]
+    gone.unlink()
+    return path, gone.name
+
+
+@pytest.mark.parametrize("command", [("render", "m.wav"), ("copy", "c.wav"), ("recall", "s.html"), ("recall", "s.json"),
+                                     ("recall", "c.html", "--console"), ("render", "m.wav", "--stems", "st-out"),
+                                     ("deliver", "d")])  # fmt: skip
+def test_nothing_leaves_without_a_track_unless_it_is_wanted_and_the_status_says_so(capsys, lacking, tmp_path, command):
+    session, gone = lacking
+    name, output, *more = command
+    more = [tmp_path / item if item == "st-out" else item for item in more]
+    line = refused(capsys, name, session, "-o", tmp_path / output, *more)
+    assert gone in line
+    assert "--even-without" in line
+    assert not (tmp_path / output).exists()
+    status, _, told = run(capsys, name, session, "-o", tmp_path / output, *more, "--even-without")
+    assert status == 3
+    assert f"Without: {gone}" in told
+    assert (tmp_path / output).exists()
+
+
+WRITERS = {
+    "notes": ("--add", "louder"),
+    "moves": ("--stage", "gather", "--apply", "all"),
+    "automation": ("--track", "mix", "--from", "curve.csv"),
+}
+
+
+@pytest.mark.parametrize("command", WRITERS)
+def test_a_session_that_a_window_holds_is_not_written(capsys, short_folder, tmp_path, home, command):
+    from all_even.session.file import store
+
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    (tmp_path / "curve.csv").write_text("time_s,value\n0,-1\n1,-2\n")
+    before = path.read_bytes()
+    arguments = [tmp_path / item if item.endswith(".csv") else item for item in WRITERS[command]]
+    if command == "automation":
+        arguments[1] = store.load(path).lanes[0].name
+    lock = store.Lock(path)
+    try:
+        line = refused(capsys, command, path, *arguments)
+        assert f"song.alleven is open in a window of All Even (process {os.getpid()})" in line
+        assert path.read_bytes() == before
+        assert run(capsys, command, path, *arguments, "-o", tmp_path / "other.alleven")[0] == 0
+    finally:
+        lock.release()
+    assert run(capsys, command, path, *arguments)[0] == 0
+    assert path.read_bytes() != before
+
+
+def test_listing_moves_needs_no_lock(capsys, short_folder, tmp_path, home):
+    from all_even.session.file import store
+
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    lock = store.Lock(path)
+    assert run(capsys, "moves", path, "--stage", "gather", "--json")[0] == 0
+    lock.release()
+
+
+def test_bytes_that_are_no_text_are_wrong_arguments(capsys, short_folder, tmp_path):
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    with pytest.raises(SystemExit) as ended:
+        run(capsys, "notes", path, "--add", os.fsdecode(b"takes\xff"))
+    assert ended.value.code == 2
+    capsys.readouterr()
+
+
+@pytest.mark.parametrize("kind", ["fifo", "device"])
+def test_what_never_ends_is_not_read(capsys, short_folder, tmp_path, kind):
+    from all_even.session.file import store
+
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    track = store.load(path).lanes[0].name
+    for name in ("endless.csv", "endless.mid"):
+        if kind == "fifo":
+            os.mkfifo(tmp_path / name)
+        else:
+            (tmp_path / name).symlink_to("/dev/zero")
+        line = refused(capsys, "automation", path, "--track", track, "--from", tmp_path / name)
+        assert f"{name} is not a regular file" in line
+    line = refused(capsys, "new", short_folder, "--tempo-from", tmp_path / "endless.mid", "-o", tmp_path / "b.alleven")
+    assert "endless.mid is not a regular file" in line
+
+
+def test_a_folder_named_like_a_sound_is_no_reference(capsys, short_folder, tmp_path):
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    (tmp_path / "dir.wav").mkdir()
+    assert "dir.wav can't be a reference: it is a folder" in refused(
+        capsys, "check", path, "--reference", tmp_path / "dir.wav"
+    )
+
+
+def test_a_repaired_session_says_what_was_repaired(capsys, short_folder, tmp_path):
+    path = tmp_path / "song.alleven"
+    run(capsys, "new", short_folder, "-o", path)
+    plain = json.loads(path.read_text())
+    plain["name"] = "x" * 300
+    path.write_text(json.dumps(plain))
+    status, _, told = run(capsys, "notes", path)
+    assert status == 0
+    assert "is shortened to 200 letters" in told

@@ -4,9 +4,16 @@
 be made (a read-only disk, a file in its way) caches go to a temporary folder and the program goes on.
 """
 
+import atexit
+import contextlib
+import fcntl
 import os
+import shutil
+import stat
 import tempfile
+import time
 import traceback
+from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 
@@ -15,6 +22,9 @@ import platformdirs
 from all_even.errors import UserError
 
 LARGEST_LOG_BYTES = 1 << 20
+TEMPORARY, HELD = "all-even-", ".held"
+STALE_S = 86_400.0
+"""What a killed run left is swept when it is older than a day."""
 
 
 def cache_folder(name: str) -> Path:
@@ -27,7 +37,17 @@ def cache_folder(name: str) -> Path:
 
 def temporary_folder(name: str) -> Path:
     """One for each name while the program runs, and gone with it."""
-    return Path(_temporary(os.environ.get("ALL_EVEN_HOME", ""), name).name)
+    return _temporary(os.environ.get("ALL_EVEN_HOME", ""), name)
+
+
+@contextlib.contextmanager
+def passing_folder(name: str) -> Iterator[Path]:
+    """A folder for one piece of work. What a killed run left is swept when it is older than a day."""
+    folder, held = _made(name)
+    try:
+        yield folder
+    finally:
+        _remove(folder, held)
 
 
 def data_folder(name: str) -> Path:
@@ -66,6 +86,55 @@ def _folder(kind: str, default: str, name: str) -> Path:
 
 
 @cache
-def _temporary(home: str, name: str) -> tempfile.TemporaryDirectory[str]:
+def _temporary(home: str, name: str) -> Path:
     """home: tells the homes of tests apart."""
-    return tempfile.TemporaryDirectory(prefix=f"all-even-{name or 'cache'}-", ignore_cleanup_errors=True)
+    folder, held = _made(name or "cache")
+    atexit.register(_remove, folder, held)
+    return folder
+
+
+def _made(name: str) -> tuple[Path, int | None]:
+    """A new folder among the system's temporary ones, and a lock in it that the kernel keeps while we live. OSError
+    where there can be none."""
+    _sweep_temporary()
+    folder = Path(tempfile.mkdtemp(prefix=f"{TEMPORARY}{name}-"))
+    held = None
+    with contextlib.suppress(OSError):
+        held = os.open(folder / HELD, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        fcntl.flock(held, fcntl.LOCK_EX)
+    return folder, held
+
+
+def _remove(folder: Path, held: int | None) -> None:
+    shutil.rmtree(folder, ignore_errors=True)
+    if held is not None:
+        os.close(held)
+
+
+def _sweep_temporary() -> None:
+    """Takes away folders of ours that a killed run left more than a day ago; one that somebody holds stays."""
+    oldest = time.time() - STALE_S
+    with contextlib.suppress(OSError), os.scandir(tempfile.gettempdir()) as entries:
+        for entry in entries:
+            if not entry.name.startswith(TEMPORARY):
+                continue
+            with contextlib.suppress(OSError):
+                status = entry.stat(follow_symlinks=False)
+                if not stat.S_ISDIR(status.st_mode) or status.st_uid != os.getuid() or status.st_mtime > oldest:
+                    continue
+                if not _is_held(Path(entry.path) / HELD):
+                    shutil.rmtree(entry.path, ignore_errors=True)
+
+
+def _is_held(mark: Path) -> bool:
+    try:
+        fd = os.open(mark, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
+    except OSError:
+        return False
+    try:
+        fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return True
+    finally:
+        os.close(fd)
+    return False

@@ -1,17 +1,22 @@
 """Documents of one window, one after the other, and of two windows: nothing of one lands in another."""
 
+import json
 import os
+import shutil
 import threading
 
 import pytest
 from msgspec.structs import replace
+from PyQt6.QtWidgets import QPushButton
 
 from all_even.app.desk import Desk
+from all_even.app.question_bar import QuestionBar
 from all_even.audio.device import SimulatedDevice
 from all_even.session.editing import edits
 from all_even.session.file import recovery, store
 from all_even.session.file.store import load
-from tests.conftest import HUNG_S
+from tests.app.conftest import NO_STAGE
+from tests.conftest import HUNG_S, as_nobody
 
 
 def simulated(rate, fill):
@@ -26,7 +31,7 @@ def slow_disk(monkeypatch):
     def save(session, path, **options):
         if path.name == "a.alleven":
             assert go.wait(HUNG_S)
-        real(session, path, **options)
+        return real(session, path, **options)
 
     monkeypatch.setattr(store, "save", save)
     yield go
@@ -149,7 +154,7 @@ def test_save_as_onto_a_file_that_another_window_holds_is_refused(opened, other)
     opened.desk.documents.save(other)
     opened.wait(lambda: not opened.desk.work.busy("save"))
     assert held.held
-    assert "open in another window" in said[0]
+    assert "is open in a window of All Even" in said[0]
     assert other.read_bytes() == before
     held.release()
 
@@ -233,7 +238,122 @@ def test_opening_the_same_file_again_is_no_second_window_and_loses_nothing(opene
     desk.said.connect(said.append)
     opened.open(other)
     opened.wait(lambda: not desk.work.busy("autosave"))
-    assert not [sentence for sentence in said if "another window" in sentence]
+    assert not [sentence for sentence in said if "is open in" in sentence]
     assert desk.document.lock.held
     (copy,) = recovery.orphans(other)
     assert load(copy).mix.trim_db == -1.0
+
+
+def question(rig):
+    """The bar that asks, and its answers by their words."""
+    (bar,) = rig.window.findChildren(QuestionBar)
+    buttons = {item.text(): item for item in bar.findChildren(QPushButton) if item.isVisibleTo(bar)}
+    return bar, buttons
+
+
+def test_what_somebody_else_wrote_meanwhile_is_asked_about_before_it_is_saved_over(opened, other):
+    rig, desk = opened, opened.desk
+    rig.open(other)
+    elsewhere = edits.set_trim(load(other), -3.0)
+    desk.edit(lambda s: edits.set_trim(s, -7.0))
+    store.save(elsewhere, other)
+    rig.give("Save")
+    bar, _ = question(rig)
+    rig.wait(bar.isVisible)
+    assert "b.alleven was changed by somebody else" in bar.text.text()
+    assert load(other).mix.trim_db == -3.0
+    question(rig)[1]["Not now"].click()
+    assert not bar.isVisible()
+    assert desk.unsaved
+    rig.give("Save")
+    rig.wait(bar.isVisible)
+    question(rig)[1]["Save over it"].click()
+    rig.wait(lambda: not desk.unsaved)
+    assert load(other).mix.trim_db == -7.0
+    assert load(other.with_name("b.alleven.previous")).mix.trim_db == -3.0
+    desk.edit(lambda s: edits.set_trim(s, -8.0))
+    rig.give("Save")
+    rig.wait(lambda: not desk.unsaved)  # nobody was there since: nothing is asked
+    assert not bar.isVisible()
+
+
+def test_the_other_answer_saves_under_another_name(opened, other, tmp_path, monkeypatch):
+    rig, desk = opened, opened.desk
+    rig.open(other)
+    desk.edit(lambda s: edits.set_trim(s, -7.0))
+    store.save(edits.set_trim(load(other), -3.0), other)
+    rig.give("Save")
+    rig.wait(question(rig)[0].isVisible)
+    monkeypatch.setattr(rig.window.verbs.dialogs, "choose_one", lambda *_, **__: tmp_path / "mine.alleven")
+    question(rig)[1]["Save under another name …"].click()
+    rig.wait(lambda: not desk.unsaved)
+    assert (load(other).mix.trim_db, load(tmp_path / "mine.alleven").mix.trim_db) == (-3.0, -7.0)
+
+
+def test_an_edit_over_a_limit_is_said_and_changes_nothing(opened):
+    desk, said = opened.desk, []
+    desk.said.connect(said.append)
+    before, told = desk.session, []
+    desk.changed.connect(lambda old, new: told.append((old, new)))
+    assert not desk.edit(lambda s: replace(s, name="x" * 201))
+    assert desk.session is before
+    assert told == [(before, before)]  # a field that shows it takes it back
+    assert said == ["That would be more than 200 letters in the name."]
+
+
+def test_a_file_that_had_to_be_repaired_says_so(opened, other):
+    plain = json.loads(other.read_text())
+    plain["name"] = "x" * 300
+    other.write_text(json.dumps(plain))
+    opened.open(other)
+    assert "b.alleven was repaired" in opened.window.status.text.toolTip() + opened.window.status.text.text()
+
+
+def test_what_lies_in_a_folder_that_refuses_is_one_sentence_when_it_is_dropped(opened, public_folder):
+    desk, said = opened.desk, []
+    desk.said.connect(said.append)
+    (public_folder / "closed" / "inner").mkdir(parents=True)
+    (public_folder / "closed").chmod(0o600)
+    for stage in ("check", "gather"):
+        desk.set_stage(stage)
+        opened.measured()
+        said.clear()
+        with as_nobody():
+            opened.window.verbs.files.drop([public_folder / "closed" / "inner" / "a.wav"])
+            opened.wait(lambda: bool(said))
+        assert "permission" in said[0]
+
+
+def test_a_folder_named_like_a_sound_is_said_to_be_no_reference(opened, tmp_path):
+    (tmp_path / "dir.wav").mkdir()
+    said = []
+    opened.desk.said.connect(said.append)
+    opened.window.verbs.files.keep_references([tmp_path / "dir.wav"])
+    assert said == ["dir.wav is a folder without sound files in it, and no reference."]
+
+
+def test_nothing_is_printed_without_a_track_unless_the_box_is_ticked(rig, short_folder, tmp_path):
+    shutil.copytree(short_folder, tmp_path / "st")
+    rig.looks_at = NO_STAGE
+    rig.open(tmp_path / "st")
+    path = tmp_path / "song.alleven"
+    rig.desk.documents.save(path)
+    rig.wait(lambda: not rig.desk.unsaved)
+    gone = rig.desk.session.lanes[0].file
+    (tmp_path / "st" / gone).unlink()
+    rig.open(path)
+    rig.desk.set_stage("print")
+    bench = rig.window.workbench.bench.of("print")
+    bench.refresh()
+    assert bench.without.isVisibleTo(bench)
+    assert gone in bench.without.toolTip()
+    bench.target.setText(str(tmp_path / "mix.wav"))
+    bench.print_mix()
+    rig.wait(lambda: not rig.desk.work.busy("print"))
+    assert gone in rig.window.status.text.text() + rig.window.status.text.toolTip()
+    assert not (tmp_path / "mix.wav").exists()
+    bench.without.click()
+    bench.print_mix()
+    rig.wait(lambda: "written" in bench.result.text())
+    assert (tmp_path / "mix.wav").is_file()
+    rig.reset()

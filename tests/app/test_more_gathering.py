@@ -38,9 +38,10 @@ def test_a_template_is_saved_and_comes_up_by_itself_on_the_next_folder(opened, s
     assert [item.name for item in template.known()] == ["Night crew"]
     desk.documents.open_folder(short_folder)
     opened.wait(lambda: desk.is_open and desk.session.folders[0].path == str(short_folder))
-    opened.wait(lambda: any(move.id == "gather.template.night-crew" for move in desk.moves.at("gather")))
+    offered = f"gather.template.{template.key('Night crew')}"
+    opened.wait(lambda: any(move.id == offered for move in desk.moves.at("gather")))
     opened.measured()
-    move = next(move for move in desk.moves.at("gather") if move.id == "gather.template.night-crew")
+    move = next(move for move in desk.moves.at("gather") if move.id == offered)
     desk.moves.apply(move)
     opened.wait(lambda: desk.session.ledger and desk.session.ledger[-1].result is not None)
     assert desk.session.ledger[-1].result.value == move.expected
@@ -121,9 +122,11 @@ def test_tempo_and_bars_come_from_a_midi_file_and_a_broken_one_is_a_sentence(ope
     path = midi_file(tmp_path / "song.mid", [tempo, ("end_of_track", 4800, {})])
     monkeypatch.setattr(opened.window.verbs.dialogs, "choose", lambda *_, **__: [path])
     command(opened, "Tempo from a MIDI file …")
+    opened.wait(lambda: not desk.work.busy("midi"))
     assert (desk.session.song.tempo_bpm, desk.session.song.bar_s) == (100.0, 0.0)
     path.write_bytes(b"MThd junk")
     command(opened, "Tempo from a MIDI file …")
+    opened.wait(lambda: not desk.work.busy("midi"))
     assert "is not a MIDI file" in said[-1]
     assert desk.session.song.tempo_bpm == 100.0
 

@@ -325,15 +325,18 @@ def test_the_curve_is_written_to_a_file_and_read_again(rig, tmp_path):
     desk.edit(lambda s: ride_edits.set_curve(s, lead(rig), "level_db", drawn))
     for name in ("ride.csv", "ride.mid"):
         found.acts.write_file(tmp_path / name)
+        rig.wait(lambda: not desk.work.busy("curve"))
         found.acts.clear()
         assert curve(rig) == []
         found.acts.read_file(tmp_path / name)
+        rig.wait(lambda: not desk.work.busy("curve"))
         assert ride_edits.value_at(desk.session, lead(rig), "level_db", 3.25) == pytest.approx(2.0, abs=0.1)
     assert automation_files.read(tmp_path / "ride.csv", LEVEL) == drawn
     said: list[str] = []
     desk.said.connect(said.append)
     (tmp_path / "broken.csv").write_text("time_s,value\nx,y\n")
     found.acts.read_file(tmp_path / "broken.csv")
+    rig.wait(lambda: not desk.work.busy("curve"))
     assert "line 2" in said[-1]
 
 

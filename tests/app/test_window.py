@@ -370,7 +370,7 @@ def test_a_second_window_may_look_but_not_save_over(opened, tmp_path):
     said = []
     opened.desk.said.connect(said.append)
     opened.desk.documents.save()
-    assert "open in another window" in said[0]
+    assert "is open in a window of All Even" in said[0]
     other.release()
 
 

@@ -63,8 +63,9 @@ def test_a_copy_lies_beside_the_recording_and_no_folder_lists_it(write, tmp_path
     made = copy.stat().st_mtime_ns
     assert retune.retune(path, (1,), -24.0) == copy
     assert copy.stat().st_mtime_ns == made
-    os.utime(path, ns=(made + 10**6, made + 10**6))  # another recording under the same name
-    assert retune.retune(path, (1,), -24.0).stat().st_mtime_ns > made
+    write("bass.wav", np.stack([sine(220.0, 3.0, -12.0), np.zeros(3 * RATE)], axis=1))
+    os.utime(path, ns=(made - 10**12, made - 10**12))  # another recording under the same name, with an older date
+    assert retune.retune(path, (1,), -24.0) != copy
     assert sound_paths(tmp_path) == [path]
 
 
@@ -91,3 +92,54 @@ def test_a_long_one_stops_when_nobody_waits_for_it_any_more():
     stop.set()
     with pytest.raises(Cancelled):
         retune.shifted(np.zeros((60 * RATE, 2), dtype=np.float32), RATE, 10.0, stop)
+
+
+@pytest.fixture
+def quick(monkeypatch):
+    """Without the program: a copy is its recording, softer."""
+    monkeypatch.setattr(retune, "shifted", lambda samples, *_: 0.5 * samples)
+
+
+def test_recordings_of_one_name_and_tenths_of_cents_have_copies_of_their_own(write, quick):
+    wave = write("gtr.wav", sine(110.0, 1.0, -12.0))
+    soundfile.write(wave.with_suffix(".flac"), sine(220.0, 1.0, -12.0), RATE)
+    places = [retune.retune(path, None, cents) for path in (wave, wave.with_suffix(".flac")) for cents in (20.0, 20.4)]
+    assert len(set(places)) == 4
+    assert not np.array_equal(soundfile.read(places[0])[0], soundfile.read(places[2])[0])
+
+
+def test_a_file_that_is_not_ours_is_in_the_way_and_stays(write, quick):
+    path = write("bass.wav", sine(110.0, 1.0, -12.0))
+    target = retune.place_of(path, None, 20.0)
+    target.parent.mkdir()
+    soundfile.write(target, sine(50.0, 1.0, -6.0), RATE)
+    before = target.read_bytes()
+    with pytest.raises(UserError, match="not a print of ours"):
+        retune.retune(path, None, 20.0)
+    assert target.read_bytes() == before
+
+
+def test_a_copy_of_ours_that_is_cut_is_made_again(write, quick):
+    path = write("bass.wav", sine(110.0, 1.0, -12.0))
+    copy = retune.retune(path, None, 20.0)
+    whole = copy.read_bytes()
+    os.truncate(copy, len(whole) // 2)
+    assert retune.retune(path, None, 20.0) == copy
+    assert len(copy.read_bytes()) == len(whole)
+
+
+def test_nothing_is_written_through_a_link_that_leads_elsewhere(write, quick, tmp_path):
+    path = write("st/bass.wav", sine(110.0, 1.0, -12.0))
+    (tmp_path / "elsewhere").mkdir()
+    (path.parent / retune.FOLDER).symlink_to(tmp_path / "elsewhere")
+    with pytest.raises(UserError, match="a link that leads elsewhere"):
+        retune.retune(path, None, 20.0)
+    assert list((tmp_path / "elsewhere").iterdir()) == []
+
+
+@pytest.mark.parametrize("name", ["x" * 242, "Ж" * 121, "鼓" * 80])
+def test_a_name_as_long_as_names_can_be_is_retuned(write, quick, name):
+    path = write(f"{name}.wav", sine(110.0, 0.5, -12.0))
+    copies = {retune.retune(path, None, cents) for cents in (20.0, -20.0)}
+    assert len(copies) == 2
+    assert all(len(os.fsencode(copy.name)) <= 255 for copy in copies)

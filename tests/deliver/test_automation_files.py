@@ -85,7 +85,7 @@ def test_what_can_not_be_used_is_said_in_a_sentence(tmp_path, name, content, sai
 def test_values_are_brought_into_range_and_times_in_order(tmp_path):
     (tmp_path / "a.csv").write_text("2.0,99\n1.0,-3\n")
     assert automation_files.read(tmp_path / "a.csv", LEVEL) == [(1.0, -3.0), (2.0, 12.0)]
-    with pytest.raises(UserError, match="can't be read"):
+    with pytest.raises(UserError, match="is not there"):
         automation_files.read(tmp_path / "none.csv", LEVEL)
 
 
@@ -95,3 +95,32 @@ def test_nothing_else_is_written_over(tmp_path):
         automation_files.write(CURVE, LEVEL, "Ride", tmp_path / "words.csv")
     with pytest.raises(UserError, match="has to end"):
         automation_files.write(CURVE, LEVEL, "Ride", tmp_path / "ride.txt")
+
+
+def test_a_curve_that_is_held_for_days_is_a_short_controller_in_delays_a_file_can_hold(tmp_path):
+    curve = [(0.0, -3.0), (10.0, -3.0), (1e6, -3.0)]
+    written = automation_files.write(curve, LEVEL, "x", tmp_path / "a.mid")
+    assert written.stat().st_size < 10_000
+    waits = [message.time for message in mido.MidiFile(written).tracks[0]]
+    assert max(waits) < 1 << 28  # Standard MIDI Files 1.0: four bytes of seven bits
+
+
+def test_a_slow_ramp_is_written_as_often_as_it_changes(tmp_path):
+    written = automation_files.write([(0.0, -60.0), (3000.0, 0.0)], LEVEL, "x", tmp_path / "a.mid")
+    assert written.stat().st_size < 300_000
+    again = automation_files.read(written, LEVEL)
+    assert again[-1][1] == pytest.approx(0.0, abs=0.01)
+
+
+def test_a_curve_that_moves_for_hours_is_refused_as_a_controller_but_is_a_table(tmp_path):
+    curve = [(0.01 * i, float(-(i % 2) * 20)) for i in range(90_000)]
+    with pytest.raises(UserError, match="write it as a table"):
+        automation_files.write(curve, LEVEL, "x", tmp_path / "a.mid")
+    automation_files.write(curve, LEVEL, "x", tmp_path / "a.csv")
+    assert len(automation_files.read(tmp_path / "a.csv", LEVEL)) == 90_000
+
+
+def test_a_field_longer_than_the_reader_takes_is_a_sentence(tmp_path):
+    (tmp_path / "a.csv").write_text("time_s,value\n0," + "1" * 200_000 + "\n")
+    with pytest.raises(UserError, match="no table of automation"):
+        automation_files.read(tmp_path / "a.csv", LEVEL)

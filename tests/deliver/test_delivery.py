@@ -5,7 +5,7 @@ import pytest
 import soundfile
 from msgspec.structs import replace
 
-from all_even.deliver import delivery
+from all_even.deliver import delivery, leftovers
 from all_even.deliver.delivery import STEMS, deliver
 from all_even.deliver.stems import INSIDE
 from all_even.dsp.dynamics.compressor import Compressor
@@ -104,3 +104,37 @@ def test_written_again_it_replaces_itself_but_no_recording(written, tmp_path):
     assert len(again.files) == len(found.files)
     with pytest.raises(UserError, match="can't be made"):
         deliver(look, tmp_path / "not there" / "delivery")
+
+
+def test_a_renamed_track_leaves_no_old_stem_and_what_is_not_ours_stays_and_is_named(written, tmp_path):
+    look, _ = written
+    folder = tmp_path / "delivery"
+    first = deliver(look, folder)
+    stems = {path.name for path in (folder / STEMS).iterdir() if path.is_file()}
+    straight = [lane for lane in look.session.lanes if lane.destination == MIX]
+    soundfile.write(folder / STEMS / "mine.wav", np.zeros((100, 2)), 48_000)
+    again = deliver(look.at(edits.change_strips(look.session, [straight[0].id], name="Renamed")), folder)
+    after = {path.name for path in (folder / STEMS).iterdir() if path.is_file()}
+    assert len(stems - after) == 1  # the old name
+    assert {name for name in after - stems if "Renamed" in name}
+    assert len(after) == len(stems) + 1
+    assert [path.name for path in again.strange] == ["mine.wav"]
+    assert "Not of this delivery: stems/mine.wav" in again.text.read_text()
+    assert len(again.files) == len(first.files)
+
+
+@pytest.mark.parametrize("what", ["no mark", "a link", "outside"])
+def test_what_the_former_text_lists_is_taken_away_only_if_it_is_a_plain_file_of_ours(tmp_path, what):
+    folder, text = tmp_path / "d", tmp_path / "d" / "Song files.txt"
+    (folder / STEMS).mkdir(parents=True)
+    old = folder / STEMS / "old.wav"
+    soundfile.write(tmp_path / "out.wav", np.zeros((100, 2)), 48_000)
+    if what == "a link":
+        old.symlink_to(tmp_path / "out.wav")
+    else:
+        soundfile.write(old, np.zeros((100, 2)), 48_000)
+    where = "../out.wav" if what == "outside" else "stems/old.wav"
+    text.write_text(f"All Even: Song\n\n   LUFS    dBTP  file\n  -20.0    -3.0  {where} (stem)\n")
+    leftovers.cleared(folder, [], text)
+    assert old.exists()
+    assert (tmp_path / "out.wav").exists()

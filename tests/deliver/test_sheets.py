@@ -1,13 +1,17 @@
 """Sheets for paper: the recall sheet as PDF with a page for each bus, and one page for a console."""
 
 import json
+from html import escape
 
 import pypdfium2
 import pytest
+from msgspec.structs import replace
 
+from all_even.cli import looking
 from all_even.deliver import pdf as pdfs
 from all_even.deliver.console_page import rows, write_console
 from all_even.deliver.recall import Sheet
+from all_even.deliver.recall_page import html
 from all_even.deliver.recall_sheet import write_recall
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.tone.equaliser import Band, Equaliser
@@ -73,6 +77,15 @@ def test_the_page_shows_level_paths_and_tone(sheet, tmp_path):
     assert page.count('class="curve"') == 1
     assert "Room &lt;b&gt;" in page
     assert "<script" not in page
+
+
+def test_a_bus_that_nothing_comes_into_has_no_level_path_and_is_on_the_page(sheet):
+    silent = replace(sheet.session, buses=tuple(
+        replace(bus, chain=(Compressor(id=f"silent-{bus.id}"),)) for bus in sheet.session.buses
+    ), lanes=tuple(replace(lane, mute=True) for lane in sheet.session.lanes))  # fmt: skip
+    look = looking.look_at(silent)
+    page = html(Sheet(silent, look.reports, look.mix, look.flow))
+    assert all(escape(bus.name) in page for bus in silent.buses)
 
 
 def test_the_console_page_is_one_page_with_a_row_for_each_channel(sheet, tmp_path):

@@ -1,9 +1,12 @@
 """An open session as a document: who writes and who closes never stand in each other's way."""
 
+import os
 import threading
 
+import pytest
+
 from all_even.session.file import store
-from all_even.session.file.document import Document
+from all_even.session.file.document import ChangedMeanwhile, Document
 from all_even.session.model.session import Session
 
 
@@ -39,3 +42,36 @@ def test_two_threads_that_come_last_let_go_of_the_file_one_after_the_other(tmp_p
     assert lock.most == 1
     assert not lock.held
     assert store.Lock(target).held
+
+
+def test_what_somebody_else_wrote_meanwhile_is_not_saved_over_unasked(tmp_path):
+    target = tmp_path / "a.alleven"
+    first, other, mine = (Session(name=name, sample_rate=48_000) for name in ("First", "Other", "Mine"))
+    loaded = store.Loaded(first, (), store.save(first, target))
+    document = Document(first, target, loaded.seen)
+    document.write(mine, target, document.begin("save"))  # nobody was there
+    store.save(other, target)
+    with pytest.raises(ChangedMeanwhile, match=r"a\.alleven was changed by somebody else"):
+        document.write(mine, target, document.begin("save"))
+    assert store.load(target) == other
+    document.write(mine, target, document.begin("save"), over=True)
+    assert store.load(target) == mine
+    assert store.load(target.with_name("a.alleven.previous")) == other
+    target.unlink()
+    document.write(mine, target, document.begin("save"))  # gone: nothing is lost
+    assert store.load(target) == mine
+    document.close()
+
+
+def test_who_holds_a_file_is_said(tmp_path, home):
+    first = store.Lock(tmp_path / "a.alleven", "the command moves")
+    second = store.Lock(tmp_path / "a.alleven")
+    assert not second.held
+    assert second.holder == f"the command moves of All Even (process {os.getpid()})"
+    with (
+        pytest.raises(store.SessionFileError, match="open in the command moves"),
+        store.holding(tmp_path / "a.alleven", "the command notes"),
+    ):
+        pass
+    first.release()
+    second.release()

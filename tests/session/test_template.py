@@ -3,6 +3,7 @@
 import pytest
 from msgspec.structs import replace
 
+from all_even import places
 from all_even.dsp.ducking.ducker import Ducker
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Key
@@ -11,7 +12,7 @@ from all_even.errors import UserError
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.machine import template
 from all_even.session.model.session import Session
-from all_even.session.model.strips import MIX, NOWHERE, Lane
+from all_even.session.model.strips import MIX, NOWHERE, Lane, MixSettings
 
 
 def session(*roles: str) -> Session:
@@ -94,3 +95,24 @@ def test_a_disk_that_refuses_is_one_sentence(made, monkeypatch):
     monkeypatch.setattr(template.outputs, "write_whole", refuse)
     with pytest.raises(UserError, match="can't be kept"):
         template.keep(template.of_session(made, "Trio"))
+
+
+@pytest.mark.parametrize("names", [("Рок", "Джаз", "鼓"), ("Rock & Roll", "Rock Roll", "Rock  Roll!")])
+def test_names_that_read_differently_are_templates_of_their_own(made, home, names):
+    for number, name in enumerate(names):
+        template.keep(replace(template.of_session(made, name), mix=MixSettings(trim_db=float(number))))
+    assert sorted(item.name for item in template.known()) == sorted(" ".join(name.split()) for name in names)
+    template.forget(names[0])
+    assert {item.name for item in template.known()} == {" ".join(name.split()) for name in names[1:]}
+    assert template.find(names[2]).mix.trim_db == 2.0
+
+
+def test_a_template_under_an_earlier_file_name_is_found_replaced_and_forgotten(made, home):
+    old = template.keep(template.of_session(made, "Rock")).rename(places.data_folder(template.FOLDER) / "rock.json")
+    assert template.find("rock").name == "Rock"
+    new = template.keep(template.of_session(made, "Rock"))
+    assert not old.exists()
+    assert len(template.known()) == 1
+    new.rename(old)
+    template.forget("Rock")
+    assert template.known() == []

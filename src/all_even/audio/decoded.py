@@ -27,9 +27,11 @@ from all_even.errors import short_name
 from all_even.outputs import Beside
 
 CACHE_LIMIT_BYTES = 8 << 30
-HEAD = struct.Struct("<16sIIQ")
-"""Mark, channels, CRC-32 of the samples, bytes of the samples."""
-MARK = b"all-even float 1"
+SHORT_S = 0.001
+"""A decoder and a resampler may round that much away at the end of a file."""
+HEAD = struct.Struct("<16sIIQQ")
+"""Mark, channels, CRC-32 of the samples, bytes of the samples, how many of them were no numbers in the file."""
+MARK = b"all-even float 2"
 
 
 class Frames(Protocol):
@@ -53,17 +55,25 @@ class InPlace:
     def read(self, start: int, frames: int) -> Samples:
         return self._reader.read(start, frames)
 
+    @property
+    def trouble(self) -> str | None:
+        reader = self._reader
+        return _trouble(reader.info, reader.not_finite, "was cut while it was read" if reader.cut else "")
+
 
 class DecodedCopy:
-    """A float32 copy in the cache. Raises ValueError where it is not whole."""
+    """A float32 copy of a file in the cache. Raises ValueError where it is not whole."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, info: SoundInfo, sample_rate: int) -> None:
         self._fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
         try:
-            self.channels, self.frames = _checked(self._fd)
+            self.channels, self.frames, not_finite = _checked(self._fd)
         except BaseException:
             os.close(self._fd)
             raise
+        promised = info.frames * sample_rate // info.sample_rate
+        short = self.frames < promised - sample_rate * SHORT_S
+        self.trouble = _trouble(info, not_finite, "can't be decoded to its end" if short else "")
         self._path = path
         _in_use[path] += 1
 
@@ -90,13 +100,21 @@ class DecodedCopy:
             _in_use[self._path] -= 1
 
 
-def _checked(fd: int) -> tuple[int, int]:
-    """Channels and frames of a copy that is whole; ValueError for any other."""
+def _trouble(info: SoundInfo, not_finite: int, partly: str) -> str | None:
+    name = sound_file.told_name(info.path)
+    if info.defect is not None or not (partly or not_finite):
+        return info.defect
+    what = "1 sample that is no number" if not_finite == 1 else f"{not_finite} samples that are no numbers"
+    return f"{name} {partly}." if partly else f"{name} holds {what}: silent there."
+
+
+def _checked(fd: int) -> tuple[int, int, int]:
+    """Channels, frames and samples that were no numbers of a copy that is whole; ValueError for any other."""
     with open(fd, "rb", closefd=False) as file:
         head = file.read(HEAD.size)
         if len(head) < HEAD.size:
             raise ValueError
-        mark, channels, wanted, size = HEAD.unpack(head)
+        mark, channels, wanted, size, not_finite = HEAD.unpack(head)
         if mark != MARK or not channels or size % (4 * channels) or os.fstat(fd).st_size != HEAD.size + size:
             raise ValueError
         crc = 0
@@ -104,18 +122,25 @@ def _checked(fd: int) -> tuple[int, int]:
             crc = zlib.crc32(chunk, crc)
     if crc != wanted:
         raise ValueError
-    return channels, size // (4 * channels)
+    return channels, size // (4 * channels), not_finite
 
 
 class Taken:
     """Some channels of another source, counted from 1."""
 
     def __init__(self, source: Frames, take: tuple[int, ...]) -> None:
-        self._source, self._columns = source, [number - 1 for number in take]
+        self.source, self._columns = source, [number - 1 for number in take]
         self.channels, self.frames = len(take), source.frames
 
     def read(self, start: int, frames: int) -> Samples:
-        return np.ascontiguousarray(self._source.read(start, frames)[:, self._columns])
+        return np.ascontiguousarray(self.source.read(start, frames)[:, self._columns])
+
+
+def trouble(frames: Frames) -> str | None:
+    """What is wrong with the file of a sound that is read all the same, in a sentence; as far as it was read by now."""
+    while isinstance(frames, Taken):
+        frames = frames.source
+    return frames.trouble if isinstance(frames, InPlace | DecodedCopy) else None
 
 
 _in_use: Counter[Path] = Counter()
@@ -145,13 +170,13 @@ def _decoded(info: SoundInfo, sample_rate: int) -> DecodedCopy:
         lock = _making.setdefault(path, threading.Lock())
     with lock:
         try:
-            found = DecodedCopy(path)
+            found = DecodedCopy(path, info, sample_rate)
             os.utime(path)
             return found
         except (OSError, ValueError):
             _make(path, info, sample_rate)
         try:
-            return DecodedCopy(path)
+            return DecodedCopy(path, info, sample_rate)
         except ValueError:
             name = short_name(sound_file.display_name(info.path))
             raise SoundFileError(f"{name} can't be decoded: its copy in the cache does not stay whole.") from None
@@ -163,23 +188,23 @@ def _make(path: Path, info: SoundInfo, sample_rate: int) -> None:
     try:
         out = beside.file
         out.write(bytes(HEAD.size))
-        crc, size = _decode(info, sample_rate, out)
+        crc, size, not_finite = _decode(info, sample_rate, out)
         if size == 0:
             name = short_name(sound_file.display_name(info.path))
             raise SoundFileError(f"{name} can't be decoded: no sound could be read from it.")
         out.seek(0)
-        out.write(HEAD.pack(MARK, info.channels, crc, size))
+        out.write(HEAD.pack(MARK, info.channels, crc, size, not_finite))
         beside.keep()
     finally:
         beside.discard()
 
 
-def _decode(info: SoundInfo, sample_rate: int, out: BinaryIO) -> tuple[int, int]:
-    """Writes the samples; returns their CRC-32 and how many bytes they are."""
+def _decode(info: SoundInfo, sample_rate: int, out: BinaryIO) -> tuple[int, int, int]:
+    """Writes the samples; returns their CRC-32, how many bytes they are, and how many were no numbers."""
     resampler = None
     if info.sample_rate != sample_rate:
         resampler = soxr.ResampleStream(info.sample_rate, sample_rate, info.channels, dtype="float32", quality="VHQ")
-    crc = size = 0
+    crc = size = not_finite = 0
 
     def write(block: Samples) -> None:
         nonlocal crc, size
@@ -188,11 +213,11 @@ def _decode(info: SoundInfo, sample_rate: int, out: BinaryIO) -> tuple[int, int]
         out.write(data)
 
     for block in sound_file.read_blocks(info):
-        sound_file.make_finite(block)
+        not_finite += sound_file.make_finite(block)
         write(resampler.resample_chunk(block) if resampler else block)
     if resampler:
         write(resampler.resample_chunk(np.zeros((0, info.channels), dtype=np.float32), last=True))
-    return crc, size
+    return crc, size, not_finite
 
 
 def _shrink(limit_bytes: int) -> int:

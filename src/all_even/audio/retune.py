@@ -6,19 +6,22 @@ engine does not move pitches of under half a semitone where it keeps attacks, an
 the same library through a Python package drifted by 0.1 s in a minute.
 """
 
+import os
 import shutil
 import subprocess
-import tempfile
 import threading
 from pathlib import Path
 
 import numpy as np
 import soundfile
 
+from all_even import outputs, places
 from all_even.audio import sound_file
-from all_even.audio.sound_file import Samples
+from all_even.audio.content import content_hash
+from all_even.audio.sound_file import Samples, SoundInfo
 from all_even.audio.writing import write_sound
 from all_even.errors import Cancelled, UserError, system_reason
+from all_even.outputs import NO_RECORDINGS, Recordings
 
 PROGRAM = "rubberband"
 FOLDER = "Retuned by All Even"
@@ -26,6 +29,8 @@ FOLDER = "Retuned by All Even"
 MOST_CENTS = 100.0
 LONGEST_S = 1800.0
 POLL_S = 0.1
+CONTENT_LETTERS = 12
+"""Of the hash of a recording's content, in the name of its copy."""
 
 
 def is_there() -> bool:
@@ -39,8 +44,8 @@ def shifted(samples: Samples, sample_rate: int, cents: float, cancelled: threadi
     if not is_there():
         raise UserError("Retuning needs the program rubberband: install the package rubberband-cli.")
     cents = min(MOST_CENTS, max(-MOST_CENTS, cents))
-    with tempfile.TemporaryDirectory(prefix="all-even-retune-") as folder:
-        before, after = Path(folder) / "before.wav", Path(folder) / "after.wav"
+    with places.passing_folder("retune") as folder:
+        before, after = folder / "before.wav", folder / "after.wav"
         try:
             soundfile.write(before, samples, sample_rate, subtype="FLOAT")
             command = [PROGRAM, "-3", "-q", "-p", f"{cents / 100.0:.4f}", str(before), str(after)]
@@ -70,29 +75,51 @@ def _wait(running: "subprocess.Popen[bytes]", cancelled: threading.Event | None)
 
 
 def place_of(path: Path, take: tuple[int, ...] | None, cents: float) -> Path:
-    """Where a retuned copy lies: in a folder of its own beside the recording."""
+    """Where a retuned copy lies: in a folder of its own beside the recording, under a name that no other recording, no
+    other content of this one and no other tenth of a cent has. OSError where the recording can't be read."""
+    channels = "" if take is None else "ch " + "-".join(map(str, take)) + " "
     sign = "+" if cents >= 0.0 else "−"
-    channels = "" if take is None else " ch " + "-".join(map(str, take))
+    form = path.suffix.lower().lstrip(".")
+    ending = f" {form} {channels}{sign}{abs(cents):.1f} cents {content_hash(path)[:CONTENT_LETTERS]}.wav"
+    room = outputs.LONGEST_NAME_BYTES - len(ending.encode())
+    stem = path.stem.encode()[:room].decode(errors="ignore").strip()
     home = path.parent if path.parent.name == FOLDER else path.parent / FOLDER
-    return home / f"{path.stem}{channels} {sign}{abs(cents):.0f} cents.wav"
+    return home / f"{stem}{ending}"
 
 
-def _is_of(copy: Path, path: Path) -> bool:
-    """Whether a copy is there and younger than its recording."""
+def _is_whole(copy: Path, info: SoundInfo, channels: int) -> bool:
+    """Whether a copy of ours is there: by our mark, and as long as its recording."""
     try:
-        return copy.stat().st_mtime_ns >= path.stat().st_mtime_ns
-    except OSError:
+        with copy.open("rb") as file:
+            if outputs.MARK not in file.read(outputs.HEAD_BYTES):
+                return False
+        found = sound_file.inspect(copy)
+    except (OSError, UserError):
         return False
+    return (found.frames, found.sample_rate, found.channels) == (info.frames, info.sample_rate, channels)
 
 
-def retune(path: Path, take: tuple[int, ...] | None, cents: float, cancelled: threading.Event | None = None) -> Path:
-    """Writes a retuned copy (32-bit float WAV), or finds the one that is there. A UserError where it can't be."""
-    target = place_of(path, take, cents)
-    if _is_of(target, path):
-        return target
+def retune(
+    path: Path, take: tuple[int, ...] | None, cents: float, cancelled: threading.Event | None = None,
+    protected: Recordings = NO_RECORDINGS,
+) -> Path:  # fmt: skip
+    """Writes a retuned copy (32-bit float WAV), or finds the one that is there. A UserError where it can't be, or where
+    something that is not ours is in its way."""
     info = sound_file.inspect_pair(path, take) if take else sound_file.inspect(path)
     if info.duration_s > LONGEST_S:
         raise UserError(f"{path.name} is longer than {LONGEST_S / 60:.0f} minutes: too long to retune at once.")
+    try:
+        target = place_of(path, take, cents)
+        target.parent.mkdir(exist_ok=True)
+    except OSError as error:
+        raise UserError(f"A folder beside {path.name} can't be made: {system_reason(error)}.") from None
+    home = Path(os.path.realpath(path.parent))
+    if not Path(os.path.realpath(target)).is_relative_to(home):
+        raise UserError(f"{path.name} can't be retuned: {FOLDER} beside it is a link that leads elsewhere.")
+    if _is_whole(target, info, len(take) if take else info.channels):
+        return target
+    protected = Recordings(protected.identities, (*protected.folders, home))
+    outputs.allowed(target, outputs.SOUND, protected)
     reader = sound_file.Reader(info)
     try:
         samples = reader.read(0, info.frames)
@@ -101,9 +128,7 @@ def retune(path: Path, take: tuple[int, ...] | None, cents: float, cancelled: th
     if take:
         samples = np.ascontiguousarray(samples[:, [channel - 1 for channel in take]])
     found = shifted(samples, info.sample_rate, cents, cancelled)
-    try:
-        target.parent.mkdir(exist_ok=True)
-    except OSError as error:
-        raise UserError(f"A folder beside {path.name} can't be made: {system_reason(error)}.") from None
-    write_sound(target, (found,), sample_rate=info.sample_rate, channels=found.shape[1], bits="32f")
+    write_sound(
+        target, (found,), sample_rate=info.sample_rate, channels=found.shape[1], bits="32f", protected=protected
+    )
     return target

@@ -204,10 +204,14 @@ def _read_pcm(info: SoundInfo, place: int, frames: int) -> Iterator[Samples]:
 
 
 class Reader:
-    """Random access to a file's frames at its own rate; safe to share between threads."""
+    """Random access to a file's frames at its own rate; safe to share between threads.
+
+    not_finite: samples that were no numbers, in what was read so far. cut: whether frames were not there any more.
+    """
 
     def __init__(self, info: SoundInfo) -> None:
         self.info = info
+        self.not_finite, self.cut = 0, False
         self._lock = threading.Lock()
         self._fd = os.open(info.path, os.O_RDONLY)
         try:
@@ -224,8 +228,10 @@ class Reader:
         if stop > first and self.info.pcm_place is not None:
             width = pcm.WIDTHS[self.info.subtype]
             place = self.info.pcm_place + first * width * self.info.channels
+            got_frames = 0
             with contextlib.suppress(OSError):
-                pcm.read(self._fd, place, width, result[first - start : stop - start])
+                got_frames = pcm.read(self._fd, place, width, result[first - start : stop - start])
+            self.cut |= got_frames < stop - first
         elif stop > first:
             with self._lock:
                 try:
@@ -234,8 +240,9 @@ class Reader:
                 except (soundfile.SoundFileError, RuntimeError):
                     got = result[:0]
             result[first - start : first - start + len(got)] = got
-            if self.info.subtype in ("FLOAT", "DOUBLE"):
-                make_finite(result)
+            self.cut |= len(got) < stop - first
+        if self.info.subtype in ("FLOAT", "DOUBLE"):
+            self.not_finite += make_finite(result)
         return result
 
     def close(self) -> None:

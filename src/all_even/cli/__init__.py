@@ -1,7 +1,7 @@
 """The command line: everything the window can do that needs no eyes, as commands with JSON.
 
-Exit status: 0 done, 1 could not do it (one line on stderr), 2 wrong arguments. JSON is unrounded;
-unknown is null. docs/command-line.md is the contract.
+Exit status: 0 done, 1 could not do it (one line on stderr), 2 wrong arguments, 3 done, but without tracks that can't be
+read whole. JSON is unrounded; unknown is null. docs/command-line.md is the contract.
 """
 
 import argparse
@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from all_even import __version__, places, stages
-from all_even.cli import automation, benchmarks, elsewhere, files, sessions
+from all_even.cli import automation, benchmarks, elsewhere, files, printing, sessions
 from all_even.cli import moves as moves_command
 from all_even.errors import UserError, one_sentence, system_reason
 
@@ -22,7 +22,8 @@ without a command, the window opens:
   all-even FOLDER          a folder of sound files
   all-even --demo          the demo session
 
-exit status: 0 done, 1 could not do it (one line on stderr), 2 wrong arguments
+exit status: 0 done, 1 could not do it (one line on stderr), 2 wrong arguments, 3 done, but without tracks that can't
+be read whole (--even-without)
 """
 
 
@@ -37,7 +38,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         result: int = options.run(options)
         return result
     except UserError as error:
-        print(error, file=sys.stderr)
+        printing.refuse(error)
         return 1
     except OSError as error:  # the disk or the terminal, at a place where no sentence of its own was made
         if isinstance(error, BrokenPipeError):
@@ -67,6 +68,15 @@ def seed(text: str) -> int:
     return int(_number(text, 0, 2**31))
 
 
+def words(text: str) -> str:
+    """Text for people; bytes that are no text are refused (exit status 2)."""
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        raise argparse.ArgumentTypeError("not UTF-8 text") from None
+    return text
+
+
 def _number(text: str, low: float, high: float) -> float:
     """A finite number in a range, or the parser's own refusal (exit status 2)."""
     try:
@@ -87,7 +97,7 @@ def build_parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--demo", action="store_true", help="open the window with the demo session")
     parser.add_argument("--version", action="version", version=f"All Even {__version__}")
-    commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True)
+    commands = parser.add_subparsers(title="commands", metavar="COMMAND", required=True, dest="command")
 
     demo = commands.add_parser("demo", help="write the demo's stems and a session file")
     demo.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="folder to write into")
@@ -135,8 +145,8 @@ def build_parser() -> argparse.ArgumentParser:
 
     template = commands.add_parser("template", help="keep what is set in a session for the next; list, forget")
     template.add_argument("session", nargs="?", type=Path, metavar="SESSION")
-    template.add_argument("--save", metavar="NAME", help="keep SESSION under this name")
-    template.add_argument("--forget", metavar="NAME")
+    template.add_argument("--save", type=words, metavar="NAME", help="keep SESSION under this name")
+    template.add_argument("--forget", type=words, metavar="NAME")
     template.set_defaults(run=sessions.template)
 
     references = commands.add_parser("references", help="finished mixes to compare with, known on this machine")
@@ -154,11 +164,13 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--stems", type=Path, default=None, metavar="DIR", help="also a file per group and lane")
     render.add_argument("--start", type=seconds, default=0.0, metavar="S")
     render.add_argument("--end", type=seconds, default=None, metavar="S")
+    _add_even_without(render)
     render.set_defaults(run=sessions.render)
 
     triggers = commands.add_parser("triggers", help="a session's duck to carry away: click, MIDI, gain as a table")
     triggers.add_argument("session", type=Path, metavar="SESSION")
     triggers.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="folder to write into")
+    _add_even_without(triggers)
     triggers.set_defaults(run=sessions.triggers)
 
     moving = commands.add_parser("automation", help="what moves in a session, to carry away and to bring in")
@@ -177,6 +189,7 @@ def build_parser() -> argparse.ArgumentParser:
         "-o", "--output", type=Path, required=True, metavar="SHEET", help="a .html, .pdf, .csv or .json"
     )
     recall.add_argument("--console", action="store_true", help="one page with three-knob settings (.html or .pdf)")
+    _add_even_without(recall)
     recall.set_defaults(run=sessions.recall)
 
     check = commands.add_parser("check", help="what is left on a phone, in a car, in a club; beside references")
@@ -191,6 +204,7 @@ def build_parser() -> argparse.ArgumentParser:
     copy.add_argument("session", type=Path, metavar="SESSION")
     copy.add_argument("-o", "--output", type=Path, required=True, metavar="FILE", help="a .wav or .flac file")
     copy.add_argument("--json", action="store_true")
+    _add_even_without(copy)
     copy.set_defaults(run=elsewhere.copy)
 
     deliver = commands.add_parser("deliver", help="mix, stems, versions, listening copy and their figures in a folder")
@@ -200,13 +214,14 @@ def build_parser() -> argparse.ArgumentParser:
         "--bits", choices=("16", "24", "32f"), default="24", help="of the mixes; stems are 32-bit float"
     )
     deliver.add_argument("--json", action="store_true")
+    _add_even_without(deliver)
     deliver.set_defaults(run=elsewhere.deliver)
 
     notes = commands.add_parser("notes", help="notes of a session; faults heard elsewhere come back until settled")
     notes.add_argument("session", type=Path, metavar="SESSION")
-    notes.add_argument("--add", metavar="TEXT")
+    notes.add_argument("--add", type=words, metavar="TEXT")
     notes.add_argument("--at", type=seconds, default=0.0, metavar="S", help="where in the song")
-    notes.add_argument("--on", metavar="PLACE", help="where a fault was heard: a car, a phone")
+    notes.add_argument("--on", type=words, metavar="PLACE", help="where a fault was heard: a car, a phone")
     notes.add_argument("--settle", type=int, metavar="NUMBER", help="this fault is settled")
     notes.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     notes.set_defaults(run=elsewhere.notes)
@@ -217,6 +232,13 @@ def build_parser() -> argparse.ArgumentParser:
                        help=f"only this part; may be repeated: {', '.join(benchmarks.PARTS)}")  # fmt: skip
     bench.set_defaults(run=files.bench)
     return parser
+
+
+def _add_even_without(command: argparse.ArgumentParser) -> None:
+    command.add_argument(
+        "--even-without", action="store_true",
+        help="write it also where tracks can't be read whole; it says which, and the exit status is 3",
+    )  # fmt: skip
 
 
 COMMANDS = (

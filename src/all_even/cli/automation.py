@@ -1,8 +1,10 @@
 """The command `automation`: what moves in a session, carried away as a table or MIDI, and brought in again."""
 
 import argparse
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from all_even.cli.looking import changing, opened
 from all_even.cli.printing import print_json, say
 from all_even.errors import UserError
 
@@ -11,17 +13,16 @@ if TYPE_CHECKING:
 
 
 def automation(options: argparse.Namespace) -> int:
-    from all_even.session.file import store
-
-    session = store.load(options.session)
+    if options.source is not None and options.track is not None:
+        with changing(options) as (held, save):
+            return _brought_in(held, options, save)
+    session = opened(options.session)
     if options.track is None:
         if options.setting or options.to or options.source:
             raise UserError("Say which track's setting with --track.")
         return _listed(session, options.json)
     strip_id = _strip(session, options.track)
     parameter = _parameter(session, strip_id, options.setting or "level")
-    if options.source is not None:
-        return _brought_in(session, strip_id, parameter, options)
     return _carried(session, strip_id, parameter, options)
 
 
@@ -96,16 +97,17 @@ def _carried(session: "Session", strip_id: str, parameter: str, options: argpars
     return 0
 
 
-def _brought_in(session: "Session", strip_id: str, parameter: str, options: argparse.Namespace) -> int:
+def _brought_in(session: "Session", options: argparse.Namespace, save: "Callable[[Session], object]") -> int:
     from all_even.deliver import automation_files
     from all_even.session.editing import automating, edits, ride_edits
-    from all_even.session.file import store
 
+    strip_id = _strip(session, options.track)
+    parameter = _parameter(session, strip_id, options.setting or "level")
     described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
     found = automation_files.read(options.source, described)
     words = ride_edits.words(session, strip_id, parameter)
     made = ride_edits.set_curve(session, strip_id, parameter, found)
     text = f"{session.strip_name(strip_id)}: {words} automated with {len(found)} points from {options.source.name}"
-    store.save(edits.record(made, text), options.output or options.session)
+    save(edits.record(made, text))
     say(text)
     return 0

@@ -4,8 +4,10 @@ import argparse
 import dataclasses
 from typing import TYPE_CHECKING, Any
 
-from all_even.cli.printing import print_json, say, shown, warn
-from all_even.errors import UserError
+from all_even.cli.looking import changing, look_at, opened
+from all_even.cli.printing import done_without, print_json, say, shown, warn
+from all_even.errors import UserError, short_name
+from all_even.inputs import is_file, is_folder
 
 if TYPE_CHECKING:
     from all_even.figures.elsewhere.references import Beside
@@ -15,16 +17,15 @@ if TYPE_CHECKING:
 
 def check(options: argparse.Namespace) -> int:
     """What is left on other systems, and the mix beside references."""
-    from all_even.cli.looking import look_at
     from all_even.figures.elsewhere.references import beside
     from all_even.figures.elsewhere.translation import translation
-    from all_even.session.file import store
     from all_even.session.file.new import add_reference
 
-    session = store.load(options.session)
+    session = opened(options.session)
     for path in options.reference or ():
-        if not path.is_file():
-            raise UserError(f"{path.name} can't be a reference: there is no such file.")
+        if not is_file(path):
+            what = "it is a folder" if is_folder(path) else "there is no such file"
+            raise UserError(f"{short_name(path.name)} can't be a reference: {what}.")
         session = add_reference(session, path)
     look = look_at(session)
     found, others = translation(look), beside(look)
@@ -104,42 +105,44 @@ def _references_json(found: "Beside") -> dict[str, Any]:
 
 def copy(options: argparse.Namespace) -> int:
     """The listening copy."""
-    from all_even.cli.looking import look_at
-    from all_even.deliver import listening_copy
+    from all_even.deliver import lacking, listening_copy
     from all_even.engine.planning import make_plan
     from all_even.session.file import store
 
-    session = store.load(options.session)
+    session = opened(options.session)
     protected = store.recordings(session)
     listening_copy.allowed(options.output, protected)
     look = look_at(session)
-    mix = listening_copy.rendered(make_plan(session, look.book.sources))
+    plan = make_plan(session, look.book.sources)
+    lacks = lacking.check(lacking.of_plan(plan, look), options.even_without)
+    mix = listening_copy.rendered(plan, even_without=options.even_without)
     found = listening_copy.best(mix, session.sample_rate, listening_copy.struck_hits(look))
     listening_copy.write(found, options.output, protected=protected)
     if options.json:
         stopped = dataclasses.asdict(found.stopped) if found.stopped is not None else None
-        print_json({"file": options.output.name, "chosen": dataclasses.asdict(found.chosen), "stopped": stopped})
+        print_json({"file": options.output.name, "chosen": dataclasses.asdict(found.chosen), "stopped": stopped,
+                    "without": list(lacks)})  # fmt: skip
     else:
         say(f"{options.output.name}: {found.words}")
-    return 0
+    return done_without(lacks)
 
 
 def deliver(options: argparse.Namespace) -> int:
     """The delivery folder."""
-    from all_even.cli.looking import look_at
     from all_even.deliver.delivery import deliver as write_all
     from all_even.deliver.print_mix import PrintSettings
     from all_even.session.file import store
 
-    session = store.load(options.session)
-    found = write_all(
-        look_at(session), options.output, PrintSettings(bits=options.bits), protected=store.recordings(session)
-    )
+    session = opened(options.session)
+    settings = PrintSettings(bits=options.bits, even_without=options.even_without)
+    found = write_all(look_at(session), options.output, settings, protected=store.recordings(session))
     if options.json:
         print_json(
             {
                 "null_db": found.null_db,
                 "copy": found.copy,
+                "without": list(found.without),
+                "strange": [path.relative_to(found.folder).as_posix() for path in found.strange],
                 "files": [
                     {"file": item.path.relative_to(found.folder).as_posix(), "what": item.what,
                      "integrated_lufs": item.integrated_lufs, "true_peak_dbtp": item.true_peak_dbtp}
@@ -149,26 +152,33 @@ def deliver(options: argparse.Namespace) -> int:
         )  # fmt: skip
     else:
         say(found.text.read_text(encoding="utf-8").rstrip())
-    return 0
+    return done_without(found.without)
 
 
 def notes(options: argparse.Namespace) -> int:
     """Notes of a session: listed, added with where a fault was heard, settled."""
+    if options.add is None and options.settle is None:
+        _list_notes(opened(options.session))
+        return 0
     from all_even.session.editing import edits
-    from all_even.session.file import describe, store
+    from all_even.session.file import describe
 
-    session: Session = store.load(options.session)
-    changed = session
-    if options.add is not None:
-        changed = edits.add_note(changed, options.add, options.at, heard_on=options.on or "")
-    if options.settle is not None:
-        if not 1 <= options.settle <= len(session.notes):
-            raise UserError(f"There is no note {options.settle}: the session has {len(session.notes)}.")
-        changed = edits.settle_note(changed, options.settle - 1)
-    if changed is not session:
-        changed = edits.record(changed, describe.sentence(session, changed))
-        store.save(changed, options.output or options.session)
-    for number, note in enumerate(changed.notes, 1):
+    with changing(options) as (session, save):
+        changed: Session = session
+        if options.add is not None:
+            changed = edits.add_note(changed, options.add, options.at, heard_on=options.on or "")
+        if options.settle is not None:
+            if not 1 <= options.settle <= len(session.notes):
+                raise UserError(f"There is no note {options.settle}: the session has {len(session.notes)}.")
+            changed = edits.settle_note(changed, options.settle - 1)
+        if changed is not session:
+            changed = edits.record(changed, describe.sentence(session, changed))
+            save(changed)
+    _list_notes(changed)
+    return 0
+
+
+def _list_notes(session: "Session") -> None:
+    for number, note in enumerate(session.notes, 1):
         where = f", heard on {note.heard_on}, {'settled' if note.settled else 'open'}" if note.heard_on else ""
         say(f"{number}. {note.position_s:.1f} s{where}: {note.text}")
-    return 0

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from all_even.cli.printing import plain_text, print_json, progress, say, shown, warn
 from all_even.errors import UserError
+from all_even.inputs import is_folder
 
 if TYPE_CHECKING:
     from all_even.cli.benchmarks.benchmark import Benchmark
@@ -30,7 +31,9 @@ def demo(options: argparse.Namespace) -> int:
         raise UserError(f"{options.output} can't be written: the folder refuses it or the disk is full.") from None
     infos, _ = inspect_all(sound_paths(folder))
     name = "Slack Water" if options.seed == 0 else f"Tune {options.seed}"
-    store.save(new_session(folder, infos, name), folder / f"{name}{store.SUFFIX}")
+    path = folder / f"{name}{store.SUFFIX}"
+    with store.holding(path, "the command demo"):
+        store.save(new_session(folder, infos, name), path)
     say(f"{len(infos)} files and {name}{store.SUFFIX} written to {folder}")
     return 0
 
@@ -45,7 +48,7 @@ def measure(options: argparse.Namespace) -> int:
 
     paths: list[Path] = []
     for path in options.paths:
-        paths += sound_paths(path) if path.is_dir() else [path]
+        paths += sound_paths(path) if is_folder(path) else [path]
     paths.sort(key=lambda path: path.name)
     by_index = dict(files.measure_files([(path, None) for path in paths], progress=progress))
     reports = [by_index[index] for index in range(len(paths))]
@@ -257,7 +260,8 @@ def new(options: argparse.Namespace) -> int:
 
         found = midi.tempo(options.tempo_from)
         session = song_map.set_song(session, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0)
-    store.save(session, options.output)
+    with store.holding(options.output, "the command new"):
+        store.save(session, options.output)
     say(f"{options.output.name}: {len(session.lanes)} lanes at {session.sample_rate} Hz")
     return 0
 

@@ -2,10 +2,10 @@
 
 import argparse
 import dataclasses
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
-from all_even.cli.looking import look_at
+from all_even.cli.looking import changing, look_at, opened
 from all_even.cli.printing import print_json, say, warn
 from all_even.errors import UserError
 
@@ -91,7 +91,21 @@ def moves(options: argparse.Namespace) -> int:
 
     if options.stage is not None and options.stage not in stages.all_keys():
         raise UserError(f"There is no stage {options.stage}; there are {', '.join(stages.all_keys())}.")
-    session = store.load(options.session)
+    if options.apply is not None or options.anchor is not None or options.output is not None:
+        with changing(options) as (session, save):
+            return _moves(options, session, save)
+    # Listed only. Results of moves that waited for them are kept, unless somebody else has the session open.
+    lock = store.Lock(options.session, "the command moves")
+    try:
+        session = opened(options.session)
+        return _moves(options, session, lambda new: store.save(new, options.session) if lock.held else None)
+    finally:
+        lock.release()
+
+
+def _moves(options: argparse.Namespace, session: "Session", save: "Callable[[Session], object]") -> int:
+    from all_even import stages
+
     if options.anchor is not None:
         session = _anchored(session, options.anchor)
     chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
@@ -117,7 +131,7 @@ def moves(options: argparse.Namespace) -> int:
         making.propose(kinds.values())
     look = making.look
     if look.session is not before:
-        store.save(look.session, options.output or options.session)
+        save(look.session)
     remarks = making.remarks(chosen)
     if options.json:
         said = [dataclasses.asdict(remark) for remark in remarks]

@@ -4,8 +4,8 @@ import argparse
 import dataclasses
 from typing import TYPE_CHECKING, Any
 
-from all_even.cli.looking import look_at
-from all_even.cli.printing import print_json, say, shown, warn
+from all_even.cli.looking import look_at, opened
+from all_even.cli.printing import done_without, print_json, say, shown, warn
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
@@ -19,9 +19,8 @@ def figures(options: argparse.Namespace) -> int:
     from all_even.cli.elsewhere import translation_json
     from all_even.figures.of_session import measure_session
     from all_even.measure.sharing import masking
-    from all_even.session.file import store
 
-    session = store.load(options.session)
+    session = opened(options.session)
     found, problems = measure_session(session)
     for sentence in problems.values():
         warn(sentence)
@@ -205,7 +204,6 @@ def record(options: argparse.Namespace) -> int:
 
 
 def template(options: argparse.Namespace) -> int:
-    from all_even.session.file import store
     from all_even.session.machine import template as templates
 
     if options.forget is not None:
@@ -216,7 +214,7 @@ def template(options: argparse.Namespace) -> int:
     if options.save is not None:
         if options.session is None:
             raise UserError("Which session? all-even template SESSION --save NAME")
-        path = templates.keep(templates.of_session(store.load(options.session), options.save))
+        path = templates.keep(templates.of_session(opened(options.session), options.save))
         say(f"Kept as {path}")
     for item in templates.known():
         say(f"{item.name}: {len(item.lanes)} lanes, {len(item.buses)} buses")
@@ -224,9 +222,9 @@ def template(options: argparse.Namespace) -> int:
 
 
 def render(options: argparse.Namespace) -> int:
+    from all_even.deliver import leftovers
     from all_even.deliver.print_mix import PrintSettings, print_mix
     from all_even.deliver.stems import print_stems
-    from all_even.engine import responses
     from all_even.engine.planning import make_plan
     from all_even.engine.sources import Sources
     from all_even.session.file import store
@@ -235,49 +233,51 @@ def render(options: argparse.Namespace) -> int:
         raise UserError("--rate has to be between 4000 and 384000 Hz.")
     if options.end is not None and options.end <= options.start:
         raise UserError("--start has to be before --end.")
-    session = store.load(options.session)
+    session = opened(options.session)
     sources = Sources()
     sources.update(session)
-    for sentence in (*sources.problems(session).values(), *responses.problems(session).values()):
-        warn(sentence)
     settings = PrintSettings(
-        bits=options.bits,
-        rate=options.rate,
-        dither=not options.no_dither,
-        start_s=options.start,
-        end_s=options.end,
-    )
-    protected = store.recordings(session)
+        bits=options.bits, rate=options.rate, dither=not options.no_dither, start_s=options.start, end_s=options.end,
+        even_without=options.even_without,
+    )  # fmt: skip
+    protected, plan = store.recordings(session), make_plan(session, sources)
     if options.stems is not None:
         *stems, written = print_stems(
             session, sources, options.stems, settings, mix_path=options.output, protected=protected
         )
         say(f"{options.stems.name}: {len(stems)} stems")
+        for path in leftovers.strange(options.stems, [item.path for item in stems]):
+            warn(f"{path.name} lies there as well, and is not of this print.")
     else:
-        written = print_mix(make_plan(session, sources), options.output, settings, protected=protected)
+        written = print_mix(plan, options.output, settings, protected=protected)
     overs = f", {written.overs} samples over full scale" if written.overs else ""
     say(f"{written.path.name}: {written.frames} frames{overs}")
-    return 0
+    return done_without(plan.lacking())
 
 
 def triggers(options: argparse.Namespace) -> int:
     from all_even.deliver.triggers import write_triggers
     from all_even.session.file import store
 
-    session = store.load(options.session)
-    for path in write_triggers(look_at(session), options.output, store.recordings(session)):
+    session = opened(options.session)
+    written, lacks = write_triggers(
+        look_at(session), options.output, store.recordings(session), even_without=options.even_without
+    )
+    for path in written:
         say(path.name)
-    return 0
+    return done_without(lacks)
 
 
 def recall(options: argparse.Namespace) -> int:
+    from all_even.deliver import lacking
     from all_even.deliver.console_page import write_console
     from all_even.deliver.recall import Sheet
     from all_even.deliver.recall_sheet import write_recall
-    from all_even.session.file import store
 
-    look = look_at(store.load(options.session))
+    look = look_at(opened(options.session))
     write = write_console if options.console else write_recall
-    write(Sheet(look.session, look.reports, look.mix, look.flow), options.output)
+    lacks = lacking.check(lacking.of_mix(look), options.even_without)
+    sheet = Sheet(look.session, look.reports, look.mix, look.flow, lacks)
+    write(sheet, options.output, even_without=options.even_without)
     say(options.output.name)
-    return 0
+    return done_without(lacks)

@@ -9,13 +9,16 @@ highest.
 
 import csv
 import io
+import math
 from collections.abc import Sequence
+from itertools import pairwise
 from pathlib import Path
 
 import mido
 import numpy as np
+from numpy.typing import NDArray
 
-from all_even import outputs
+from all_even import inputs, outputs
 from all_even.audio.midi import controller
 from all_even.decibels import OFF_DB
 from all_even.dsp.parameter import LevelParameter, Parameter
@@ -34,7 +37,11 @@ HELD_S = 0.03
 """Between events further apart than this a value was held; closer ones are a ramp."""
 TICKS_PER_BEAT, TEMPO_US = 32_000, 500_000
 TICKS_PER_S = TICKS_PER_BEAT * 1_000_000 / TEMPO_US
-MOST_POINTS, LARGEST_BYTES = 20_000, 16 << 20
+MOST_POINTS, LARGEST_BYTES = 100_000, 4 << 20
+MOST_VALUES = 80_000
+"""Of a controller: what we write can be read again (`midi.LARGEST_BYTES`)."""
+LONGEST_WAIT_S = 3600.0
+"""The longest time between two events: a MIDI file can't say more than 2^28 - 1 ticks (Standard MIDI Files 1.0)."""
 MIDI = outputs.Kind("MIDI file", (".mid",), lambda head: head.startswith(b"MThd"))
 TABLE = outputs.Kind("table of automation", (".csv",), lambda head: head.startswith(b"time_s,value"))
 
@@ -65,17 +72,15 @@ def table(points: Sequence[tuple[float, float]]) -> bytes:
 
 def midi(points: Sequence[tuple[float, float]], described: Parameter, name: str) -> bytes:
     """The curve as a controller; each value that differs from the one before it, coarse part first."""
-    end_s = points[-1][0] if points else 0.0
-    times = np.unique(np.concatenate((np.arange(0.0, end_s + STEP_S, STEP_S), [at for at, _ in points])))
+    times = _moments(points, described)
     track = mido.MidiTrack(
         [mido.MetaMessage("track_name", name=_plain(name)), mido.MetaMessage("set_tempo", tempo=TEMPO_US)]
     )
     now, last = 0, -1
     for at, value in zip(times, curves.values_at(points, times), strict=True):
-        position = to_position(float(value), described)
-        if position == last:
+        position, tick = to_position(float(value), described), round(float(at) * TICKS_PER_S)
+        if position == last and tick - now < 0.5 * LONGEST_WAIT_S * TICKS_PER_S:
             continue
-        tick = round(float(at) * TICKS_PER_S)
         for number, part in ((COARSE, position >> 7), (COARSE + FINE_FROM, position & 127)):
             track.append(mido.Message("control_change", control=number, value=part, time=tick - now))
             now = tick
@@ -83,6 +88,21 @@ def midi(points: Sequence[tuple[float, float]], described: Parameter, name: str)
     out = io.BytesIO()
     mido.MidiFile(ticks_per_beat=TICKS_PER_BEAT, tracks=[track]).save(file=out)
     return out.getvalue()
+
+
+def _moments(points: Sequence[tuple[float, float]], described: Parameter) -> NDArray[np.float64]:
+    """When the controller is looked at: at the points, between two of different values every 10 ms or as often as it
+    can change, and while a value is held from time to time. A UserError where that is more than can be read again."""
+    found, count = [np.zeros(1)], 0
+    for (start_s, before), (end_s, after) in pairwise([(0.0, points[0][1]), *points] if points else ()):
+        steps = abs(to_position(after, described) - to_position(before, described))
+        parts = min(math.ceil((end_s - start_s) / STEP_S), steps) or 1
+        parts = max(parts, math.ceil(2.0 * (end_s - start_s) / LONGEST_WAIT_S))
+        count += parts
+        if count > MOST_VALUES:
+            raise UserError("The curve moves for too long to be a controller: write it as a table (.csv).")
+        found.append(np.linspace(start_s, end_s, parts + 1)[1:])
+    return np.unique(np.concatenate(found))
 
 
 def _plain(name: str) -> str:
@@ -121,14 +141,10 @@ def read(path: Path, described: Parameter) -> Points:
 def _from_table(path: Path) -> Points:
     name = short_name(path.name)
     try:
-        if path.stat().st_size > LARGEST_BYTES:
-            raise UserError(f"{name} is too large for a table of automation.")
-        text = path.read_text("utf-8-sig")
-    except OSError as error:
-        raise UserError(f"{name} can't be read: {system_reason(error)}.") from None
-    except UnicodeDecodeError:
+        text = inputs.whole(path, LARGEST_BYTES, "a table of automation").decode("utf-8-sig")
+        rows = list(csv.reader(text.splitlines()))
+    except (UnicodeDecodeError, csv.Error):
         raise UserError(f"{name} is no table of automation.") from None
-    rows = list(csv.reader(text.splitlines()))
     found = []
     for place, row in enumerate(rows):
         if not row or (place == 0 and row[0].strip() == "time_s"):

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from all_even import outputs
+from all_even.deliver import lacking
 from all_even.deliver.pdf import pdf_of
 from all_even.deliver.recall import Sheet, write_page
 from all_even.deliver.recall_page import filled
@@ -94,12 +95,15 @@ def html(sheet: Sheet) -> str:
     size = min(10.0, 10.0 * FULL_PAGE / max(1, len(found)))
     return filled(
         "console.html", session=session, rows=found, mix=mix, trim=signed(session.mix.trim_db), size=f"{size:.1f}",
+        lacks=sheet.lacks,
         written=edits.now_text(),
     )  # fmt: skip
 
 
-def write_console(sheet: Sheet, path: Path) -> None:
-    """Writes the page as .html or .pdf, by the path's ending. A UserError where it can't be."""
+def write_console(sheet: Sheet, path: Path, *, even_without: bool = False) -> None:
+    """Writes the page as .html or .pdf, by the path's ending. A UserError where it can't be; SourcesLacking where it
+    would lack something, unless `even_without`."""
+    lacking.check(sheet.lacks, even_without)
     suffix = path.suffix.lower()
     if suffix not in (".html", ".pdf"):
         raise UserError(f"{short_name(path.name)} can't be written: the name has to end in .html or .pdf.")

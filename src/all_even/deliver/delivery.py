@@ -8,6 +8,7 @@
 - a text with loudness and true peak of every file, as measured on the file, and tempo, key and loudness of the song.
 """
 
+import dataclasses
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -18,7 +19,7 @@ from msgspec.structs import replace
 
 from all_even import outputs
 from all_even.audio import sound_file
-from all_even.deliver import listening_copy
+from all_even.deliver import lacking, leftovers, listening_copy
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import write_page
 from all_even.deliver.stems import INSIDE, print_stems
@@ -56,13 +57,16 @@ class File:
 @dataclass(frozen=True, slots=True)
 class Delivery:
     """null_db: peak of the sum of the stems, as they are on the disk, less the sound before the mix bus' chain, against
-    that of this sound. copy: how loud the listening copy is and why; text: where all of this is written."""
+    that of this sound. copy: how loud the listening copy is and why; text: where all of this is written. without: what
+    could not be read whole, a sentence each. strange: sound files in the folder that are not of this delivery."""
 
     folder: Path
     files: tuple[File, ...]
     null_db: float
     copy: str
     text: Path
+    without: tuple[str, ...]
+    strange: tuple[Path, ...]
 
 
 def leads(session: Session) -> tuple[str, ...]:
@@ -95,10 +99,14 @@ def deliver(
 ) -> Delivery:
     """Writes the whole delivery into a folder, which is made where its parent is there.
 
-    What was written before a cancel stays. A UserError where the disk refuses or there is nothing to hear.
+    What was written before a cancel stays. A UserError where the disk refuses or there is nothing to hear;
+    SourcesLacking where tracks can't be read whole, unless the settings allow it. What a delivery before this one left
+    there and this one does not write again is taken away (`leftovers`).
     """
     session, sources = look.session, look.book.sources
     settings = settings or PrintSettings()
+    whole = make_plan(session, sources)
+    lacking.check(lacking.of_plan(whole, look), settings.even_without)
     try:
         folder.mkdir(exist_ok=True)
     except OSError:
@@ -114,13 +122,13 @@ def deliver(
         print_mix(make_plan(state, sources), path, settings, protected=protected, cancelled=cancelled)
         made.append((path, what))
     tell((steps - 3) / steps, "Printing the stems")
-    stem_settings = replace_bits(settings)
+    stem_settings = _for_stems(settings)
     stems = print_stems(session, sources, folder / STEMS, stem_settings, protected=protected, cancelled=cancelled)
     made += [(item.path, "stem, inside a group" if item.path.parent.name == INSIDE else "stem") for item in stems]
     straight = [item.path for item in stems if item.path.parent.name != INSIDE]
     null = null_db(session, look, straight, cancelled)
     tell((steps - 2) / steps, "Looking for the loudest copy")
-    mix = listening_copy.rendered(make_plan(session, sources), cancelled=cancelled)
+    mix = listening_copy.rendered(whole, even_without=settings.even_without, cancelled=cancelled)
     copy = listening_copy.best(mix, session.sample_rate, listening_copy.struck_hits(look), cancelled=cancelled)
     copy_path = listening_copy.beside(folder / f"{name}.wav")
     listening_copy.write(copy, copy_path, protected=protected)
@@ -134,14 +142,16 @@ def deliver(
         told.append(File(path, what, measures.integrated_lufs if measures is not None else None, peak))
     song_key = keys.key_of(keys.pitch_classes(mix.mean(axis=1), session.sample_rate))
     text = folder / f"{name} files.txt"
-    delivery = Delivery(folder, tuple(told), null, copy.words, text)
+    without = lacking.of_plan(whole, look)
+    strange = leftovers.cleared(folder, [path for path, _ in made], text)
+    delivery = Delivery(folder, tuple(told), null, copy.words, text, without, strange)
     write_page(text, outputs.TEXT, _text(look, delivery, song_key), protected)
     return delivery
 
 
-def replace_bits(settings: PrintSettings) -> PrintSettings:
+def _for_stems(settings: PrintSettings) -> PrintSettings:
     """Stems hold what the engine computed: 32-bit float at the session's rate, the whole song."""
-    return PrintSettings(bits="32f", rate=None, dither=False, start_s=settings.start_s, end_s=settings.end_s)
+    return dataclasses.replace(settings, bits="32f", rate=None, dither=False)
 
 
 def null_db(session: Session, look: Look, stems: list[Path], cancelled: threading.Event | None = None) -> float:
@@ -189,6 +199,8 @@ def _text(look: Look, found: Delivery, song_key: keys.SongKey | None) -> str:
         f"The stems in {STEMS}/ add up to the sound before the mix bus: null {number(found.null_db, 0)} dB.",
         "Those in its inner folder are parts of groups: never add both.",
         f"Listening copy: {found.copy} It is for listening elsewhere, not a master.",
+        *(f"{lacking.WITHOUT}   {sentence}" for sentence in found.without),
+        *(f"Not of this delivery: {path.relative_to(found.folder).as_posix()}" for path in found.strange),
         "",
         f"{'LUFS':>7}  {'dBTP':>6}  file",
     ]

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from all_even import outputs
 from all_even.audio.writing import Bits, Written, write_sound
+from all_even.deliver import lacking
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single
@@ -224,13 +225,16 @@ def ripple_db(sound: NDArray[np.floating], gain_db: Array, sample_rate: int) -> 
 
 
 def rendered(
-    plan: Plan, *, progress: Callable[[float], None] | None = None, cancelled: threading.Event | None = None
-) -> NDArray[np.float32]:
-    """A whole mix in memory, (frames, 2)."""
+    plan: Plan, *, even_without: bool = False, progress: Callable[[float], None] | None = None,
+    cancelled: threading.Event | None = None,
+) -> NDArray[np.float32]:  # fmt: skip
+    """A whole mix in memory, (frames, 2). SourcesLacking where tracks can't be read whole, unless `even_without`."""
+    lacking.check(plan.lacking(), even_without)
     blocks = [block.astype(np.float32) for block in render(plan, 0, plan.frames_with_tail, progress=progress,
                                                             cancelled=cancelled)]  # fmt: skip
     if not blocks:
         raise UserError("There is nothing to copy: the session has no sound.")
+    lacking.check(plan.lacking(), even_without)
     return np.concatenate(blocks)
 
 

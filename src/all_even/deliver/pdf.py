@@ -4,6 +4,7 @@ import logging
 from pathlib import Path
 
 import all_even
+from all_even import places
 from all_even.errors import UserError
 
 FONTS = Path(all_even.__file__).parent / "app" / "assets" / "fonts"
@@ -26,9 +27,12 @@ def pdf_of(page: str) -> bytes:
         f"@font-face {{ font-family: 'Public Sans'; font-weight: {weight}; src: url({(FONTS / name).as_uri()}); }}"
         for weight, name in WEIGHTS.items()
     )
-    fonts, nothing = FontConfiguration(), URLFetcher(allowed_protocols=())
-    style = CSS(string=faces, font_config=fonts, url_fetcher=URLFetcher(allowed_protocols=("file",)))
-    # What stands in a page is ours and escaped; and whatever it named would not be fetched.
-    written = HTML(string=page, url_fetcher=nothing).write_pdf(stylesheets=[style], font_config=fonts)
+    nothing = URLFetcher(allowed_protocols=())
+    with places.passing_folder("pdf") as folder:
+        fonts = FontConfiguration()
+        fonts._folder = folder  # its own would stay behind when this run is killed
+        style = CSS(string=faces, font_config=fonts, url_fetcher=URLFetcher(allowed_protocols=("file",)))
+        # What stands in a page is ours and escaped; and whatever it named would not be fetched.
+        written = HTML(string=page, url_fetcher=nothing).write_pdf(stylesheets=[style], font_config=fonts)
     assert isinstance(written, bytes)
     return written

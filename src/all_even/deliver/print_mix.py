@@ -13,6 +13,7 @@ import soxr
 
 from all_even.audio.sound_file import Samples
 from all_even.audio.writing import Bits, Written, write_sound
+from all_even.deliver import lacking
 from all_even.engine.plan import Plan
 from all_even.engine.render import Progress, render
 from all_even.errors import UserError
@@ -21,13 +22,16 @@ from all_even.outputs import NO_RECORDINGS, Recordings
 
 @dataclass(frozen=True, slots=True)
 class PrintSettings:
-    """bits: 16 (with TPDF dither unless switched off), 24 or 32f. rate: Hz, None for the session's."""
+    """bits: 16 (with TPDF dither unless switched off), 24 or 32f. rate: Hz, None for the session's. even_without: also
+    where tracks can't be read whole; whoever prints says which.
+    """
 
     bits: Bits = "24"
     rate: int | None = None
     dither: bool = True
     start_s: float = 0.0
     end_s: float | None = None
+    even_without: bool = False
 
 
 def print_mix(
@@ -41,12 +45,14 @@ def print_mix(
 ) -> Written:
     """Renders the plan into a WAV or FLAC file, by the name's ending; nothing is left when cancelled.
 
-    protected: the recordings, over which nothing is printed.
+    protected: the recordings, over which nothing is printed. SourcesLacking where tracks can't be read whole.
     """
     settings = settings or PrintSettings()
+    lacking.check(plan.lacking(), settings.even_without)
     start, end = section(plan, settings)
     rate = settings.rate or plan.sample_rate
     blocks: Iterator[Samples] = render(plan, start, end, progress=progress, cancelled=cancelled)  # type: ignore[assignment]
+    blocks = _until_whole(blocks, plan, settings)
     if rate != plan.sample_rate:
         blocks = _resampled(blocks, plan.sample_rate, rate)
     return write_sound(
@@ -60,6 +66,12 @@ def print_mix(
         protected=protected,
         frames=first_frame_at(end - start, plan.sample_rate, rate),
     )
+
+
+def _until_whole(blocks: Iterator[Samples], plan: Plan, settings: PrintSettings) -> Iterator[Samples]:
+    """SourcesLacking at the end where a track turned out to be damaged: the file does not appear."""
+    yield from blocks
+    lacking.check(plan.lacking(), settings.even_without)
 
 
 def first_frame_at(frame: int, from_rate: int, to_rate: int) -> int:

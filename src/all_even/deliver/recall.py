@@ -42,12 +42,14 @@ FORMATS = (".html", ".pdf", ".csv", ".json")
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """What goes on the sheet: the session, reports by lane id, the measured mix."""
+    """What goes on the sheet: the session, reports by lane id, the measured mix. lacks: what can't be read whole, a
+    sentence each: figures of the mix are without it."""
 
     session: Session
     reports: Mapping[str, FileReport]
     mix: TrackMeasures | None
     flow: Flow | None = None
+    lacks: tuple[str, ...] = ()
 
     def rows(self) -> list[dict[str, Any]]:
         """One row per lane, values with units in their names."""
@@ -118,6 +120,7 @@ def json_text(sheet: Sheet) -> str:
             "sample_rate": session.sample_rate,
             "pan_law": session.pan_law,
             "mix_trim_db": session.mix.trim_db,
+            "without": list(sheet.lacks),
             "mix": sheet.mix_figures(),
             "lanes": sheet.rows(),
             "bands": bands_table(sheet),
@@ -177,6 +180,11 @@ def csv_text(sheet: Sheet) -> str:
         for values in rows:
             row(*("; ".join(map(str, v)) if isinstance(v, list) else v for v in values.values()))
     row()
+    if sheet.lacks:
+        row("without")
+        for sentence in sheet.lacks:
+            row(sentence)
+        row()
     row("mix", "value")
     row("mix_trim_db", sheet.session.mix.trim_db)
     for name, value in sheet.mix_figures().items():

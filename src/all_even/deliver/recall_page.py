@@ -54,6 +54,7 @@ def html(sheet: Sheet) -> str:
         session=session,
         written=edits.now_text(),
         trim=TRIM.text(session.mix.trim_db),
+        lacks=sheet.lacks,
         figures=figures,
         lanes=lanes,
         settings=_by_owner(sheet.session),
@@ -93,7 +94,8 @@ def level_path(session: Session, flow: Flow | None, strip_id: str) -> str:
         return ""
     points = [("in", known.entered.rms_dbfs)]
     points += [(item.station.SHORT, item.level.rms_dbfs) for item in known.stations]
-    return shapes.svg_path([(name, level) for name, level in points if level is not None])
+    known_levels = [(name, level) for name, level in points if level is not None]
+    return shapes.svg_path(known_levels) if known_levels else ""
 
 
 def _buses(sheet: Sheet) -> list[dict[str, Any]]:

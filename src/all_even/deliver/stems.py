@@ -15,6 +15,7 @@ import soxr
 
 from all_even import outputs
 from all_even.audio.writing import SoundWriter, Written
+from all_even.deliver import lacking
 from all_even.deliver.print_mix import PrintSettings, first_frame_at, section
 from all_even.engine.plan import Plan
 from all_even.engine.planning import make_plan
@@ -84,10 +85,11 @@ def print_stems(
     """Prints all stems, and the mix in the same pass where `mix_path` is given; returns what was written.
 
     The folder is made where its parent is there. Recordings (`protected`) are never written over. Everything
-    is asked for before the first block is rendered.
+    is asked for before the first block is rendered. SourcesLacking where tracks can't be read whole.
     """
     settings = settings or PrintSettings()
     plan = make_plan(session, sources, taps=True)
+    lacking.check(plan.lacking(), settings.even_without)
     start, end = section(plan, settings)
     new = not folder.exists()
     try:
@@ -115,6 +117,7 @@ def print_stems(
         for mix, stems in render_stems(plan, start, end, progress=progress, cancelled=cancelled):
             for strip_id, target in targets.items():
                 target.write(mix if strip_id == MIX else stems[strip_id])
+        lacking.check(plan.lacking(), settings.even_without)
         return [target.finish() for target in targets.values()]
     finally:
         for target in targets.values():

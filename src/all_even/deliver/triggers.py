@@ -16,10 +16,12 @@ from numpy.typing import NDArray
 
 from all_even import outputs
 from all_even.audio.writing import write_sound
+from all_even.deliver import lacking
 from all_even.deliver.stems import stem_names
 from all_even.dsp.ducking.clicks import click_track
 from all_even.dsp.ducking.shaped import Shaped, coefficients_with, follows_another, shape_of
 from all_even.dsp.processor import Processor, Single, key_of
+from all_even.engine.planning import make_plan
 from all_even.engine.responses import linked
 from all_even.errors import UserError, short_name, system_reason
 from all_even.figures.arriving.contribution import processed
@@ -130,16 +132,21 @@ def gain_table(gain: Array, sample_rate: int) -> bytes:
     return out.getvalue().encode()
 
 
-def write_triggers(look: Look, folder: Path, protected: Recordings = NO_RECORDINGS) -> list[Path]:
+def write_triggers(
+    look: Look, folder: Path, protected: Recordings = NO_RECORDINGS, *, even_without: bool = False
+) -> tuple[list[Path], tuple[str, ...]]:
     """Writes the click and the MIDI of the hits, and table and controller of each ducked lane's gain; returns the
-    files.
+    files, and what of ducked tracks and their keys could not be read whole.
 
-    A UserError where nothing is ducked or the folder refuses.
+    A UserError where nothing is ducked or the folder refuses; SourcesLacking where one of these can't be read whole,
+    unless `even_without`.
     """
     session = look.session
     ducked = [lane for lane in session.lanes if duck_of(session, lane.id) is not None]
     if not ducked:
         raise UserError("Nothing is ducked in this session: there is no trigger to save.")
+    plan = make_plan(session, look.book.sources, goals=[lane.id for lane in ducked])
+    lacks = lacking.check(lacking.of_plan(plan, look), even_without)
     frames = look.book.fingerprints(session).song_frames
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -162,7 +169,7 @@ def write_triggers(look: Look, folder: Path, protected: Recordings = NO_RECORDIN
         ):
             written.append(folder / f"{name}{ending}")
             _write(written[-1], data, kind, protected)
-    return written
+    return written, lacks
 
 
 def _write(path: Path, data: bytes, kind: outputs.Kind, protected: Recordings) -> None:

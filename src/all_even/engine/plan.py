@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.audio.decoded import Frames
+from all_even.audio.decoded import Frames, trouble
 from all_even.dsp.processor import Processor
 from all_even.engine.automation import Curve, MovingGains
 
@@ -100,7 +100,8 @@ class Plan:
     in frames.
 
     state_size, history_size: numbers remembered from block to block. taps: feeds for stems by strip id.
-    places: where each memory lies, by a name that lasts from plan to plan; rings: the same for histories.
+    places: where each memory lies, by a name that lasts from plan to plan; rings: the same for histories. left_out:
+    what is wanted for it and can't be read at all, a sentence each.
     """
 
     sample_rate: int
@@ -114,6 +115,12 @@ class Plan:
     tail_s: float = 0.0
     rings: Mapping[tuple[str, ...], tuple[int, int]] = field(default_factory=dict)
     taps: Mapping[str, Feed] = field(default_factory=dict)
+    left_out: tuple[str, ...] = ()
+
+    def lacking(self) -> tuple[str, ...]:
+        """What is left out, and what is damaged or was cut while it was read; as far as it was read by now."""
+        played = (trouble(strip.source) for strip in self.strips if strip.source is not None)
+        return (*self.left_out, *dict.fromkeys(sentence for sentence in played if sentence is not None))
 
     @property
     def frames_with_tail(self) -> int:

@@ -2,18 +2,20 @@
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping
+from dataclasses import replace
 from typing import Protocol
 
 from all_even import decibels
 from all_even.audio.decoded import Frames
 from all_even.dsp.ducking.shaped import coefficients_with
 from all_even.dsp.processor import key_of
+from all_even.engine import responses
 from all_even.engine.automation import Curve, curve
 from all_even.engine.clip_gain import clip_curve, has_clip_gain, resting_clip_gain_db
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
-from all_even.engine.responses import linked
-from all_even.engine.sources import Opened, frames_of
+from all_even.engine.responses import linked, used_responses
+from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.session.model import routing
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, Automation, Lane, MixSettings, Strip
@@ -38,7 +40,15 @@ def make_plan(
     taps: also keep what stems need. goals: strips that are wanted; what they do not need is left out. kept: the
     sound of strips behind their chains where it is known: they are read like files, and need nothing.
     """
-    return _Planning(session, frames_of(session, sources), taps, goals, kept or {}).plan()
+    planning = _Planning(session, frames_of(session, sources), taps, goals, kept or {})
+    plan, wanted = planning.plan()
+    if not isinstance(sources, Sources):
+        return plan
+    unread = sources.problems(session)
+    wanted -= set(kept or ())
+    left_out = [unread[lane.id] for lane in session.lanes if lane.id in wanted and lane.id in unread]
+    left_out += responses.problems(session, used_responses(session, wanted)).values()
+    return replace(plan, left_out=tuple(dict.fromkeys(left_out))) if left_out else plan
 
 
 class _Planning:
@@ -73,13 +83,14 @@ class _Planning:
             if (edge.kind == "key" or edge in self.open) and edge.target not in kept:
                 self.incoming[edge.target].append(edge)
 
-    def plan(self) -> Plan:
+    def plan(self) -> tuple[Plan, set[str]]:
+        """The plan, and all strips that are wanted for it."""
         wanted = self._needed(set(self.goals) | (set(self.sounding) if self.taps else set()))
         for strip_id in self._ordered(wanted):
             self._add(strip_id)
         last_of_all = MIX if MIX in self.index else max(self.index, key=lambda item: self.index[item], default=None)
         if last_of_all is None:
-            return Plan(self.rate, self._song_frames(), (), 0, 0.0, 0, {})
+            return Plan(self.rate, self._song_frames(), (), 0, 0.0, 0, {}), wanted
         last = self.strips[self.index[last_of_all]]
         taps = {}
         if self.taps:
@@ -88,7 +99,7 @@ class _Planning:
                 edge = routing.Edge(strip.id, strip.destination, "destination")
                 if strip.id in self.index and strip.id in self.sounding and edge in self.open:
                     taps[strip.id] = self._feed(edge, last.latency_in, ("tap", strip.id))
-        return Plan(
+        plan = Plan(
             sample_rate=self.rate,
             frames=self._song_frames(),
             strips=tuple(self.strips),
@@ -101,6 +112,7 @@ class _Planning:
             rings=self.rings,
             taps=taps,
         )
+        return plan, wanted
 
     def _song_frames(self) -> int:
         return max(

@@ -5,6 +5,7 @@ A response may be 30 s long, of any rate, of one, two or four channels.
 
 import contextlib
 import threading
+from collections.abc import Collection
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,7 @@ from all_even.errors import UserError, short_name
 from all_even.measure.level.hops import HOP_S
 from all_even.session.file import store
 from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
 
 _Key = tuple[str, int, int, int]
 """Path, size, time of change, rate."""
@@ -35,9 +37,11 @@ def linked(session: Session) -> tuple[Linked, ...]:
     return (*session.shapes, *(item for item in found if isinstance(item, LoadedResponse)))
 
 
-def used_responses(session: Session) -> frozenset[str]:
-    chains = (*(strip.chain for strip in session.strips), session.mix.chain)
-    return frozenset(item.response for chain in chains for item in chain if isinstance(item, Convolution))
+def used_responses(session: Session, strips: Collection[str] | None = None) -> frozenset[str]:
+    """Those that stations are linked to; strips: of these strips only, the mix among them."""
+    chains = [(strip.id, strip.chain) for strip in session.strips] + [(MIX, session.mix.chain)]
+    wanted = [chain for strip_id, chain in chains if strips is None or strip_id in strips]
+    return frozenset(item.response for chain in wanted for item in chain if isinstance(item, Convolution))
 
 
 def content(session: Session, response_id: str) -> str:
@@ -47,9 +51,9 @@ def content(session: Session, response_id: str) -> str:
     return found.content if isinstance(found, LoadedResponse) else ""
 
 
-def problems(session: Session) -> dict[str, str]:
-    """A sentence for each response that can't be used, by its id."""
-    found = {item.id: _of(session, item) for item in session.responses}
+def problems(session: Session, wanted: Collection[str] | None = None) -> dict[str, str]:
+    """A sentence for each response (of these) that can't be used, by its id."""
+    found = {item.id: _of(session, item) for item in session.responses if wanted is None or item.id in wanted}
     return {response_id: item for response_id, item in found.items() if isinstance(item, str)}
 
 

@@ -73,7 +73,7 @@ def all_commands() -> "list[Command[Actions]]":
         ),
         Command("File", "Forget the references", "", lambda a: a.files.forget_references(), always),
         Command("File", "Save", "Ctrl+S", lambda a: a.files.save()),
-        Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.files.save_as()),
+        Command("File", "Save as …", "Ctrl+Shift+S", lambda a: a.files.save_as(), id="save-as"),
         Command("File", "Save as a template …", "", lambda a: a.files.save_template(), words="chains groups roles"),
         Command("File", "Rename the song …", "", lambda a: a.files.rename_song()),
         Command("File", "Empty the cache of decoded sound", "", lambda a: a.files.empty_cache(), always),

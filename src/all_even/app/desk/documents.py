@@ -4,13 +4,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from all_even.app.desk.question import Answer, Question
 from all_even.app.machine import recent
 from all_even.app.timers import timer
 from all_even.app.work import Report
-from all_even.errors import UserError
+from all_even.errors import UserError, short_name
+from all_even.inputs import is_folder
 from all_even.session.editing import edits
 from all_even.session.file import recovery, store
-from all_even.session.file.document import Document
+from all_even.session.file.document import ChangedMeanwhile, Document
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 
@@ -59,13 +61,16 @@ class Documents:
     def open_session(self, path: Path) -> None:
         """Opens a session file, with what a recovery copy has beyond it."""
 
-        def job(_report: Report) -> tuple[Session, tuple[Session, Path] | None]:
-            session = store.load(path)
-            return session, recovery.newer_than(path, session)
+        def job(_report: Report) -> tuple[store.Loaded, tuple[Session, Path] | None]:
+            loaded = store.read(path)
+            return loaded, recovery.newer_than(path, loaded.session)
 
-        def done(result: tuple[Session, tuple[Session, Path] | None]) -> None:
-            session, found = result
-            self.take(session, path)
+        def done(result: tuple[store.Loaded, tuple[Session, Path] | None]) -> None:
+            loaded, found = result
+            self.take(loaded.session, path, seen=loaded.seen)
+            if loaded.repairs:
+                more = f" And {len(loaded.repairs) - 1} more." if len(loaded.repairs) > 1 else ""
+                self._desk.said.emit(f"{path.name} was repaired: {loaded.repairs[0]}{more}")
             document = self._desk.document
             if found is not None and document is not None:
                 recovered, copy = found
@@ -97,16 +102,19 @@ class Documents:
 
         self._desk.work.start("open", lambda _report: store.load(path), done, line="files")
 
-    def take(self, session: Session, path: Path | None, unreadable: list[Unreadable] | None = None) -> None:
-        """Puts a session on the desk in place of the one that is there."""
+    def take(
+        self, session: Session, path: Path | None, unreadable: list[Unreadable] | None = None,
+        seen: store.Seen | None = None,
+    ) -> None:  # fmt: skip
+        """Puts a session on the desk in place of the one that is there. seen: the file, as it was read."""
         desk = self._desk
         self._close_session()
-        desk.document = document = Document(session, path)
+        desk.document = document = Document(session, path, seen)
         self.unreadable = unreadable or []
         desk.selected = (session.lanes[0].id,) if session.lanes else ()
         if path is not None:
             if document.lock is not None and not document.lock.held:
-                desk.said.emit(f"{path.name} is open in another window: save here under another name.")
+                desk.said.emit(f"{path.name} is open in {document.lock.holder}: save here under another name.")
             recent.remember_recent(path)
         self._autosave.start()
         desk.opened.emit()
@@ -123,11 +131,12 @@ class Documents:
         folder = Path(self._desk.session.folders[0].path)
 
         def edit(session: Session) -> Session:
+            from all_even.session.file.new import LONGEST_NAME
             from all_even.session.tracks.roles import display_name, guess_role
 
             lane = Lane(
                 id=edits.free_id(session, "lane-"),
-                name=display_name(path.stem),
+                name=display_name(path.stem)[:LONGEST_NAME],
                 file=path.relative_to(folder).as_posix(),
                 role=guess_role(path.stem),
                 take=take,
@@ -163,7 +172,7 @@ class Documents:
             from all_even.session.file.new import inspect_all, sound_paths
 
             report.progress(-1.0, "Looking into what was added")
-            wanted = [found for path in paths for found in (sound_paths(path) if path.is_dir() else [path])]
+            wanted = [found for path in paths for found in (sound_paths(path) if is_folder(path) else [path])]
             good, bad = inspect_all(wanted)
             return wanted, good, [(path, str(error), error.channels) for path, error in bad]
 
@@ -175,6 +184,8 @@ class Documents:
             if good:
                 desk.edit(lambda s: add_from_anywhere(s, good))
                 added = tuple(lane.id for lane in desk.session.lanes if lane.id not in before)
+                if not added:
+                    return  # refused, and said
                 desk.select(added)
                 names = "one lane" if len(added) == 1 else f"{len(added)} lanes"
                 desk.said.emit(f"Added {names}; undo takes them back.")
@@ -188,8 +199,9 @@ class Documents:
 
         desk.start("add", job, done, line="files")
 
-    def save(self, path: Path | None = None) -> None:
-        """Saves to `path`, or where the session came from; says so in the status line."""
+    def save(self, path: Path | None = None, *, over: bool = False) -> None:
+        """Saves to `path`, or where the session came from; says so in the status line. Where somebody else wrote the
+        file meanwhile it asks first, unless it is to be saved `over` that."""
         desk = self._desk
         document, target = desk.document, path or desk.path
         if target is None or document is None:
@@ -198,19 +210,26 @@ class Documents:
             target = target.with_name(target.name + store.SUFFIX)
         lock = document.lock_for(target)
         if not lock.held:
-            desk.said.emit(f"{target.name} is open in another window: save under another name.")
+            desk.said.emit(f"{target.name} is open in {lock.holder}: save under another name.")
             return
         session, number, place = document.session, document.begin("save"), target
 
-        def job(_report: Report) -> None:
+        def job(_report: Report) -> ChangedMeanwhile | None:
             try:
-                document.write(session, place, number)
+                document.write(session, place, number, over=over)
+            except ChangedMeanwhile as changed:
+                return changed
             except UserError:
                 if lock is not document.lock:
                     lock.release()
                 raise
+            return None
 
-        def done(_result: None) -> None:
+        def done(changed: ChangedMeanwhile | None) -> None:
+            if changed is not None:
+                if document is desk.document:
+                    self._ask_over(place, changed)
+                return
             document.is_saved(session, place, lock)
             recent.remember_recent(place)
             if document is desk.document:
@@ -219,6 +238,19 @@ class Documents:
             desk.said.emit(f"Saved as {place.name} in {place.parent}.")
 
         desk.work.start("save", job, done, owner=document, completes=True, line="files")
+
+    def _ask_over(self, place: Path, changed: ChangedMeanwhile) -> None:
+        """Somebody else wrote the file: what now."""
+        self._desk.asked.emit(
+            Question(
+                f"{changed} Saving over it puts this session in its place; what is there stays beside it as "
+                f"{short_name(place.name)}{store.PREVIOUS}.",
+                (
+                    Answer("Save under another name …", lambda: self._desk.wanted.emit("save-as"), main=True),
+                    Answer("Save over it", lambda: self.save(place, over=True)),
+                ),
+            )
+        )
 
     def autosave(self) -> None:
         """Keeps a recovery copy of unsaved changes."""

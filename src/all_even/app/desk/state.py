@@ -18,6 +18,7 @@ from all_even.errors import UserError
 from all_even.session.editing import edits
 from all_even.session.file.document import Document
 from all_even.session.file.history import History
+from all_even.session.file.limits import LimitError
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
@@ -46,6 +47,8 @@ class DeskState(QObject):
     """A command, by its id, that a button somewhere in the window stands for."""
     said = pyqtSignal(str)
     """A sentence for the status line."""
+    asked = pyqtSignal(object)
+    """A `Question`, for the bar over it."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -124,22 +127,29 @@ class DeskState(QObject):
         reason: str = "",
         move: Proposal | None = None,
         back_to: int | None = None,
-    ) -> None:
-        """Applies a pure edit. merge: key of the gesture this belongs to. back_to: see `History.apply`."""
+    ) -> bool:
+        """Applies a pure edit. merge: key of the gesture this belongs to. back_to: see `History.apply`. One that goes
+        over a limit of the session is said, changes nothing, and returns False."""
         if self._history is None:
-            return
+            return False
         old = self.session
-        if self._history.apply(edit(old), text=text, reason=reason, move=move, back_to=back_to, merge=merge):
+        try:
+            done = self._history.apply(edit(old), text=text, reason=reason, move=move, back_to=back_to, merge=merge)
+        except LimitError as error:
+            self.said.emit(str(error))
+            self.changed.emit(old, old)  # whoever shows what was refused shows again what is
+            return False
+        if done:
             self._after_change(old)
+        return True
 
     def try_edit(self, edit: edits.Edit, *, merge: str | None = None) -> bool:
         """Applies an edit that may be refused; the reason is said in the status line."""
         try:
-            self.edit(edit, merge=merge)
+            return self.edit(edit, merge=merge)
         except UserError as error:
             self.said.emit(str(error))
             return False
-        return True
 
     def amend(self, session: Session) -> None:
         """What was measured after the fact, without a step of its own."""

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import platformdirs
 
-from all_even import outputs
+from all_even import inputs, outputs
 from all_even.errors import UserError
 
 MIME = "http://www.freedesktop.org/standards/shared-mime-info"
@@ -43,11 +43,13 @@ def _read(target: Path) -> ET.Element | None:
     """The list; an empty one where there is none, None where it is another thing or far too large."""
     for prefix, name in (("mime", MIME), ("bookmark", BOOKMARK)):
         ET.register_namespace(prefix, name)
-    try:
-        content = target.read_bytes()
-    except FileNotFoundError:
+    if not os.path.lexists(target):
         return ET.Element("xbel", version="1.0")
-    if len(content) > LARGEST or b"<!ENTITY" in content:
+    try:
+        content = inputs.whole(target, LARGEST, "a list of recent files")
+    except inputs.Unreadable:
+        return None
+    if b"<!ENTITY" in content:
         return None
     root = ET.fromstring(content)
     return root if root.tag == "xbel" else None

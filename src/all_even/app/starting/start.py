@@ -55,7 +55,7 @@ def open_window(path: Path | None, *, demo: bool = False) -> int:
             file=sys.stderr,
         )
         return 1
-    if path is not None and not path.exists():
+    if path is not None and not os.path.lexists(path):
         print(one_sentence(f"{path} is neither a folder nor a session file."), file=sys.stderr)
         return 1
     size = preferences.PERCENT[preferences.load().size]

@@ -5,10 +5,11 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 
+from all_even import inputs
 from all_even.app.desk import Desk
 from all_even.app.verbs.dialogs import Dialogs
 from all_even.app.work import Report
-from all_even.errors import UserError
+from all_even.errors import UserError, short_name
 from all_even.session.file.store import SUFFIX
 
 
@@ -19,9 +20,9 @@ class FileVerbs:
     def open_path(self, path: Path) -> None:
         """Opens a folder or a session file."""
         path = Path(path)
-        if path.is_dir():
+        if inputs.is_folder(path):
             self._desk.documents.open_folder(path)
-        elif path.suffix == SUFFIX or path.is_file():
+        elif path.suffix == SUFFIX or inputs.is_file(path):
             self._desk.documents.open_session(path)
         else:
             self._desk.said.emit(f"{path.name} is neither a folder nor a session file.")
@@ -62,7 +63,7 @@ class FileVerbs:
         elif self._desk.is_open:
             self._desk.documents.add_files(paths)
         elif paths:
-            self.open_path(paths[0] if paths[0].is_dir() else paths[0].parent)
+            self.open_path(paths[0] if inputs.is_folder(paths[0]) else paths[0].parent)
 
     def add_session_references(self) -> None:
         """Finished mixes, or the rough mix, that belong to this session."""
@@ -77,7 +78,12 @@ class FileVerbs:
         from all_even.session.file.new import add_reference
         from all_even.session.model.session import Use
 
-        files = [item for path in paths for item in (sorted(path.iterdir()) if path.is_dir() else [path])]
+        files, said = [], ""
+        for path in paths:
+            inside = inputs.files_of(path) if inputs.is_folder(path) else None
+            files += [path] if inside is None else inside
+            if inside is not None and not any(sound_file.is_sound_name(item) for item in inside):
+                said = f"{short_name(path.name)} is a folder without sound files in it, and no reference."
         taken = 0
         for path in files:
             use: Use = "rough mix" if any(word in path.stem.lower() for word in ROUGH_WORDS) else "reference"
@@ -85,11 +91,13 @@ class FileVerbs:
                 sound_file.inspect(path)
             except UserError as error:
                 if path in paths:
-                    self._desk.said.emit(str(error))
+                    said = str(error)
                 continue
             self._desk.edit(lambda s, one=path, is_=use: add_reference(s, one, is_), merge="references")  # type: ignore[misc]
             taken += 1
         self._desk.end_gesture()
+        if said:
+            self._desk.said.emit(said)
         if taken:
             from all_even.app.stages.check.shown import Shown
 

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QFileDialog
 
 from all_even.app.desk import Desk
 from all_even.app.verbs.dialogs import Dialogs
-from all_even.errors import UserError
 from all_even.session.model.session import Session
 
 
@@ -109,14 +108,13 @@ class SongTime:
         )
         if not chosen:
             return
-        try:
-            found = midi.tempo(chosen[0])
-        except UserError as error:
-            desk.said.emit(str(error))
-            return
-        desk.edit(
-            lambda s: song_map.set_song(s, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0),
-            reason=f"from {chosen[0].name}",
-        )
-        more = " It has other tempos too; this one lasts longest." if found.changes else ""
-        desk.said.emit(f"{found.bpm:.2f} BPM, {found.beats_per_bar} beats in a bar, from {chosen[0].name}.{more}")
+
+        def done(found: midi.MidiTempo) -> None:
+            desk.edit(
+                lambda s: song_map.set_song(s, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0),
+                reason=f"from {chosen[0].name}",
+            )
+            more = " It has other tempos too; this one lasts longest." if found.changes else ""
+            desk.said.emit(f"{found.bpm:.2f} BPM, {found.beats_per_bar} beats in a bar, from {chosen[0].name}.{more}")
+
+        desk.start("midi", lambda _report: midi.tempo(chosen[0]), done, line="files")

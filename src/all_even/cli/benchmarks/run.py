@@ -1,10 +1,9 @@
 """All parts of the benchmark in their order; each figure is handed out as soon as it is known."""
 
 import importlib
-import tempfile
 from collections.abc import Iterator, Sequence
-from pathlib import Path
 
+from all_even import places
 from all_even.cli.benchmarks.benchmark import Benchmark
 from all_even.errors import one_sentence
 
@@ -28,10 +27,10 @@ def run_benchmarks(only: Sequence[str] = ()) -> Iterator[Benchmark]:
     go on."""
     for name in only or PARTS:
         module, _, function = PARTS[name].partition(".")
-        with tempfile.TemporaryDirectory(prefix="all-even-bench-") as folder:
+        with places.passing_folder("bench") as folder:
             try:
                 part = getattr(importlib.import_module(f"all_even.cli.benchmarks.{module}"), function)
-                yield from part(Path(folder))
+                yield from part(folder)
             except Exception as error:
                 yield Benchmark(
                     name, None, None, None, 1, one_sentence(f"failed: {error or type(error).__name__}"), failed=True

@@ -65,7 +65,7 @@ def prepare(look: Look, proposal: Proposal) -> Proposal:
     cents = proposal.parameters["cents"]
     assert isinstance(cents, float | int)
     path = store.lane_path(look.session, lane)
-    copy = retuning.retune(path, lane.take, float(cents), look.cancelled)
+    copy = retuning.retune(path, lane.take, float(cents), look.cancelled, store.recordings(look.session))
     inside = copy.relative_to(Path(look.session.folders[lane.folder].path)).as_posix()
     ready = replace(proposal, parameters={**proposal.parameters, FILE: inside})
     if isinstance(look.book.sources, Sources):  # so that it can be heard before it is made

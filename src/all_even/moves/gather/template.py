@@ -34,7 +34,7 @@ def proposal_of(session: Session, template: Template, least_share: float = 0.0) 
     buses = f", {len(template.buses)} buses" if template.buses else ""
     arguments: dict[str, float | int | str | None] = {TEMPLATE: template.name}
     return KIND.move(
-        of=templates.slug(template.name),
+        of=templates.key(template.name),
         title=f"Set up like “{template.name}”",
         reason=f"{len(found)} of {len(in_sight)} tracks have a counterpart there by name or role: their chains, pans, "
         f"sends and groups{buses} and the mix bus are taken over, levels are not.{rest}",

@@ -15,12 +15,14 @@ from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM
 from all_even.dsp.processor import clamped, key_of
 from all_even.session.editing import automating
 from all_even.session.model import routing
-from all_even.session.model.ledger import Decline, LedgerEntry, Proposal, Result, StageDone, State
+from all_even.session.model.ledger import MOST_LINES, Decline, LedgerEntry, Proposal, Result, StageDone, State
 from all_even.session.model.on_time_line import Loop, Note
 from all_even.session.model.session import Blind, Session, Snapshot, Use
 from all_even.session.model.strips import BACK_ROW, MIX, NOWHERE, Automation, Bus, FolderGroup, Lane
 from all_even.session.tracks.roles import family_of
 
+LINES_AT_ONCE = 1_000
+"""So many old lines make room together where a ledger is full."""
 NOW = "now"
 """What the present state is called among snapshots."""
 
@@ -330,7 +332,25 @@ def record(
         undoes=undoes, redoes=redoes, back_to=back_to, audible=audible,
         state=state_of(session) if move is not None else None,
     )  # fmt: skip
-    return replace(session, ledger=(*session.ledger, entry))
+    return replace(session, ledger=(*_with_room(session.ledger), entry))
+
+
+def _with_room(ledger: tuple[LedgerEntry, ...]) -> tuple[LedgerEntry, ...]:
+    """A ledger that has room for a line: where it is full its oldest lines that are about no move make it. What stands
+    and what was undone of moves is known as before."""
+    if len(ledger) < MOST_LINES:
+        return ledger
+    plain = [
+        place for place, entry in enumerate(ledger)
+        if entry.move is None and entry.undoes is None and entry.redoes is None and entry.back_to is None
+    ][:LINES_AT_ONCE]  # fmt: skip
+    if not plain:
+        return ledger  # refused as over the limit
+    gone = set(plain)
+    last = ledger[plain[-1]]
+    told = replace(last, text=f"{len(plain)} older changes up to here are not listed any more", reason="")
+    return tuple(told if place == plain[-1] else entry for place, entry in enumerate(ledger)
+                 if place not in gone or place == plain[-1])  # fmt: skip
 
 
 def record_result(session: Session, serial: int, result: Result) -> Session:
@@ -345,7 +365,7 @@ def state_of(session: Session) -> State:
     """What its sound and order rest on."""
     return State(
         lanes=session.lanes, mix=session.mix, buses=session.buses, folder_groups=session.folder_groups,
-        shapes=session.shapes, pan_law=session.pan_law,
+        shapes=session.shapes, pan_law=session.pan_law, folders=session.folders, responses=session.responses,
     )  # fmt: skip
 
 
@@ -354,6 +374,8 @@ def in_state(session: Session, state: State) -> Session:
     return replace(
         session, lanes=state.lanes, mix=state.mix, buses=state.buses, folder_groups=state.folder_groups,
         shapes=state.shapes, pan_law=state.pan_law,
+        folders=session.folders if state.folders is None else state.folders,
+        responses=session.responses if state.responses is None else state.responses,
     )  # fmt: skip
 
 

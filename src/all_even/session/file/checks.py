@@ -50,8 +50,11 @@ def scan(data: bytes) -> None:
             depth -= 1
 
 
-def checked(session: Session) -> Session:
-    """The session with all automation in its ranges; NotASession where something can't be."""
+def checked(session: Session, repairs: list[str] | None = None) -> Session:
+    """The session with all automation in its ranges; NotASession where something can't be.
+
+    repairs: takes a sentence for what is left out because it can't be brought back; without it that is refused too.
+    """
     names = [snapshot.name for snapshot in session.snapshots]
     if len(set(names)) != len(names):
         raise _unusable("two snapshots have one name")
@@ -59,10 +62,10 @@ def checked(session: Session) -> Session:
     session = _checked_state(session, "")
     if any(a is not b for a, b in zip(snapshots, session.snapshots, strict=True)):
         session = replace(session, snapshots=snapshots)
-    return _checked_ledger(session)
+    return _checked_ledger(session, repairs)
 
 
-def _checked_ledger(session: Session) -> Session:
+def _checked_ledger(session: Session, repairs: list[str] | None) -> Session:
     """Lines numbered upwards, naming only earlier ones; the states that wait for a result as good as any session."""
     ledger, last = [], 0
     for entry in session.ledger:
@@ -71,9 +74,18 @@ def _checked_ledger(session: Session) -> Session:
         last = entry.serial
         if any((named or 0) >= last for named in (entry.undoes, entry.redoes, entry.back_to)):
             raise _unusable(f"line {last} of its ledger names one that is not before it")
-        if entry.state is not None:
+        state = entry.state
+        if state is not None:
             where = f" in the state after line {last} of the ledger"
-            entry = _with_parts(entry, session, where)
+            try:
+                entry = _with_parts(entry, session, where)
+            except NotASession as error:
+                if repairs is None or state.folders is not None:
+                    raise
+                # Up to format 14 a state did not keep its folders: what lay in one that was undone is lost.
+                reason = str(error).removeprefix("is not a usable session: ")
+                repairs.append(f"What line {last} of the ledger did is not measured any more: {reason}")
+                entry = replace(entry, state=None)
         ledger.append(entry)
     same = all(a is b for a, b in zip(ledger, session.ledger, strict=True))
     return session if same else replace(session, ledger=tuple(ledger))
@@ -83,8 +95,9 @@ def _with_parts(entry: LedgerEntry, session: Session, where: str) -> LedgerEntry
     assert entry.state is not None
     state = entry.state
     good = _checked_state(edits.in_state(session, state), where)
-    same = all(getattr(good, name) is getattr(state, name) for name in ("lanes", "buses", "mix"))
-    return entry if same else replace(entry, state=edits.state_of(good))
+    changed = {name: getattr(good, name) for name in ("lanes", "buses", "mix")
+               if getattr(good, name) is not getattr(state, name)}  # fmt: skip
+    return replace(entry, state=replace(state, **changed)) if changed else entry
 
 
 def _checked_snapshot(session: Session, snapshot: Snapshot) -> Snapshot:

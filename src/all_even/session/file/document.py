@@ -11,21 +11,28 @@ import threading
 from pathlib import Path
 from typing import Literal
 
+from all_even.errors import UserError, short_name
 from all_even.session.file import store
 from all_even.session.file.history import History
 from all_even.session.file.recovery import Copy
 from all_even.session.model.session import Session
 
 
+class ChangedMeanwhile(UserError):
+    """The file holds what somebody else wrote since it was opened or saved here."""
+
+
 class Document:
     """Lives in the interface thread, which never waits for a disk; `write` and `write_copy` may run in any.
 
-    saved: the value that is in the file, None where there is no file.
+    saved: the value that is in the file, None where there is no file. seen: what the file held when it was opened here;
+    a save over anything else is refused, unless it is wanted so.
     """
 
-    def __init__(self, session: Session, path: Path | None) -> None:
+    def __init__(self, session: Session, path: Path | None, seen: store.Seen | None = None) -> None:
         self.history = History(session)
         self.path = path
+        self._seen = {os.path.realpath(path): seen} if path is not None and seen is not None else {}
         self.saved = session if path is not None else None
         self.kept: Session = session
         """The value that needs no recovery copy: opened, saved or copied last."""
@@ -64,14 +71,20 @@ class Document:
             return self.lock
         return store.Lock(target)
 
-    def write(self, session: Session, target: Path, number: int) -> None:
-        """Saves; a copy that holds nothing newer is deleted. SessionFileError where it can't be."""
+    def write(self, session: Session, target: Path, number: int, *, over: bool = False) -> None:
+        """Saves; a copy that holds nothing newer is deleted. SessionFileError where it can't be; ChangedMeanwhile where
+        somebody else wrote the file, unless it is to be saved `over` that."""
         try:
             with self._writing:
                 place = os.path.realpath(target)
                 if number < self._written.get(place, 0):
                     return
-                store.save(session, target)
+                seen = self._seen.get(place)
+                if seen is not None and not over and not seen.is_still(target):
+                    raise ChangedMeanwhile(
+                        f"{short_name(target.name)} was changed by somebody else since it was opened."
+                    )
+                self._seen[place] = store.save(session, target)
                 self._written[place] = number
                 if self._copied <= number:
                     self._copied = number

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from msgspec.structs import replace
 
 from all_even.session.editing import edits
-from all_even.session.file import describe
+from all_even.session.file import describe, limits
 from all_even.session.model import audible
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -50,10 +50,11 @@ class History:
         """Makes `new` the present. text: the ledger's line; left out, it is worked out from the change. back_to: the
         line after which the session was like this.
 
-        Returns whether anything changed.
+        Returns whether anything changed. LimitError for what no file could hold: then nothing changes.
         """
         if new == self.session:
             return False
+        limits.check(new, self.session)
         merging = merge is not None and merge == self._merge and bool(self.past)
         base = self.past[-1].session if merging else self.session
         if merging and len(self.session.ledger) > len(base.ledger):

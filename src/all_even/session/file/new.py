@@ -9,25 +9,33 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from all_even import inputs
 from all_even.audio import sound_file
 from all_even.audio.retune import FOLDER as RETUNED
 from all_even.audio.sound_file import SoundFileError, SoundInfo
 from all_even.dsp.space.convolution import ResponseFile
-from all_even.errors import UserError
+from all_even.errors import UserError, system_reason
 from all_even.session.editing import edits
 from all_even.session.model.session import Folder, Reference, Session, Use
 from all_even.session.model.strips import HitChanges, Lane
 from all_even.session.tracks.roles import display_name, guess_role
 
 MOST_FILES = 2_000
+LONGEST_NAME = 200
+"""Letters of a song's or a track's name (`session.model.values.Name`)."""
 LONGEST_GAP_S = 3600.0
 """BWF time references further apart than this belong to different takes and are not used."""
 
 
 def sound_paths(folder: Path) -> list[Path]:
     """The folder's files with a sound file's ending, two levels deep, in natural order."""
-    if not folder.is_dir():
-        raise UserError(f"{sound_file.told_name(folder)} is not a folder that can be opened.")
+    if not inputs.is_folder(folder):
+        try:
+            folder.stat()
+            reason = "it is something else"
+        except OSError as error:
+            reason = system_reason(error)
+        raise UserError(f"{sound_file.told_name(folder)} is not a folder that can be opened: {reason}.")
     folder = Path(os.path.abspath(folder))
     found: list[Path] = []
     for root, folders, names in os.walk(folder):
@@ -70,7 +78,7 @@ def new_session(folder: Path, infos: Sequence[SoundInfo], name: str | None = Non
         raise UserError(f"{sound_file.told_name(folder)} has a name that is not UTF-8 text: rename it.") from None
     rates = Counter(info.sample_rate for info in infos)
     session = Session(
-        name=name or display_name(folder.name) or "Untitled",
+        name=(name or display_name(folder.name) or "Untitled")[:LONGEST_NAME],
         sample_rate=rates.most_common(1)[0][0] if rates else 48_000,
         folders=(Folder(path=str(folder)),),
     )
@@ -84,7 +92,7 @@ def add_files(session: Session, folder_index: int, folder: Path, infos: Sequence
         stem = sound_file.display_name(info.path).rsplit(".", 1)[0]
         lane = Lane(
             id=edits.free_id(session, "lane-"),
-            name=display_name(stem)[:200],
+            name=display_name(stem)[:LONGEST_NAME],
             folder=folder_index,
             file=info.path.relative_to(folder).as_posix(),
             role=guess_role(stem),
@@ -115,7 +123,7 @@ def add_response(session: Session, path: Path) -> tuple[Session, str]:
         if (known.folder, known.file) == (index, inside):
             return session, known.id
     response_id = edits.free_id(session, "response")
-    name = display_name(path.stem)[:200]
+    name = display_name(path.stem)[:LONGEST_NAME]
     made = ResponseFile(id=response_id, name=name, folder=index, file=inside)
     return replace(session, responses=(*session.responses, made)), response_id
 

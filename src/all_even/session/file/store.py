@@ -9,22 +9,26 @@ import contextlib
 import fcntl
 import hashlib
 import os
-import stat
 import threading
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
+from typing import Self
 
 import msgspec
 from msgspec.structs import replace
 
-from all_even import outputs, places
+from all_even import inputs, outputs, places
 from all_even.errors import UserError, short_name, system_reason
 from all_even.outputs import Recordings
-from all_even.session.file import checks, older
+from all_even.session.file import checks, limits, older
+from all_even.session.model.ledger import LedgerEntry
 from all_even.session.model.session import DECODER, FORMAT_VERSION, Folder, Session
 from all_even.session.model.strips import Lane
 
 SUFFIX = ".alleven"
 PREVIOUS = ".previous"
+LONGEST_HOLDER = 200
 _SAVING = threading.Lock()
 
 
@@ -41,14 +45,25 @@ def encode(session: Session) -> bytes:
     return msgspec.json.format(msgspec.json.encode(session), indent=1) + b"\n"
 
 
-def decode(data: bytes, name: str) -> Session:
-    """Reads JSON; `name` is used in the sentence of an error."""
+def decode(data: bytes, name: str, repairs: list[str] | None = None) -> Session:
+    """Reads JSON; `name` is used in the sentence of an error. repairs: takes a sentence for everything that earlier
+    versions wrote and that can't be as it is; without it that is an error too."""
     name = short_name(name)
     try:
         checks.scan(data)
-        session = _present(data)
+        try:
+            session = _present(data)
+        except msgspec.ValidationError:
+            if repairs is None:
+                raise
+            plain = limits.plain(data)
+            found = limits.cut(plain)
+            if not found:
+                raise
+            session = _present(msgspec.json.encode(plain))
+            repairs += found
         if session.format_version <= FORMAT_VERSION:
-            return replace(checks.checked(session), format_version=FORMAT_VERSION)
+            return replace(checks.checked(session, repairs), format_version=FORMAT_VERSION)
         newer: int | None = session.format_version
     except checks.NotASession as error:
         raise SessionFileError(f"{name} {error}") from None
@@ -72,71 +87,103 @@ def _present(data: bytes) -> Session:
     return session if version == FORMAT_VERSION else replace(session, format_version=FORMAT_VERSION)
 
 
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """repairs: what could not stay as the file had it, a sentence each. seen: the file as it was read."""
+
+    session: Session
+    repairs: tuple[str, ...]
+    seen: "Seen"
+
+
 def load(path: Path) -> Session:
     """Opens a session file; its folders come back as absolute paths."""
-    session = decode(_bytes(path), path.name)
+    return read(path).session
+
+
+def read(path: Path) -> Loaded:
+    """Opens a session file, and tells what had to be repaired."""
+    repairs: list[str] = []
+    data = _bytes(path)
+    session = decode(data, path.name, repairs)
     home = path.resolve().parent
     folders = tuple(replace(folder, path=str(_found_folder(folder, home))) for folder in session.folders)
-    return replace(session, folders=folders)
+    moved = {old.path: new.path for old, new in zip(session.folders, folders, strict=True)}
+    ledger = tuple(_with_folders(entry, moved) for entry in session.ledger)
+    return Loaded(replace(session, folders=folders, ledger=ledger), tuple(repairs), Seen.of(data))
+
+
+def _with_folders(entry: LedgerEntry, moved: dict[str, str]) -> LedgerEntry:
+    """A line whose state looks for its files where the session's are now."""
+    if entry.state is None or not entry.state.folders or all(old == new for old, new in moved.items()):
+        return entry
+    folders = tuple(replace(item, path=moved.get(item.path, item.path)) for item in entry.state.folders)
+    return replace(entry, state=replace(entry.state, folders=folders))
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A session file's content as somebody saw it last."""
+
+    digest: bytes
+
+    @classmethod
+    def of(cls, data: bytes) -> Self:
+        return cls(hashlib.blake2b(data, digest_size=16).digest())
+
+    def is_still(self, path: Path) -> bool:
+        """Whether the file holds the same still; also where it is gone, or can't be read: then nothing is lost."""
+        try:
+            return Seen.of(_bytes(path)) == self
+        except SessionFileError:
+            return True
 
 
 def _bytes(path: Path) -> bytes:
-    """What is in the file: never more than a session may have, never of what is no regular file."""
-    name = short_name(path.name)
     try:
-        # Without waiting: a pipe that nobody writes to would never open.
-        fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        with contextlib.ExitStack() as closing:
-            closing.callback(os.close, fd)
-            status = os.fstat(fd)
-            if stat.S_ISDIR(status.st_mode):
-                raise SessionFileError(f"{name} is a folder, not a session file.")
-            if not stat.S_ISREG(status.st_mode):
-                raise SessionFileError(f"{name} is not a regular file, and no session.")
-            if status.st_size > checks.LARGEST_BYTES:
-                raise SessionFileError(f"{name} is too large to be a session: over {checks.LARGEST_BYTES >> 20} MB.")
-            with open(fd, "rb", closefd=False) as file:
-                return file.read(checks.LARGEST_BYTES + 1)
-    except FileNotFoundError:
-        folder = short_name(str(path.parent))
-        raise SessionFileError(f"{name} is not there: {folder} has no such file.") from None
-    except OSError as error:
-        raise SessionFileError(f"{name} can't be read: {system_reason(error)}.") from None
-    except ValueError:
-        raise SessionFileError(f"{name} can't be read: no file can have that name.") from None
+        return inputs.whole(path, checks.LARGEST_BYTES, "a session")
+    except inputs.Unreadable as error:
+        raise SessionFileError(str(error)) from None
 
 
-def save(session: Session, path: Path, *, previous: bool = True) -> None:
-    """Writes the session; at every moment either the old or the new file is whole at `path`.
+def save(session: Session, path: Path, *, previous: bool = True) -> Seen:
+    """Writes the session; at every moment either the old or the new file is whole at `path`. Returns what is there now.
 
     Links are followed. The version before stays beside it as `NAME.previous` (previous). What would not open again is
     not written; nor is anything over a file that is no session (`outputs.allowed`). Saves of one process
     wait for each other, so that the last one asked for is the one that stays.
     """
     with _SAVING:
-        _save(session, path, previous)
+        return _save(session, path, previous)
 
 
-def _save(session: Session, path: Path, previous: bool) -> None:
+def _save(session: Session, path: Path, previous: bool) -> Seen:
     name = short_name(path.name)
     try:
         target = outputs.allowed(path, outputs.SESSION, recordings(session))
     except UserError as error:
         raise SessionFileError(str(error)) from None
     folders = tuple(replace(folder, relative=_relative(folder.path, target.parent)) for folder in session.folders)
-    data = encode(replace(session, folders=folders))
     try:
+        limits.check(session)
+        data = encode(replace(session, folders=folders))
         checks.scan(data)
+        decode(data, path.name)
+    except limits.LimitError as error:
+        raise SessionFileError(f"{name} can't be written: {str(error)[0].lower()}{str(error)[1:]}") from None
     except checks.NotASession:
         raise SessionFileError(
             f"{name} can't be written: the session has grown larger than can be opened again; remove snapshots."
         ) from None
+    except SessionFileError as error:
+        raise SessionFileError(f"{name} can't be written, it would not open again: {error}") from None
     try:
         if previous and target.exists():
             _keep_previous(target)
         outputs.write_whole(target, data)
     except OSError as error:
         raise SessionFileError(f"{name} can't be written: {system_reason(error)}.") from None
+    return Seen.of(data)
 
 
 def _keep_previous(target: Path) -> None:
@@ -200,23 +247,32 @@ def listed_path(session: Session, folder_index: int, file: str) -> Path:
 
 
 class Lock:
-    """Holds a session file for one window; `held` is False where another window has it.
+    """Holds a session file for one window or command; `held` is False where another one has it, `holder` says who.
 
     The lock file lies in the user's data folder, named after the session's place, and stays there:
-    only the kernel's lock on it counts.
+    only the kernel's lock on it counts. Who holds it writes that into it.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, who: str = "a window") -> None:
         key = hashlib.blake2b(os.fsencode(os.path.realpath(path)), digest_size=16).hexdigest()
         self._fd: int | None = None
-        self.held = True
+        self.held, self.holder = True, who
         try:
-            self._fd = os.open(places.data_folder("locks") / key, os.O_RDWR | os.O_CREAT, 0o600)
+            self._fd = os.open(places.data_folder("locks") / key, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
             fcntl.flock(self._fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            os.ftruncate(self._fd, 0)
+            os.pwrite(self._fd, f"{who} of All Even (process {os.getpid()})".encode(), 0)
         except BlockingIOError:
-            self.held = False
+            self.held, self.holder = False, self._told()
         except (OSError, UserError):
             pass  # no place for locks: then there is no second window to find either
+
+    def _told(self) -> str:
+        """Who holds it, as it says itself."""
+        told = b""
+        with contextlib.suppress(OSError):
+            told = os.pread(self._fd or 0, LONGEST_HOLDER, 0)
+        return short_name(told.decode("utf-8", "replace")) or "another window of All Even"
 
     def release(self) -> None:
         """Lets go; harmless when called twice."""
@@ -226,13 +282,26 @@ class Lock:
         self.held = False
 
 
+@contextlib.contextmanager
+def holding(path: Path, who: str) -> Iterator[None]:
+    """Nobody else writes a session file while this lasts. SessionFileError, which says who, where somebody has it."""
+    lock = Lock(path, who)
+    try:
+        if not lock.held:
+            raise SessionFileError(
+                f"{short_name(path.name)} is open in {lock.holder}: close it there, or write to another file (-o)."
+            )
+        yield
+    finally:
+        lock.release()
+
+
 def _found_folder(folder: Folder, home: Path) -> Path:
     """The place beside the session file first, so that a moved pair of them still fits together."""
     if folder.relative is not None:
         beside = Path(os.path.normpath(home / folder.relative))
-        with contextlib.suppress(OSError, ValueError):
-            if beside.is_dir():
-                return beside
+        if inputs.is_folder(beside):
+            return beside
     return Path(folder.path)
 
 

@@ -7,19 +7,32 @@ from msgspec import Meta
 from all_even.dsp.ducking.shaped import DuckShape
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import Identifier
+from all_even.dsp.space.convolution import ResponseFile
+from all_even.session.model.folder import Folders
 from all_even.session.model.strips import Bus, FolderGroup, Lane, MixSettings
 from all_even.session.model.values import Name, Serial, Text, Value
 
+Lanes = Annotated[tuple[Lane, ...], Meta(max_length=4_000)]
+Buses = Annotated[tuple[Bus, ...], Meta(max_length=1_000)]
+FolderGroups = Annotated[tuple[FolderGroup, ...], Meta(max_length=1_000)]
+Shapes = Annotated[tuple[DuckShape, ...], Meta(max_length=400)]
+Responses = Annotated[tuple[ResponseFile, ...], Meta(max_length=1_000)]
+
 
 class State(Value, frozen=True, kw_only=True):
-    """All of a session that its sound and order rest on, as it was at one moment."""
+    """All of a session that its sound and order rest on, as it was at one moment.
 
-    lanes: Annotated[tuple[Lane, ...], Meta(max_length=2_000)]
+    folders, responses: None in files that did not keep them: those that the session has now.
+    """
+
+    lanes: Lanes
     mix: MixSettings
-    buses: Annotated[tuple[Bus, ...], Meta(max_length=500)] = ()
-    folder_groups: Annotated[tuple[FolderGroup, ...], Meta(max_length=500)] = ()
-    shapes: Annotated[tuple[DuckShape, ...], Meta(max_length=200)] = ()
+    buses: Buses = ()
+    folder_groups: FolderGroups = ()
+    shapes: Shapes = ()
     pan_law: PanLaw = "-3 dB"
+    folders: Folders | None = None
+    responses: Responses | None = None
 
 
 Evidence = Annotated[dict[Name, float | int | Text | None], Meta(max_length=200)]
@@ -27,7 +40,7 @@ Evidence = Annotated[dict[Name, float | int | Text | None], Meta(max_length=200)
 
 PerStrip = Annotated[dict[Name, float], Meta(max_length=20_000)]
 """Numbers by lane; or moments in s by their number."""
-Names = Annotated[tuple[Name, ...], Meta(max_length=2_000)]
+Names = Annotated[tuple[Name, ...], Meta(max_length=4_000)]
 Parameters = Annotated[dict[Name, float | Text | PerStrip | Names | None], Meta(max_length=200)]
 
 
@@ -51,7 +64,7 @@ class Proposal(Value, frozen=True, kw_only=True):
     title: Text
     reason: Text
     metric: Name
-    targets: Annotated[tuple[Identifier, ...], Meta(max_length=2_000)] = ()
+    targets: Annotated[tuple[Identifier, ...], Meta(max_length=4_000)] = ()
     parameters: Parameters = {}
     evidence: Evidence = {}
     arguments: Evidence = {}
@@ -74,6 +87,10 @@ class Result(Value, frozen=True, kw_only=True):
 
     value: float | None
     ground: Name = ""
+
+
+MOST_LINES = 200_000
+"""Of a ledger. At its end the oldest lines that are no move make room (`edits.record`)."""
 
 
 class LedgerEntry(Value, frozen=True, kw_only=True):

@@ -10,30 +10,34 @@ from typing import Annotated, Literal
 import msgspec
 from msgspec import Meta
 
-from all_even.dsp.ducking.shaped import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import Identifier
-from all_even.dsp.space.convolution import ResponseFile
-from all_even.session.model.ledger import Decline, LedgerEntry, StageDone
+from all_even.session.model.folder import Folder as Folder
+from all_even.session.model.folder import Folders
+from all_even.session.model.ledger import (
+    MOST_LINES,
+    Buses,
+    Decline,
+    FolderGroups,
+    Lanes,
+    LedgerEntry,
+    Responses,
+    Shapes,
+    StageDone,
+)  # fmt: skip
 from all_even.session.model.on_time_line import Loop, Note, SongMap
 from all_even.session.model.settings import WorkSettings
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Lane, MixSettings, Strip
 from all_even.session.model.values import Name, Serial, Text, Value
 
-FORMAT_VERSION = 14
+FORMAT_VERSION = 15
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
 responses. 13: mutes as automation, school of rides. 14: references, blind comparisons, faults heard
-elsewhere. `session.file.older` reads older files."""
-
-
-class Folder(Value, frozen=True, kw_only=True):
-    """A folder of source files: where it was, and where that is from the session file."""
-
-    path: Text
-    relative: Text | None = None
+elsewhere. 15: states of the ledger with their folders and responses, wider limits.
+`session.file.older` reads older files."""
 
 
 Use = Literal["reference", "rough mix"]
@@ -74,16 +78,17 @@ class Snapshot(Value, frozen=True, kw_only=True):
 
     name: Name
     taken: Name
-    lanes: tuple[Lane, ...]
+    lanes: Lanes
     mix: MixSettings
-    buses: tuple[Bus, ...] = ()
-    folder_groups: tuple[FolderGroup, ...] = ()
-    shapes: tuple[DuckShape, ...] = ()
+    buses: Buses = ()
+    folder_groups: FolderGroups = ()
+    shapes: Shapes = ()
     serial: Serial | None = None
 
 
 class Session(Value, frozen=True, kw_only=True):
-    """Everything. Limits keep a hostile file from filling memory; `session.file.store` checks the size.
+    """Everything. Limits keep a hostile file from filling memory; edits keep them (`session.file.limits`), and
+    `session.file.store` checks the size.
 
     anchor: the lane whose fader stays where it is when a starting point places the others; None: the peak of the mix
     says where all of them come to stand. responses: recorded ones that stations may convolve with.
@@ -92,25 +97,25 @@ class Session(Value, frozen=True, kw_only=True):
     format_version: Annotated[int, Meta(ge=1)] = FORMAT_VERSION
     name: Name
     sample_rate: Annotated[int, Meta(ge=4_000, le=384_000)]
-    folders: Annotated[tuple[Folder, ...], Meta(max_length=100)] = ()
-    lanes: Annotated[tuple[Lane, ...], Meta(max_length=2_000)] = ()
-    buses: Annotated[tuple[Bus, ...], Meta(max_length=500)] = ()
-    folder_groups: Annotated[tuple[FolderGroup, ...], Meta(max_length=500)] = ()
-    shapes: Annotated[tuple[DuckShape, ...], Meta(max_length=200)] = ()
-    responses: Annotated[tuple[ResponseFile, ...], Meta(max_length=200)] = ()
+    folders: Folders = ()
+    lanes: Lanes = ()
+    buses: Buses = ()
+    folder_groups: FolderGroups = ()
+    shapes: Shapes = ()
+    responses: Responses = ()
     mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
     settings: WorkSettings = WorkSettings()
     song: SongMap = SongMap()
     anchor: Identifier | None = None
     loop: Loop | None = None
-    notes: Annotated[tuple[Note, ...], Meta(max_length=10_000)] = ()
-    references: Annotated[tuple[Reference, ...], Meta(max_length=200)] = ()
-    blinds: Annotated[tuple[Blind, ...], Meta(max_length=1_000)] = ()
-    snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=200)] = ()
-    declined: Annotated[tuple[Decline, ...], Meta(max_length=10_000)] = ()
+    notes: Annotated[tuple[Note, ...], Meta(max_length=20_000)] = ()
+    references: Annotated[tuple[Reference, ...], Meta(max_length=1_000)] = ()
+    blinds: Annotated[tuple[Blind, ...], Meta(max_length=2_000)] = ()
+    snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=1_000)] = ()
+    declined: Annotated[tuple[Decline, ...], Meta(max_length=20_000)] = ()
     done: Annotated[tuple[StageDone, ...], Meta(max_length=50)] = ()
-    ledger: Annotated[tuple[LedgerEntry, ...], Meta(max_length=100_000)] = ()
+    ledger: Annotated[tuple[LedgerEntry, ...], Meta(max_length=MOST_LINES)] = ()
 
     def lane(self, lane_id: str) -> Lane:
         """The lane with this id; KeyError where there is none."""

@@ -30,7 +30,7 @@ class Automation(Value, frozen=True, kw_only=True):
     """
 
     parameter: Name
-    points: Annotated[tuple[Point, ...], Meta(min_length=1, max_length=20_000)]
+    points: Annotated[tuple[Point, ...], Meta(min_length=1, max_length=100_000)]
 
 
 class Send(Value, frozen=True, kw_only=True):
@@ -51,16 +51,16 @@ class Strip(Value, frozen=True, kw_only=True):
 
     id: Identifier
     name: Name
-    chain: Annotated[tuple[AnyProcessor, ...], Meta(max_length=64)] = ()
+    chain: Annotated[tuple[AnyProcessor, ...], Meta(max_length=128)] = ()
     level_db: LevelDb = 0.0
     pan: Pan = 0.0
     polarity_inverted: bool = False
     mute: bool = False
     solo: bool = False
     destination: Identifier = MIX
-    sends: Annotated[tuple[Send, ...], Meta(max_length=64)] = ()
+    sends: Annotated[tuple[Send, ...], Meta(max_length=1_000)] = ()
     group: Identifier | None = None
-    automation: Annotated[tuple[Automation, ...], Meta(max_length=500)] = ()
+    automation: Annotated[tuple[Automation, ...], Meta(max_length=1_000)] = ()
 
 
 class HitChanges(Value, frozen=True, kw_only=True):
@@ -135,5 +135,5 @@ class MixSettings(Value, frozen=True, kw_only=True):
     """What happens to the sum. trim_db: one gain at the head of the mix bus, before its chain."""
 
     trim_db: TrimDb = 0.0
-    chain: Annotated[tuple[AnyProcessor, ...], Meta(max_length=64)] = ()
-    automation: Annotated[tuple[Automation, ...], Meta(max_length=500)] = ()
+    chain: Annotated[tuple[AnyProcessor, ...], Meta(max_length=128)] = ()
+    automation: Annotated[tuple[Automation, ...], Meta(max_length=1_000)] = ()

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.viewed import ViewedBench
+from all_even.app.bench.without import Without
 from all_even.app.desk import Desk
 from all_even.app.stages.low_end.beat_drawing import BeatDrawing
 from all_even.app.stages.low_end.figures_panel import FiguresPanel
@@ -318,15 +319,17 @@ class LowEndBench(ViewedBench):
 
     def write_triggers(self, folder: Path) -> None:
         desk = self.desk
+        even_without = desk.shared(Without).even_without
 
-        def written(look: "Look") -> list[Path]:
+        def written(look: "Look") -> tuple[list[Path], tuple[str, ...]]:
             from all_even.deliver.triggers import write_triggers
             from all_even.session.file import store
 
-            return write_triggers(look, folder, store.recordings(look.session))
+            return write_triggers(look, folder, store.recordings(look.session), even_without=even_without)
 
-        def done(found: list[Path]) -> None:
-            desk.said.emit(f"{len(found)} files written to {folder.name}.")
+        def done(found: tuple[list[Path], tuple[str, ...]]) -> None:
+            files, lacks = found
+            desk.said.emit(f"{len(files)} files written to {folder.name}." + (f" Without: {lacks[0]}" if lacks else ""))
 
         desk.figures.find("triggers", written, done, saying="Writing the duck's triggers")
 

@@ -8,6 +8,7 @@ from all_even import outputs, texts
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.mix_figures import MixFigures
 from all_even.app.bench.viewed import ViewedBench
+from all_even.app.bench.without import Without, WithoutBox
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.copy_view import CopyView
 from all_even.app.stages.print_.delivery_view import DeliveryView
@@ -17,6 +18,7 @@ from all_even.app.style import fields, layouts, theme
 from all_even.app.work import Report
 from all_even.dsp.parameter import decibel_text
 from all_even.errors import UserError, short_name
+from all_even.inputs import is_file
 from all_even.session.file.store import recordings
 
 BITS = (("24 bit", "24"), ("16 bit", "16"), ("32 bit float", "32f"))
@@ -48,20 +50,31 @@ class PrintBench(ViewedBench):
         self.sheets: SheetsView = SheetsView(desk)
         bar = self.make_views(VIEWS, (mix, self.copy, self.delivery, self.sheets))
         bar.addStretch(1)
+        self.without = WithoutBox(desk)
+        bar.addWidget(self.without)
         column.addLayout(bar)
         column.addWidget(self.stack, 1)
         self._proposed = Proposed(desk, self._propose)
         self._checked: object = None
         """The mix that was looked at."""
         self.target.line.textChanged.connect(lambda _text: self._check())
+        desk.work.failed.connect(self._tell)
         self.show_view(0)
+
+    def _tell(self, name: str, sentence: str) -> None:
+        """Why something was not written, where its result would stand; the status line forgets it."""
+        results = (self.result, self.copy.result, self.delivery.result)
+        if name == "print" and self.stack.currentIndex() < len(results):
+            results[self.stack.currentIndex()].setText(sentence)
+        elif name == "sheet":
+            self.sheets.tell(sentence)
 
     def refresh_view(self) -> None:
         """All views are kept up to date together."""
 
     def refresh(self) -> None:
         self.mix.refresh()
-        for part in (self._proposed, self.copy, self.delivery, self.sheets):
+        for part in (self._proposed, self.copy, self.delivery, self.sheets, self.without):
             part.refresh()
         if self.desk.mix is not self._checked:
             self._check()
@@ -136,7 +149,7 @@ class PrintBench(ViewedBench):
         warnings = []
         if mix is not None and mix.sample_peak_dbfs is not None and mix.sample_peak_dbfs > 0.0:
             warnings.append(f"The mix peaks at {decibel_text(mix.sample_peak_dbfs, 'dBFS')}: 16 and 24 bit would clip.")
-        if self.desk.is_open and path.is_file():
+        if self.desk.is_open and is_file(path):
             try:
                 outputs.allowed(path, outputs.SOUND, recordings(self.desk.session))
                 warnings.append(f"{short_name(path.name)} is there already: printing replaces it.")
@@ -161,10 +174,11 @@ class PrintBench(ViewedBench):
             dither=self.dither.isChecked(),
             start_s=loop.start_s if wants_loop and loop else 0.0,
             end_s=loop.end_s if wants_loop and loop else None,
+            even_without=self.desk.shared(Without).even_without,
         )
         path, session = Path(self.target.text()).expanduser(), self.desk.session
 
-        stems = self.stems.isChecked()
+        stems, lacks = self.stems.isChecked(), self.desk.shared(Without).lacks
 
         def job(report: Report) -> object:
             from all_even.deliver.print_mix import print_mix
@@ -184,7 +198,10 @@ class PrintBench(ViewedBench):
         def done(written: object) -> None:
             overs = written.overs  # type: ignore[attr-defined]
             what = "no sample over full scale" if not overs else f"{overs} samples over full scale"
-            self.result.setText(f"{path.name} written: {what}.")
+            without = (
+                f" Without {lacks[0]}" + (f" And {len(lacks) - 1} more." if len(lacks) > 1 else "") if lacks else ""
+            )
+            self.result.setText(f"{path.name} written: {what}.{without}")
             self.desk.said.emit(f"{path.name} written to {path.parent}.")
 
         self.result.setText("")

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QWidget
 
 from all_even.app.bench.drawings import Drawing
+from all_even.app.bench.without import Without
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.path_field import PathField, Proposed
 from all_even.app.style import fields, layouts, paint, theme
@@ -129,14 +130,15 @@ class CopyView(QWidget):
         if look is None or plan is None:
             desk.said.emit("Nothing to copy yet: the files are still being opened.")
             return
-        path, session = self.place.path, desk.session
+        path, session, even_without = self.place.path, desk.session, desk.shared(Without).even_without
 
         def job(report: Report) -> object:
-            from all_even.deliver import listening_copy
+            from all_even.deliver import lacking, listening_copy
 
             listening_copy.allowed(path, recordings(session))
+            lacking.check(lacking.of_plan(plan, look), even_without)
             mix = listening_copy.rendered(
-                plan, cancelled=report.cancelled,
+                plan, even_without=even_without, cancelled=report.cancelled,
                 progress=lambda share: report.progress(0.4 * share, "Rendering the mix"),
             )  # fmt: skip
             found = listening_copy.best(

@@ -5,11 +5,13 @@ from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
+from all_even.app.bench.without import Without
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.path_field import PathField, Proposed
 from all_even.app.style import fields, layouts
 from all_even.app.work import Report
 from all_even.dsp.parameter import number
+from all_even.errors import short_name
 from all_even.session.file.store import recordings
 
 COLUMNS = ("File", "What it is", "LUFS", "dBTP")
@@ -71,14 +73,16 @@ class DeliveryView(QWidget):
         if look is None or desk.sources is None:
             desk.said.emit("Nothing to deliver yet: the files are still being opened.")
             return
-        folder, session = self.place.path, desk.session
+        folder, session, even_without = self.place.path, desk.session, desk.shared(Without).even_without
 
         def job(report: Report) -> object:
             from all_even.deliver.delivery import deliver
+            from all_even.deliver.print_mix import PrintSettings
 
             return deliver(
-                look, folder, protected=recordings(session), progress=report.progress, cancelled=report.cancelled
-            )
+                look, folder, PrintSettings(even_without=even_without), protected=recordings(session),
+                progress=report.progress, cancelled=report.cancelled,
+            )  # fmt: skip
 
         def done(found: object) -> None:
             self._show(found)
@@ -98,7 +102,13 @@ class DeliveryView(QWidget):
                     cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.table.setItem(row, column, cell)
         null = number(found.null_db, 0)  # type: ignore[attr-defined]
-        self.result.setText(
-            f"{len(files)} files written. The stems add up to the sound before the mix bus: null {null} dB."
-        )
+        told = f"{len(files)} files written. The stems add up to the sound before the mix bus: null {null} dB."
+        without, strange = found.without, found.strange  # type: ignore[attr-defined]
+        if without:
+            told += f" Without {len(without)} of its sources, as the text says: {without[0]}"
+        if strange:
+            told += f" {short_name(strange[0].name)} lies there as well" + (
+                f" and {len(strange) - 1} more," if len(strange) > 1 else ","
+            ) + " and is not of this delivery."  # fmt: skip
+        self.result.setText(told)
         self.desk.said.emit(f"The delivery is in {folder}.")

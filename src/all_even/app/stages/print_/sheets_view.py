@@ -7,11 +7,13 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from all_even.app.bench.without import Without
 from all_even.app.desk import Desk
 from all_even.app.stages.print_.path_field import PathField, Proposed
 from all_even.app.style import fields, layouts
 from all_even.app.work import Report
 from all_even.errors import UserError
+from all_even.inputs import is_folder
 
 if TYPE_CHECKING:
     from all_even.deliver.recall import Sheet
@@ -50,6 +52,8 @@ class SheetsView(QWidget):
             ),
             1,
         )
+        self.tell: Callable[[str], None] = self.sheet_result.setText
+        """Where the result of what was asked for last stands."""
         self._proposed = Proposed(desk, self._propose)
 
     def _propose(self, place: Path, name: str) -> None:
@@ -67,7 +71,7 @@ class SheetsView(QWidget):
         def written(sheet: "Sheet", path: Path) -> None:
             from all_even.deliver.recall_sheet import write_recall
 
-            write_recall(sheet, path)
+            write_recall(sheet, path, even_without=self.desk.shared(Without).even_without)
 
         self._write(self.sheet.path, written, self.sheet_result.setText)
 
@@ -77,7 +81,7 @@ class SheetsView(QWidget):
         def written(sheet: "Sheet", path: Path) -> None:
             from all_even.deliver.console_page import write_console
 
-            write_console(sheet, path)
+            write_console(sheet, path, even_without=self.desk.shared(Without).even_without)
 
         self._write(self.console.path, written, self.console_result.setText)
 
@@ -86,13 +90,17 @@ class SheetsView(QWidget):
         if not desk.is_open:
             return
         session, reports, flow = desk.session, dict(desk.reports), None if desk.mix_stale else desk.flow
+        self.tell = tell
+        without = desk.shared(Without)
+        without.refresh()
+        lacks = without.lacks
 
         def job(_report: Report) -> None:
             from all_even.deliver.recall import Sheet
 
-            if not path.parent.is_dir():
+            if not is_folder(path.parent):
                 raise UserError(f"{path.name} can't be written: there is no folder {path.parent}.")
-            written(Sheet(session, reports, flow.mix if flow else None, flow), path)
+            written(Sheet(session, reports, flow.mix if flow else None, flow, lacks), path)
 
         desk.work.start("sheet", job, lambda _none: tell(f"{path.name} written."), owner=desk.document)
 

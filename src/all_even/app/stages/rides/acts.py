@@ -8,8 +8,8 @@ from all_even import texts
 from all_even.app.desk import Desk
 from all_even.app.stages.rides.ride_drawing import RideDrawing
 from all_even.dsp.parameter import signed
-from all_even.errors import UserError
 from all_even.session.editing import automating, ride_edits
+from all_even.session.editing.curves import Points
 from all_even.session.model.strips import MIX
 from all_even.session.song import section_names
 
@@ -104,12 +104,14 @@ class RideActs:
             return
         described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
         name = f"{session.strip_name(strip_id)}: {ride_edits.words(session, strip_id, parameter)}"
-        try:
-            written = automation_files.write(curve, described, name, path, recordings(session))
-        except UserError as error:
-            self._desk.said.emit(str(error))
-            return
-        self._desk.said.emit(f"{written.name}: {texts.count(len(curve), 'point')}.")
+
+        def done(written: Path) -> None:
+            self._desk.said.emit(f"{written.name}: {texts.count(len(curve), 'point')}.")
+
+        self._desk.start(
+            "curve", lambda _report: automation_files.write(curve, described, name, path, recordings(session)), done,
+            line="files",
+        )  # fmt: skip
 
     def read_file(self, path: Path) -> None:
         from all_even.deliver import automation_files
@@ -119,10 +121,10 @@ class RideActs:
             self._desk.said.emit("Choose first what the file is to move.")
             return
         described = automating.automatable(ride_edits.holder(self._desk.session, strip_id), parameter)
-        try:
-            found = automation_files.read(path, described)
-        except UserError as error:
-            self._desk.said.emit(str(error))
-            return
-        self._desk.try_edit(lambda s: ride_edits.set_curve(s, strip_id, parameter, found))
-        self._desk.said.emit(f"{path.name}: {texts.count(len(found), 'point')}.")
+
+        def done(found: Points) -> None:
+            there = strip_id == MIX or strip_id in {strip.id for strip in self._desk.session.strips}
+            if there and self._desk.try_edit(lambda s: ride_edits.set_curve(s, strip_id, parameter, found)):
+                self._desk.said.emit(f"{path.name}: {texts.count(len(found), 'point')}.")
+
+        self._desk.start("curve", lambda _report: automation_files.read(path, described), done, line="files")
