@@ -1,7 +1,7 @@
 """The bench's drawings: waveform, loudness along the song, third-octave levels; with labelled axes."""
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PyQt6.QtGui import QHideEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from all_even import texts
@@ -46,6 +46,11 @@ class Drawing(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._picture = None
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """The picture of what nobody looks at is let go: it takes more memory than time."""
+        self._picture = None
+        super().hideEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The picture is kept: while playing only the playhead moves over it."""

@@ -11,14 +11,46 @@ from PyQt6.QtGui import QPainter, QPixmap
 
 from all_even.app.style import paint, theme
 
-MOST = 400
+MOST_BYTES = 64 << 20
+"""Of the pictures of all views together."""
+PIXEL_BYTES = 4
 
 
-class Pictures:
-    """The pictures of one view; those not asked for longest go."""
+class _Shelf:
+    """Where they are kept; those not asked for longest go."""
 
     def __init__(self) -> None:
         self._kept: OrderedDict[Hashable, tuple[object, QPixmap]] = OrderedDict()
+        self.bytes = 0
+
+    def get(self, key: Hashable) -> QPixmap | None:
+        found = self._kept.get(key)
+        if found is None:
+            return None
+        self._kept.move_to_end(key)
+        return found[1]
+
+    def put(self, key: Hashable, of: object, picture: QPixmap) -> None:
+        """of: what it shows; as long as that is kept, its number is nobody else's."""
+        self._kept[key] = of, picture
+        self.bytes += _size(picture)
+        while self.bytes > MOST_BYTES and len(self._kept) > 1:
+            self.bytes -= _size(self._kept.popitem(last=False)[1][1])
+
+    def clear(self) -> None:
+        self._kept.clear()
+        self.bytes = 0
+
+
+def _size(picture: QPixmap) -> int:
+    return picture.width() * picture.height() * PIXEL_BYTES
+
+
+SHELF = _Shelf()
+
+
+class Pictures:
+    """The pictures of one view."""
 
     def paint(
         self,
@@ -37,8 +69,8 @@ class Pictures:
         """
         device = painter.device()
         ratio = device.devicePixelRatioF() if device is not None else 1.0
-        key = (id(of), look, box.width(), box.height(), ratio, ground, theme.current().name)
-        _, kept = self._kept.get(key, (None, None))
+        key = (id(self), id(of), look, box.width(), box.height(), ratio, ground, theme.current().name)
+        kept = SHELF.get(key)
         if kept is None:
             kept = QPixmap(max(1, round(box.width() * ratio)), max(1, round(box.height() * ratio)))
             kept.setDevicePixelRatio(ratio)
@@ -46,8 +78,5 @@ class Pictures:
             with paint.painting(kept) as inside:
                 inside.translate(-box.topLeft())
                 draw(inside)
-            self._kept[key] = of, kept  # as long as it is kept, its number is nobody else's
-            while len(self._kept) > MOST:
-                self._kept.popitem(last=False)
-        self._kept.move_to_end(key)
+            SHELF.put(key, (self, of), kept)
         painter.drawPixmap(box.topLeft(), kept)

@@ -158,8 +158,9 @@ def palette() -> QPalette:
 
 
 def wear(app: QApplication, widgets: Iterable[QWidget]) -> None:
-    """Puts the present theme on: the palette, and each widget's style worked out from it anew."""
-    app.setPalette(palette())
+    """Puts the present theme on: the palette, and the style of these widgets worked out from it anew."""
+    if app.palette() != palette():
+        app.setPalette(palette())
     if not app.styleSheet():
         app.setStyleSheet(style_sheet())
     style, night = app.style(), _current.name == "night"
@@ -185,6 +186,7 @@ def style_sheet() -> str:
     QWidget {{ color: {p.text}; font-family: "{FONT_FAMILY}"; font-size: {BODY}px; }}
     QMainWindow, QDialog, QWidget#ground {{ background: {p.ground}; }}
     QWidget#panel {{ background: {p.panel}; }}
+    QFrame#question {{ background: {p.raised}; border: none; border-top: 2px solid {p.look}; }}
     QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
     QToolTip {{ background: {p.raised}; color: {p.text}; border: 1px solid {p.line}; padding: 4px 6px; }}
     QLabel {{ background: transparent; }}
