@@ -363,3 +363,18 @@ def test_a_source_that_fails_stops_playing_and_says_so_but_the_player_lives(stag
     stage.player.locate(0.0)
     heard = stage.play_to_end()
     assert len(heard) == RATE // 2
+
+
+def test_what_was_asked_last_is_known_before_the_engine_follows():
+    stage = Stage(3.0)
+    player = stage.player
+    player.set_plan(make_plan(noise(0.5)))
+    player.play()
+    assert player.asked
+    player.stop()
+    assert not player.asked
+    player.play()
+    stage.wait(lambda: player.playing)
+    stage.wait(lambda: not player.playing)
+    assert not player.asked  # it ended by itself
+    player.close()

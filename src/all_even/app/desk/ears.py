@@ -117,7 +117,7 @@ class Ears:
                 self._figures.open_sources()  # it was stopped before
             desk.said.emit("Nothing to play yet: the files are still being opened.")
             return
-        if self.player.playing:
+        if self.player.asked:
             self.player.stop()
         else:
             self.player.play()
@@ -125,7 +125,7 @@ class Ears:
     def play_from(self, seconds: float) -> None:
         """Goes there and plays, if it does not play already."""
         self.player.locate(seconds)
-        if not self.player.playing:
+        if not self.player.asked:
             self.toggle_play()
 
     def send_plan(self) -> None:
@@ -214,7 +214,7 @@ class Ears:
             self._desk.said.emit("Nothing to hear yet: the files are still being opened.")
             return False
         self._held = key
-        if not self.player.playing:
+        if not self.player.asked:
             self.player.play()
         return True
 
@@ -227,7 +227,7 @@ class Ears:
 
     def play_aside(self, plan: "Plan", gain_db: float) -> None:
         """Plays something else until `hear_now`, whose name nobody is to see; starts playing where nothing plays."""
-        if not self.player.playing:
+        if not self.player.asked:
             self.player.play()
         self._held = ASIDE
         self._play(Hearing(ASIDE), plan, gain_db)

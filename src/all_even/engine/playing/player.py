@@ -85,6 +85,11 @@ class Player:
         """Plays this from now on; nothing without a plan. matching_gain: linear, for level-matched comparison."""
         self._ask(plan=plan, matching=matching_gain)
 
+    @property
+    def asked(self) -> bool:
+        """Whether it was asked last to play: the engine follows a moment later, and both are so again at the end."""
+        return self._wish.playing
+
     def play(self) -> None:
         self._ask(playing=True)
 
