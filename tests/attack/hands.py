@@ -20,6 +20,8 @@ from tests.attack.worker import LONGEST_S
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 PER_ROUND = 120
+MOST_LANES = 12
+"""More files are brought no further: what is looked for is what breaks, not what is slow."""
 NOT_BY_CHANCE = ("Quit", "Open a folder …", "Open a session …", "Save as …", "Open the demo", "Rename the song …")
 TYPED = ("-6", "+3 dB", "L 30", "x", "", "1e9", "kick <b>in</b>", "comp", "eq", "-inf", "鼓", "100", "0.5")
 
@@ -206,6 +208,23 @@ class Hands:
         if self.desk.is_open:
             self.desk.documents.save(self.folder / f"{self.rng.choice('abc')}.alleven")
 
+    def undo(self) -> None:
+        """A few steps back, perhaps some forth again."""
+        if self.desk.is_open:
+            for _ in range(self.rng.randint(1, 4)):
+                self.desk.undo()
+            for _ in range(self.rng.randint(0, 2)):
+                self.desk.redo()
+
+    def bring(self) -> None:
+        """A sound from another folder: as a lane, or as a reference."""
+        if self.desk.is_open:
+            place = self.folder / self.rng.choice(("one", "two")) / "music" / f"{self.rng.randrange(4)}.wav"
+            if self.rng.random() < 0.5 and len(self.desk.session.lanes) < MOST_LANES:
+                self.desk.documents.add_files([place])
+            else:
+                self.window.verbs.files.keep_references([place])
+
     def pause(self) -> None:
         end = time.monotonic() + self.rng.random() * 0.2
         while time.monotonic() < end:
@@ -267,7 +286,7 @@ class Hands:
 
 ACTIONS = (
     "press", "press", "lanes", "lanes", "lanes", "key", "key", "command", "command", "type", "choose", "stage",
-    "station", "station", "move", "save", "pause", "print", "open",
+    "station", "station", "move", "save", "pause", "print", "undo", "bring", "open",
 )  # fmt: skip
 
 

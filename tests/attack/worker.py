@@ -10,6 +10,7 @@ import json
 import math
 import os
 import random
+import shutil
 import sys
 import traceback
 from collections import Counter
@@ -143,6 +144,24 @@ def try_sound(data: bytes, path: Path) -> str:
     return "refused" if report.error else "opened"
 
 
+def try_surface(rng: random.Random, number: int, folder: Path) -> str:
+    """One of the surfaces, each in its turn, in a folder of its own."""
+    from all_even.errors import UserError
+    from tests.attack.surfaces import SURFACES
+
+    kinds = list(SURFACES)
+    place = folder / f"surface {number}"
+    place.mkdir()
+    try:
+        return f"{kinds[number % len(kinds)]} {SURFACES[kinds[number % len(kinds)]](rng, place)}"
+    except UserError as error:
+        fault = sentence_fault(str(error))
+        assert fault is None, fault
+        return f"{kinds[number % len(kinds)]} refused"
+    finally:
+        shutil.rmtree(place, ignore_errors=True)
+
+
 def main(kind: str, first: int, count: int, folder: Path) -> dict[str, Any]:
     from tests.attack import sessions, sounds
 
@@ -153,7 +172,8 @@ def main(kind: str, first: int, count: int, folder: Path) -> dict[str, Any]:
     seeds = sounds.make_seeds(folder / "seeds") if kind == "sound" else []
     if whole is not None:
         assert try_session(json.dumps(whole).encode(), folder, 0) == "opened"  # compiles what has to be compiled
-    before = digest(music) if kind == "session" else digest(folder / "seeds")
+    originals = folder / "seeds" if kind == "sound" else music
+    before = digest(originals)
     watch = Watch(folder / "secret")
     met: Counter[str] = Counter()
     faults: list[str] = []
@@ -161,7 +181,9 @@ def main(kind: str, first: int, count: int, folder: Path) -> dict[str, Any]:
         rng = random.Random(f"{kind} {number}")
         faulthandler.dump_traceback_later(LONGEST_S, exit=True)
         try:
-            if whole is not None:
+            if kind == "surface":
+                met[try_surface(rng, number, folder)] += 1
+            elif whole is not None:
                 met[try_session(sessions.broken(whole, rng), folder, number)] += 1
             else:
                 seed = rng.choice(seeds)
@@ -171,7 +193,7 @@ def main(kind: str, first: int, count: int, folder: Path) -> dict[str, Any]:
         faulthandler.cancel_dump_traceback_later()
     if watch.seen:
         faults.append(f"read outside the listed folders: {watch.seen[0]}")
-    if digest(music if kind == "session" else folder / "seeds") != before:
+    if digest(originals) != before:
         faults.append("an original was changed")
     used = most_memory()
     if used > MOST_BYTES:
