@@ -298,8 +298,11 @@ def leaving(rng: random.Random, folder: Path) -> str:
 
 def reopened(session: Session, folder: Path) -> Session:
     """Saved and opened; the folders are said by their way from the file now."""
-    store.save(session, folder / "s.alleven", previous=False)
-    again = store.read(folder / "s.alleven")
+    try:
+        store.save(session, folder / "s.alleven", previous=False)
+        again = store.read(folder / "s.alleven")
+    except UserError as error:
+        raise AssertionError(f"what edits made can't be saved, or not be opened again: {error}") from None
     assert again.repairs == (), f"what was just saved had to be repaired: {again.repairs[0]}"
     assert [item.path for item in again.session.folders] == [item.path for item in session.folders]
     return replace(again.session, folders=session.folders)

@@ -105,6 +105,7 @@ def test_a_move_on_a_track_from_another_folder_that_is_undone_before_it_was_meas
     history.undo()
     assert len(history.session.folders) == 1
     path = tmp_path / "a.alleven"
+    history.apply(add_reference(history.session, write("four/mix.wav", noise(0.2, 3))))
     store.save(history.session, path)
     again = store.load(path)
     (state,) = [entry.state for entry in again.ledger if entry.state is not None]
@@ -130,7 +131,7 @@ def test_a_file_of_an_earlier_version_that_lost_a_folder_opens_and_says_so(tmp_p
     plain = json.loads(store.encode(whole))
     plain["format_version"] = FORMAT_VERSION - 1
     state = plain["ledger"][0]["state"]
-    del state["folders"], state["responses"]
+    del state["folders"], state["responses"], state["references"]
     state["lanes"][1]["folder"] = 1
     path = tmp_path / "a.alleven"
     path.write_text(json.dumps(plain))

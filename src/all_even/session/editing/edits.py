@@ -366,6 +366,7 @@ def state_of(session: Session) -> State:
     return State(
         lanes=session.lanes, mix=session.mix, buses=session.buses, folder_groups=session.folder_groups,
         shapes=session.shapes, pan_law=session.pan_law, folders=session.folders, responses=session.responses,
+        references=session.references,
     )  # fmt: skip
 
 
@@ -376,6 +377,7 @@ def in_state(session: Session, state: State) -> Session:
         shapes=state.shapes, pan_law=state.pan_law,
         folders=session.folders if state.folders is None else state.folders,
         responses=session.responses if state.responses is None else state.responses,
+        references=session.references if state.references is None else state.references,
     )  # fmt: skip
 
 

@@ -1,6 +1,6 @@
-"""A folder of source files that a session lists."""
+"""Folders of source files that a session lists, and finished mixes in them."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from msgspec import Meta
 
@@ -14,5 +14,18 @@ class Folder(Value, frozen=True, kw_only=True):
     relative: Text | None = None
 
 
+Use = Literal["reference", "rough mix"]
+
+
+class Reference(Value, frozen=True, kw_only=True):
+    """A finished mix to compare with: a file inside `folders[folder]`, with forward slashes. It is never copied, and
+    never part of the mix. use: somebody else's song, or the rough mix of this one."""
+
+    folder: Annotated[int, Meta(ge=0)] = 0
+    file: Text
+    use: Use = "reference"
+
+
 Folders = Annotated[tuple[Folder, ...], Meta(max_length=5_000)]
 """As many as there can be files, each in a folder of its own."""
+References = Annotated[tuple[Reference, ...], Meta(max_length=1_000)]

@@ -8,7 +8,7 @@ from all_even.dsp.ducking.shaped import DuckShape
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import Identifier
 from all_even.dsp.space.convolution import ResponseFile
-from all_even.session.model.folder import Folders
+from all_even.session.model.folder import Folders, References
 from all_even.session.model.strips import Bus, FolderGroup, Lane, MixSettings
 from all_even.session.model.values import Name, Serial, Text, Value
 
@@ -22,7 +22,8 @@ Responses = Annotated[tuple[ResponseFile, ...], Meta(max_length=1_000)]
 class State(Value, frozen=True, kw_only=True):
     """All of a session that its sound and order rest on, as it was at one moment.
 
-    folders, responses: None in files that did not keep them: those that the session has now.
+    folders, and responses and references that lie in them: None in files that did not keep them: those that the session
+    has now.
     """
 
     lanes: Lanes
@@ -33,6 +34,7 @@ class State(Value, frozen=True, kw_only=True):
     pan_law: PanLaw = "-3 dB"
     folders: Folders | None = None
     responses: Responses | None = None
+    references: References | None = None
 
 
 Evidence = Annotated[dict[Name, float | int | Text | None], Meta(max_length=200)]

@@ -14,7 +14,9 @@ from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import Identifier
 from all_even.session.model.folder import Folder as Folder
-from all_even.session.model.folder import Folders
+from all_even.session.model.folder import Folders, References
+from all_even.session.model.folder import Reference as Reference
+from all_even.session.model.folder import Use as Use
 from all_even.session.model.ledger import (
     MOST_LINES,
     Buses,
@@ -36,20 +38,8 @@ FORMAT_VERSION = 15
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
 responses. 13: mutes as automation, school of rides. 14: references, blind comparisons, faults heard
-elsewhere. 15: states of the ledger with their folders and responses, wider limits.
+elsewhere. 15: states of the ledger with folders, responses, references, wider limits.
 `session.file.older` reads older files."""
-
-
-Use = Literal["reference", "rough mix"]
-
-
-class Reference(Value, frozen=True, kw_only=True):
-    """A finished mix to compare with: a file inside `folders[folder]`, with forward slashes. It is never copied, and
-    never part of the mix. use: somebody else's song, or the rough mix of this one."""
-
-    folder: Annotated[int, Meta(ge=0)] = 0
-    file: Text
-    use: Use = "reference"
 
 
 class Blind(Value, frozen=True, kw_only=True):
@@ -110,7 +100,7 @@ class Session(Value, frozen=True, kw_only=True):
     anchor: Identifier | None = None
     loop: Loop | None = None
     notes: Annotated[tuple[Note, ...], Meta(max_length=20_000)] = ()
-    references: Annotated[tuple[Reference, ...], Meta(max_length=1_000)] = ()
+    references: References = ()
     blinds: Annotated[tuple[Blind, ...], Meta(max_length=2_000)] = ()
     snapshots: Annotated[tuple[Snapshot, ...], Meta(max_length=1_000)] = ()
     declined: Annotated[tuple[Decline, ...], Meta(max_length=20_000)] = ()
