@@ -143,3 +143,12 @@ def test_a_name_as_long_as_names_can_be_is_retuned(write, quick, name):
     copies = {retune.retune(path, None, cents) for cents in (20.0, -20.0)}
     assert len(copies) == 2
     assert all(len(os.fsencode(copy.name)) <= 255 for copy in copies)
+
+
+def test_a_recording_replaced_by_one_of_the_same_size_and_date_is_another_one(write, quick):
+    path = write("gtr.wav", sine(110.0, 1.0, -12.0))
+    os.utime(path, (1e9, 1e9))
+    first = retune.retune(path, None, 20.0)
+    write("gtr.wav", sine(220.0, 1.0, -12.0))
+    os.utime(path, (1e9, 1e9))
+    assert retune.retune(path, None, 20.0) != first

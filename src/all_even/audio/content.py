@@ -1,6 +1,6 @@
 """The identity of a file's content, so that measures and decoded copies survive a rename.
 
-Hashing is remembered per path, size, time of change and inode for the life of the process and on
+Hashing is remembered per path, size, times of change and inode for the life of the process and on
 disk: reopening a folder of 120 long files reads none of them again.
 """
 
@@ -39,8 +39,9 @@ def is_known(path: Path) -> bool:
 
 
 def _key(path: Path) -> str:
+    """Place and state of a file: its time of change (`ctime`) is one that nobody can set back."""
     found = path.stat()
-    return f"{path.resolve()}|{found.st_size}|{found.st_mtime_ns}|{found.st_ino}"
+    return f"{path.resolve()}|{found.st_size}|{found.st_mtime_ns}|{found.st_ctime_ns}|{found.st_ino}"
 
 
 def remember() -> None:

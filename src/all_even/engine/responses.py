@@ -21,8 +21,8 @@ from all_even.session.file import store
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
 
-_Key = tuple[str, int, int, int]
-"""Path, size, time of change, rate."""
+_Key = tuple[str, int, int, int, int]
+"""Path, size, both times of change, rate."""
 _REMEMBERED = 32
 _read: dict[_Key, LoadedResponse | str] = {}
 _lock = threading.Lock()
@@ -93,7 +93,7 @@ def _of(session: Session, response: ResponseFile) -> LoadedResponse | str:
     key: _Key | None = None
     with contextlib.suppress(OSError, ValueError):
         status = path.stat()
-        key = (str(path), status.st_size, status.st_mtime_ns, session.sample_rate)
+        key = (str(path), status.st_size, status.st_mtime_ns, status.st_ctime_ns, session.sample_rate)
     with _lock:
         known = _read.get(key) if key is not None else None
     if known is None:

@@ -28,8 +28,8 @@ LONGEST_SONG_S = 6 * 3600.0
 
 Entry = tuple[str, str, int, tuple[int, ...] | None]
 """Folder, file inside it, session rate, channels."""
-Content = tuple[int, int, int, int, int, tuple[int, ...] | None]
-"""Device, inode, size and time of change of a file, rate, channels."""
+Content = tuple[int, int, int, int, int, int, tuple[int, ...] | None]
+"""Device, inode, size and both times of change of a file, rate, channels."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +65,8 @@ class Sources:
             with contextlib.suppress(OSError, ValueError):  # `inspect` says why
                 status = path.stat()
                 content = (
-                    status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns, session.sample_rate, lane.take
+                    status.st_dev, status.st_ino, status.st_size, status.st_mtime_ns, status.st_ctime_ns,
+                    session.sample_rate, lane.take,
                 )  # fmt: skip
             with self._lock:
                 known = self._entries.get(entry)
