@@ -1,4 +1,4 @@
-"""What is killed while it writes, for `tests.forked`: save, print, stems, recall, cache, each without a pause."""
+"""What is killed while it writes, for `tests.forked`: save, print, stems, recall, cache, retune, without a pause."""
 
 import itertools
 from collections.abc import Callable
@@ -6,7 +6,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from all_even.audio import decoded, sound_file
+from all_even.audio import decoded, retune, sound_file
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import Sheet
 from all_even.deliver.recall_sheet import write_recall
@@ -36,8 +36,11 @@ def action(kind: str, folder: Path) -> Callable[[int], object]:
         )
     if kind == "recall":
         return lambda count: write_recall(
-            Sheet(session, {}, None), out / f"sheet{('.html', '.csv', '.json')[count % 3]}"
+            Sheet(session, {}, None), out / f"sheet{('.pdf', '.html', '.csv', '.json')[count % 4]}"
         )
+
+    if kind == "retune":
+        return lambda count: retune.retune(folder / "music" / f"{count % 4}.wav", None, 20.0 + 0.1 * (count % 50))
 
     def cached(_count: int) -> None:
         measures = folder / "home" / "cache"

@@ -20,8 +20,8 @@ from pathlib import Path
 import pytest
 import soundfile
 
-from all_even import outputs
-from all_even.audio import decoded, sound_file
+from all_even import outputs, places
+from all_even.audio import decoded, retune, sound_file
 from all_even.measure.recording.files import measure_file
 from all_even.session.editing import edits
 from all_even.session.file import store
@@ -34,7 +34,7 @@ ROOT = Path(__file__).parents[2]
 PARTS = 8 if FULL else 2
 CASES = {"session": 250 if FULL else 30, "sound": 250 if FULL else 30, "surface": 250 if FULL else 16}
 KILLS = 20 if FULL else 2
-WRITERS = ("save", "print", "stems", "recall", "cache")
+WRITERS = ("save", "print", "stems", "recall", "cache", *(["retune"] if retune.is_there() else []))
 HANDS = 2 if FULL else 1
 ACTIONS = 4_500 if FULL else 200
 """Of each pair of hands."""
@@ -77,13 +77,14 @@ def song(tmp_path_factory) -> Path:
 
 @pytest.fixture(scope="module")
 def writers(song) -> Iterator[Nursery]:
-    environment = {**os.environ, "ALL_EVEN_HOME": str(song / "home")}
+    (song / "temporary").mkdir()
+    environment = {**os.environ, "ALL_EVEN_HOME": str(song / "home"), "TMPDIR": str(song / "temporary")}
     with nursery("tests.attack.killed", str(song), *WRITERS, environment=environment) as made:
         yield made
 
 
 @pytest.mark.parametrize("kind", WRITERS)
-def test_kills_leave_whole_files(kind, song, writers, record_property):
+def test_kills_leave_whole_files(kind, song, writers, record_property, monkeypatch):
     before = worker.digest(song / "music")
     rng = random.Random(kind)
     for _ in range(KILLS):
@@ -99,7 +100,14 @@ def test_kills_leave_whole_files(kind, song, writers, record_property):
     for folder in {path.parent for path in left}:
         outputs.sweep(folder)
     assert not list(song.rglob("*.part"))
-    record_property("met", f"{KILLS} kills while {kind}: all whole, {len(left)} unfinished files swept")
+    folders = list((song / "temporary").iterdir())
+    for folder in folders:
+        os.utime(folder, (time.time() - 2 * places.STALE_S,) * 2)
+    monkeypatch.setattr(places.tempfile, "tempdir", str(song / "temporary"))
+    with places.passing_folder("sweep") as mine:
+        assert list((song / "temporary").iterdir()) == [mine]
+    met = f"all whole, {len(left)} unfinished files and {len(folders)} folders swept"
+    record_property("met", f"{KILLS} kills while {kind}: {met}")
 
 
 def whole(song: Path, kind: str) -> None:
@@ -112,7 +120,12 @@ def whole(song: Path, kind: str) -> None:
     assert len(lengths) <= 1, "prints of one song are equally long"
     for path in prints:
         assert len(soundfile.read(path)[0]) in lengths
+    for path in (song / "music" / retune.FOLDER).glob("*.wav"):
+        assert soundfile.info(path).frames == sessions.FRAMES
     for path in out.glob("sheet.*"):
+        if path.suffix == ".pdf":
+            assert path.read_bytes().rstrip().endswith(b"%%EOF")
+            continue
         text = path.read_text(encoding="utf-8")
         if path.suffix == ".json":
             assert json.loads(text)["song"] == "Attack"

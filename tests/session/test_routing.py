@@ -118,6 +118,24 @@ def test_mute_and_folders_act_on_all_they_hold(session):
     assert muted.strip("kick").mute
 
 
+def test_what_a_removed_folder_held_stays_as_loud_as_it_was(session):
+    session, inner = routing_edits.folder_strips(session, ["kick", "snare"], "Inner")
+    session, outer = routing_edits.folder_strips(session, ["bass"], "Outer")
+    session = replace(session, folder_groups=tuple(
+        replace(group, group=outer) if group.id == inner else group for group in session.folder_groups
+    ))  # fmt: skip
+    session = edits.change_strips(edits.change_strips(session, [inner], level_db=-4.0), [outer], level_db=-3.0)
+    before = {lane.id: lane.level_db for lane in session.lanes}
+    without = routing_edits.remove_strips(session, [outer])
+    assert without.member(inner).level_db == -7.0
+    assert without.strip("bass").level_db == before["bass"] - 3.0
+    nothing = routing_edits.remove_strips(session, [inner, outer])
+    assert [nothing.strip(name).level_db - before[name] for name in ("kick", "snare", "bass")] == [-7.0, -7.0, -3.0]
+    silent = routing_edits.remove_strips(edits.change_strips(session, [outer], mute=True), [outer])
+    assert silent.member(inner).mute
+    assert silent.strip("bass").mute
+
+
 def test_a_group_that_would_lose_something_does_not_become_a_folder(session):
     session, drums = routing_edits.group_strips(session, ["kick", "snare"], "Drums")
     chained = chain_edits.add_station(session, drums, Compressor())

@@ -63,10 +63,10 @@ def folder_strips(session: Session, strip_ids: Iterable[str], name: str) -> tupl
 
 
 def leave_folder(session: Session, strip_ids: Iterable[str]) -> Session:
-    """Takes strips out of their folder group, into the one above it. Each stays as loud as it was: the folder's level
-    goes into its fader, and what a muted folder kept silent is muted itself."""
+    """Takes lanes, buses or folder groups out of their folder group, into the one above it. Each stays as loud as it
+    was: the folder's level goes into its fader, and what a muted folder kept silent is muted itself."""
     for strip_id in strip_ids:
-        folders = routing.folders_above(session, session.strip(strip_id))
+        folders = routing.folders_above(session, session.member(strip_id))
         if folders:
             folder = folders[0]
             session = edits.change_strips(session, (strip_id,), group=folder.group)
@@ -198,24 +198,23 @@ def click_trigger(session: Session, lane_id: str, shape_id: str) -> tuple[Sessio
 def remove_strips(session: Session, strip_ids: Iterable[str]) -> Session:
     """Takes lanes, buses or folder groups away; what they carried goes on where they led.
 
-    Members of a bus go to its destination, its sends and keys end, members of a folder move up.
+    Members of a bus go to its destination, its sends and keys end, members of a folder leave it (`leave_folder`).
     """
     gone = set(strip_ids)
+    while inside := [item.id for item in session.members if item.group in gone and item.id not in gone]:
+        session = leave_folder(session, inside)
     onward = {bus.id: bus.destination for bus in session.buses}
-    above = {group.id: group.group for group in session.folder_groups}
 
-    def heir(item: str, following: dict[str, str] | dict[str, str | None]) -> str | None:
-        current: str | None = item
-        while current in gone:
-            current = following.get(current)
-        return current
+    def heir(item: str) -> str:
+        while item in gone:
+            item = onward.get(item, MIX)
+        return item
 
     def kept(strips: tuple[S, ...]) -> tuple[S, ...]:
         return tuple(
             replace(
                 strip,
-                destination=heir(strip.destination, onward) or MIX,
-                group=heir(strip.group, above) if strip.group else None,
+                destination=heir(strip.destination),
                 sends=tuple(send for send in strip.sends if send.to not in gone),
                 chain=without_keys(strip.chain),
                 automation=automating.without_lost_sends(
@@ -236,11 +235,7 @@ def remove_strips(session: Session, strip_ids: Iterable[str]) -> Session:
             session,
             lanes=kept(session.lanes),
             buses=kept(session.buses),
-            folder_groups=tuple(
-                replace(group, group=heir(group.group, above) if group.group else None)
-                for group in session.folder_groups
-                if group.id not in gone
-            ),
+            folder_groups=tuple(group for group in session.folder_groups if group.id not in gone),
             mix=replace(session.mix, chain=without_keys(session.mix.chain)),
         )
     )
