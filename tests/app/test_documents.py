@@ -7,7 +7,8 @@ import threading
 
 import pytest
 from msgspec.structs import replace
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from all_even.app.desk import Desk
 from all_even.app.question_bar import QuestionBar
@@ -357,3 +358,12 @@ def test_nothing_is_printed_without_a_track_unless_the_box_is_ticked(rig, short_
     rig.wait(lambda: "written" in bench.result.text())
     assert (tmp_path / "mix.wav").is_file()
     rig.reset()
+
+
+def test_a_dialog_for_files_is_gone_with_its_answer(rig, monkeypatch):
+    """One that stays keeps a model of the folder and a thread that watches it."""
+    monkeypatch.setattr(QFileDialog, "exec", lambda _dialog: 0)
+    for _ in range(3):
+        assert rig.window.verbs.dialogs.choose(QFileDialog.FileMode.ExistingFiles, "Files") == []
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    assert rig.window.findChildren(QFileDialog) == []

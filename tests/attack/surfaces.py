@@ -345,7 +345,8 @@ def history(rng: random.Random, folder: Path) -> str:
         except UserError:
             refused += 1
         if rng.random() < 0.4:
-            done.undo()
+            for _ in range(rng.randint(1, 4)):
+                done.undo()
         if rng.random() < 0.15:
             done.redo()
         if rng.random() < 0.3:

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from all_even import texts
+from all_even.app.asking_files import Mode, chosen
 from all_even.app.desk import Desk
 from all_even.app.machine import recent
 from all_even.app.pages.page import Page
@@ -175,11 +176,9 @@ class RecordPage(Page):
         self._show()
 
     def _ask(self) -> None:
-        dialog = QFileDialog(self, "Session files of the other songs", "", f"Sessions (*{SUFFIX})")
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
-        if dialog.exec():
-            self.add([Path(name) for name in dialog.selectedFiles()])
+        found = chosen(self, Mode.ExistingFiles, "Session files of the other songs", f"Sessions (*{SUFFIX})")
+        if found:
+            self.add(found)
             self.measure(self.paths)
 
     def _open(self, row: int) -> None:

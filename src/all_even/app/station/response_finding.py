@@ -3,8 +3,9 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from all_even.app.asking_files import Mode, chosen
 from all_even.app.desk import Desk
 from all_even.app.work import Report
 from all_even.dsp.space.convolution import Convolution
@@ -20,10 +21,10 @@ NONE = "No response yet: choose a recorded one"
 
 def choose_file(desk: Desk, parent: QWidget, strip: str, station: str) -> None:
     """Asks for a file, and links the station to it."""
-    dialog = QFileDialog(parent, "A recorded response", "", "Sound files (*.wav *.aif *.aiff *.flac);;All files (*)")
-    dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-    if dialog.exec():
-        use_file(desk, strip, station, Path(dialog.selectedFiles()[0]))
+    files = "Sound files (*.wav *.aif *.aiff *.flac);;All files (*)"
+    found = chosen(parent, Mode.ExistingFile, "A recorded response", files)
+    if found:
+        use_file(desk, strip, station, found[0])
 
 
 def use_file(desk: Desk, strip: str, station: str, path: Path) -> None:

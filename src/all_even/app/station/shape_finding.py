@@ -2,8 +2,9 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QWidget
 
+from all_even.app.asking_files import Mode, chosen
 from all_even.app.desk import Desk
 from all_even.app.work import Report
 from all_even.dsp.ducking.shaped import DuckShape
@@ -19,11 +20,10 @@ def follow_hits(desk: Desk, parent: QWidget, strip: str, station: str, source: s
     """Finds hits; the station follows a new shape of them. source: a lane, one of `BEATS`, or `MIDI`."""
     path: Path | None = None
     if source == MIDI:
-        dialog = QFileDialog(parent, "Hits from a MIDI file", "", "MIDI files (*.mid *.midi);;All files (*)")
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        if not dialog.exec():
+        found = chosen(parent, Mode.ExistingFile, "Hits from a MIDI file", "MIDI files (*.mid *.midi);;All files (*)")
+        if not found:
             return
-        path = Path(dialog.selectedFiles()[0])
+        path = found[0]
     session, reports = desk.session, dict(desk.reports)
     name = path.stem if path is not None else BEATS[source] if source in BEATS else session.strip_name(source)
 

@@ -5,6 +5,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from all_even.app import asking_files
+
 Typed = Callable[[str], None]
 TypeOver = Callable[[str, str, Typed], None]
 """What is asked, what stands there, and what is done with the words."""
@@ -18,13 +20,7 @@ class Dialogs:
 
     def choose(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: str = "") -> list[Path]:
         """Files or folders chosen by the user; none where he thought better of it. save: to write to, named so."""
-        dialog = QFileDialog(self.parent, title, str(Path.home()), pattern)
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
-        dialog.setFileMode(mode)
-        if save:
-            dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-            dialog.selectFile(save)
-        return [Path(name) for name in dialog.selectedFiles()] if dialog.exec() else []
+        return asking_files.chosen(self.parent, mode, title, pattern, save=save)
 
     def choose_one(self, mode: QFileDialog.FileMode, title: str, pattern: str = "", save: str = "") -> Path | None:
         """A file or folder chosen by the user."""

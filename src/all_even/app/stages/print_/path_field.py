@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from all_even import texts
+from all_even.app.asking_files import Mode, chosen
 from all_even.app.desk import Desk
 from all_even.app.style import fields, layouts, theme
 
@@ -37,15 +38,13 @@ class PathField(QWidget):
 
     def choose(self) -> None:
         """Asks for a file to write to, or a folder."""
-        dialog = QFileDialog(self, "Choose a folder" if self._folder else "Choose a file", self.line.text())
-        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+        there = self.line.text()
         if self._folder:
-            dialog.setFileMode(QFileDialog.FileMode.Directory)
+            found = chosen(self, Mode.Directory, "Choose a folder", start=there)
         else:
-            dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-            dialog.selectFile(self.line.text())
-        if dialog.exec():
-            self.setText(dialog.selectedFiles()[0])
+            found = chosen(self, Mode.AnyFile, "Choose a file", save=there, start=str(self.path.parent))
+        if found:
+            self.setText(str(found[0]))
 
 
 class Proposed:
