@@ -10,6 +10,7 @@ import os
 import random
 import resource
 import time
+import unicodedata
 from collections.abc import Callable, Iterator
 from itertools import pairwise
 from pathlib import Path
@@ -56,6 +57,11 @@ def name(rng: random.Random, most: int = 24) -> str:
     """A name that a file may have, whatever it looks like."""
     made = "".join(rng.choice(LETTERS) for _ in range(rng.randint(1, most))).strip(". ")
     return made or "x"
+
+
+def read_as(text: str) -> str:
+    """What people take for the same name."""
+    return unicodedata.normalize("NFC", " ".join(text.split())).casefold()
 
 
 def sound(path: Path, seed: int, seconds: float = 0.25, subtype: str = "PCM_16") -> Path:
@@ -141,11 +147,11 @@ def templates(rng: random.Random, folder: Path) -> str:
     kept: dict[str, float] = {}
     home = places.data_folder(template.FOLDER)
     for number in range(rng.randint(2, 5)):
-        made = replace(
-            template.of_session(Session(name="x", sample_rate=RATE), name(rng)), mix=MixSettings(trim_db=number)
-        )
+        wanted = rng.choice((name(rng), name(rng, 3), "Rock & Roll", "Rock Roll", "Рок", "Джаз", "鼓"))
+        made = template.of_session(Session(name="x", sample_rate=RATE), wanted)
+        made = replace(made, mix=MixSettings(trim_db=float(number)))
         template.keep(made)
-        kept = {known: trim for known, trim in kept.items() if template.key(known) != template.key(made.name)}
+        kept = {known: trim for known, trim in kept.items() if read_as(known) != read_as(made.name)}
         kept[made.name] = float(number)
     if rng.random() < 0.3:
         (home / f"{name(rng).replace('/', '')}.json").write_bytes(rng.randbytes(30))
