@@ -125,7 +125,7 @@ def midi_file(rng: random.Random, folder: Path) -> str:
             track.append(mido.Message(message, time=wait, **values))
         mido.MidiFile(tracks=[track], ticks_per_beat=rng.choice((1, 480, 32_000))).save(path)
         data = bytearray(path.read_bytes())
-        if rng.random() < 0.15:  # more events than a song has
+        if rng.random() < 0.3:  # more events than a song has
             events = b"\x00\xb0\x0b\x00" + b"\x01\x0b\x40" * (rng.choice((1, 5)) << 20)
             data = bytearray(b"MThd\0\0\0\x06\0\0\0\x01\x01\xe0MTrk" + len(events).to_bytes(4, "big") + events)
         for _ in range(rng.choice((0, 0, 1, 3))):

@@ -32,13 +32,18 @@ class NotASession(UserError):
     """What is wrong with it, as the end of a sentence that begins with the file's name."""
 
 
-def scan(data: bytes) -> None:
-    """Raises NotASession for bytes that are larger, deeper, or of more parts than any session."""
+def count(data: bytes) -> None:
+    """Raises NotASession for bytes that are larger, or of more parts, than any session."""
     if len(data) > LARGEST_BYTES:
         raise NotASession(f"is too large to be a session: over {LARGEST_BYTES >> 20} MB.")
     counts = ((b"{", MOST_OBJECTS), (b",", MOST_VALUES), (b'"', MOST_QUOTES))
     if any(data.count(sign) > most for sign, most in counts):
         raise NotASession("is not a session: it has more parts than any session has.")
+
+
+def scan(data: bytes) -> None:
+    """`count`, and NotASession for bytes that are nested deeper than any session."""
+    count(data)
     depth = 0
     for token in _TOKENS.finditer(data):
         first = data[token.start()]

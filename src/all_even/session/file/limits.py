@@ -33,41 +33,72 @@ def _whole() -> inspect.Type:
 
 def check(new: Session, old: Session | None = None) -> None:
     """LimitError where what is new in a session is over a limit. old: a session whose parts are known to be good."""
-    found = _broken(_whole(), new, old, "", "")
+    found = _Look().broken(_whole(), new, old, "", "")
     if found is not None:
         raise LimitError(found)
 
 
-def _broken(kind: inspect.Type, value: Any, known: Any, name: str, owner: str) -> str | None:
-    """A sentence, or None. name: of the field; owner: of the nearest thing that has a name."""
-    if value is known:
-        return None
-    if isinstance(kind, inspect.UnionType):
-        kind = _one_of(kind, value)
-    if isinstance(kind, inspect.StructType):
+class _Look:
+    """One look at a session: what several of its states share is looked at once."""
+
+    def __init__(self) -> None:
+        self._good: set[int] = set()
+
+    def broken(self, kind: inspect.Type, value: Any, known: Any, name: str, owner: str) -> str | None:
+        """A sentence, or None. known: what stood there before and is good. name: of the field; owner: of the nearest
+        thing that has a name."""
+        if value is known:
+            return None
+        if isinstance(kind, inspect.UnionType):
+            kind = _one_of(kind, value)
+        if isinstance(kind, inspect.StructType):
+            if id(value) in self._good:
+                return None
+            found = self._struct(kind, value, known, name, owner)
+            if found is None:
+                self._good.add(id(value))
+            return found
+        if isinstance(kind, inspect.VarTupleType):
+            return _too_many(kind, value, name, owner) or self._items(kind.item_type, value, known, name, owner)
+        if isinstance(kind, inspect.DictType):
+            found = _too_many(kind, value, name, owner)
+            for key, inner in value.items() if found is None else ():
+                found = found or self.broken(kind.key_type, key, None, name, owner)
+                found = found or self.broken(kind.value_type, inner, None, str(key), owner)
+            return found
+        return _not_a_value(kind, value, name, owner)
+
+    def _struct(self, kind: inspect.StructType, value: Any, known: Any, name: str, owner: str) -> str | None:
         before = known if type(known) is type(value) else None
         owner = getattr(value, "name", owner) if name else ""
         for field in kind.fields:
-            inner = getattr(value, field.name)
-            found = _broken(field.type, inner, getattr(before, field.name, None), field.name, owner)
+            was = getattr(before, field.name, None)
+            found = self.broken(field.type, getattr(value, field.name), was, field.name, owner)
             if found is not None:
                 return found
-    elif isinstance(kind, inspect.VarTupleType):
-        if kind.max_length is not None and len(value) > kind.max_length:
-            return f"That would be more than {kind.max_length} {_word(name)}{_inside(owner)}, which is the most."
-        seen = {id(item) for item in known} if isinstance(known, tuple) else set()
-        if not isinstance(kind.item_type, inspect.FloatType | inspect.IntType):
-            for item in value:
-                if id(item) not in seen and (found := _broken(kind.item_type, item, None, name, owner)) is not None:
-                    return found
-    elif isinstance(kind, inspect.DictType):
-        if kind.max_length is not None and len(value) > kind.max_length:
-            return f"That would be more than {kind.max_length} {_word(name)}{_inside(owner)}, which is the most."
-        for key, inner in value.items():
-            found = _broken(kind.key_type, key, None, name, owner) or _broken(kind.value_type, inner, None, key, owner)
+        return None
+
+    def _items(self, kind: inspect.Type, value: tuple[Any, ...], known: Any, name: str, owner: str) -> str | None:
+        """Each item that was not among the known ones, beside the one that it was before."""
+        good = {id(item) for item in known} if isinstance(known, tuple) else set()
+        fresh = [item for item in value if id(item) not in good]
+        by_id = {getattr(item, "id", None): item for item in known} if fresh and good else {}
+        for item in fresh:
+            found = self.broken(kind, item, by_id.get(getattr(item, "id", None)), name, owner)
             if found is not None:
                 return found
-    elif isinstance(kind, inspect.StrType):
+        return None
+
+
+def _too_many(kind: inspect.VarTupleType | inspect.DictType, value: Any, name: str, owner: str) -> str | None:
+    if kind.max_length is None or len(value) <= kind.max_length:
+        return None
+    return f"That would be more than {kind.max_length} {_word(name)}{_inside(owner)}, which is the most."
+
+
+def _not_a_value(kind: inspect.Type, value: Any, name: str, owner: str) -> str | None:
+    """What is wrong with a text or a number."""
+    if isinstance(kind, inspect.StrType):
         if kind.max_length is not None and len(value) > kind.max_length:
             return f"That would be more than {kind.max_length} letters in the {_word(name)}{_inside(owner)}."
         if not value.isascii() and not _is_text(value):

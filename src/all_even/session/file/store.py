@@ -48,9 +48,16 @@ def encode(session: Session) -> bytes:
 def decode(data: bytes, name: str, repairs: list[str] | None = None) -> Session:
     """Reads JSON; `name` is used in the sentence of an error. repairs: takes a sentence for everything that earlier
     versions wrote and that can't be as it is; without it that is an error too."""
-    name = short_name(name)
     try:
         checks.scan(data)
+    except checks.NotASession as error:
+        raise SessionFileError(f"{short_name(name)} {error}") from None
+    return _decoded(data, short_name(name), repairs)
+
+
+def _decoded(data: bytes, name: str, repairs: list[str] | None = None) -> Session:
+    """`decode` of bytes that are known to be no larger and no deeper than a session."""
+    try:
         try:
             session = _present(data)
         except msgspec.ValidationError:
@@ -167,8 +174,8 @@ def _save(session: Session, path: Path, previous: bool) -> Seen:
     try:
         limits.check(session)
         data = encode(replace(session, folders=folders))
-        checks.scan(data)
-        decode(data, path.name)
+        checks.count(data)  # how deep it is, the types say
+        _decoded(data, name)
     except limits.LimitError as error:
         raise SessionFileError(f"{name} can't be written: {str(error)[0].lower()}{str(error)[1:]}") from None
     except checks.NotASession:
