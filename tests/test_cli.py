@@ -560,6 +560,7 @@ WRITERS = {
 @pytest.mark.parametrize("command", WRITERS)
 def test_a_session_that_a_window_holds_is_not_written(capsys, short_folder, tmp_path, home, command):
     from all_even.session.file import store
+    from all_even.session.file.lock import Lock
 
     path = tmp_path / "song.alleven"
     run(capsys, "new", short_folder, "-o", path)
@@ -568,7 +569,7 @@ def test_a_session_that_a_window_holds_is_not_written(capsys, short_folder, tmp_
     arguments = [tmp_path / item if item.endswith(".csv") else item for item in WRITERS[command]]
     if command == "automation":
         arguments[1] = store.load(path).lanes[0].name
-    lock = store.Lock(path)
+    lock = Lock(path)
     try:
         line = refused(capsys, command, path, *arguments)
         assert f"song.alleven is open in a window of All Even (process {os.getpid()})" in line
@@ -581,11 +582,11 @@ def test_a_session_that_a_window_holds_is_not_written(capsys, short_folder, tmp_
 
 
 def test_listing_moves_needs_no_lock(capsys, short_folder, tmp_path, home):
-    from all_even.session.file import store
+    from all_even.session.file.lock import Lock
 
     path = tmp_path / "song.alleven"
     run(capsys, "new", short_folder, "-o", path)
-    lock = store.Lock(path)
+    lock = Lock(path)
     assert run(capsys, "moves", path, "--stage", "gather", "--json")[0] == 0
     lock.release()
 

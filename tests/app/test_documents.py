@@ -15,6 +15,7 @@ from all_even.app.question_bar import QuestionBar
 from all_even.audio.device import SimulatedDevice
 from all_even.session.editing import edits
 from all_even.session.file import recovery, store
+from all_even.session.file.lock import Lock
 from all_even.session.file.store import load
 from tests.app.conftest import NO_STAGE
 from tests.conftest import HUNG_S, as_nobody
@@ -62,7 +63,7 @@ def test_a_slow_save_completes_for_its_own_file_while_another_session_is_opened(
     opened.wait(lambda: not desk.work.busy("save"))
     assert desk.path == other
     assert load(path).mix.trim_db == -3.0
-    free = store.Lock(path)
+    free = Lock(path)
     assert free.held  # nobody keeps a file whose session is closed
     free.release()
     desk.edit(lambda s: edits.set_trim(s, -11.0))
@@ -149,7 +150,7 @@ def test_a_copy_goes_with_what_is_saved_and_with_what_is_undone(opened, tmp_path
 
 
 def test_save_as_onto_a_file_that_another_window_holds_is_refused(opened, other):
-    held, before = store.Lock(other), other.read_bytes()
+    held, before = Lock(other), other.read_bytes()
     said = []
     opened.desk.said.connect(said.append)
     opened.desk.documents.save(other)

@@ -17,8 +17,8 @@ from all_even.app.side.cards import MoveCard
 from all_even.engine.playing.state import START_RAMP_S
 from all_even.engine.render import render
 from all_even.session.editing import edits
+from all_even.session.file.lock import Lock
 from all_even.session.file.recovery import orphans
-from all_even.session.file.store import Lock
 from tests.conftest import RATE, noise
 from tests.measuring import measure_mix
 

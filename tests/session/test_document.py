@@ -7,10 +7,11 @@ import pytest
 
 from all_even.session.file import store
 from all_even.session.file.document import ChangedMeanwhile, Document
+from all_even.session.file.lock import Lock, holding
 from all_even.session.model.session import Session
 
 
-class Meeting(store.Lock):
+class Meeting(Lock):
     """A lock whose releases are counted; the first waits a moment for a second one to come in as well."""
 
     def __init__(self, path):
@@ -41,7 +42,7 @@ def test_two_threads_that_come_last_let_go_of_the_file_one_after_the_other(tmp_p
         thread.join()
     assert lock.most == 1
     assert not lock.held
-    assert store.Lock(target).held
+    assert Lock(target).held
 
 
 def test_what_somebody_else_wrote_meanwhile_is_not_saved_over_unasked(tmp_path):
@@ -64,13 +65,13 @@ def test_what_somebody_else_wrote_meanwhile_is_not_saved_over_unasked(tmp_path):
 
 
 def test_who_holds_a_file_is_said(tmp_path, home):
-    first = store.Lock(tmp_path / "a.alleven", "the command moves")
-    second = store.Lock(tmp_path / "a.alleven")
+    first = Lock(tmp_path / "a.alleven", "the command moves")
+    second = Lock(tmp_path / "a.alleven")
     assert not second.held
     assert second.holder == f"the command moves of All Even (process {os.getpid()})"
     with (
         pytest.raises(store.SessionFileError, match="open in the command moves"),
-        store.holding(tmp_path / "a.alleven", "the command notes"),
+        holding(tmp_path / "a.alleven", "the command notes"),
     ):
         pass
     first.release()

@@ -14,7 +14,8 @@ from msgspec.structs import replace
 
 from all_even.session.editing import edits
 from all_even.session.file import checks, store
-from all_even.session.file.store import Lock, SessionFileError, lane_path, load, save
+from all_even.session.file.lock import Lock
+from all_even.session.file.store import SessionFileError, lane_path, load, save
 from all_even.session.model.session import FORMAT_VERSION, Folder, Session
 from all_even.session.model.strips import Lane
 from tests.forked import nursery
@@ -130,7 +131,7 @@ def test_a_second_window_is_noticed_and_a_kill_leaves_no_lock(tmp_path, home):
     second.release()
     first.release()
     code = (
-        "from all_even.session.file.store import Lock; from pathlib import Path;"
+        "from all_even.session.file.lock import Lock; from pathlib import Path;"
         f"lock = Lock(Path({str(path)!r})); print(lock.held, flush=True); input()"
     )
     other = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, stdin=subprocess.PIPE)

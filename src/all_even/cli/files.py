@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 def demo(options: argparse.Namespace) -> int:
     from all_even.demo.stems import write_stems
     from all_even.session.file import store
+    from all_even.session.file.lock import holding
     from all_even.session.file.new import inspect_all, new_session, sound_paths
 
     if options.tracks is not None and not 1 <= options.tracks <= 2000:
@@ -32,7 +33,7 @@ def demo(options: argparse.Namespace) -> int:
     infos, _ = inspect_all(sound_paths(folder))
     name = "Slack Water" if options.seed == 0 else f"Tune {options.seed}"
     path = folder / f"{name}{store.SUFFIX}"
-    with store.holding(path, "the command demo"):
+    with holding(path, "the command demo"):
         store.save(new_session(folder, infos, name), path)
     say(f"{len(infos)} files and {name}{store.SUFFIX} written to {folder}")
     return 0
@@ -245,6 +246,7 @@ def duck(options: argparse.Namespace) -> int:
 
 def new(options: argparse.Namespace) -> int:
     from all_even.session.file import store
+    from all_even.session.file.lock import holding
     from all_even.session.file.new import inspect_all, new_session, sound_paths
 
     infos, bad = inspect_all(sound_paths(options.folder))
@@ -260,7 +262,7 @@ def new(options: argparse.Namespace) -> int:
 
         found = midi.tempo(options.tempo_from)
         session = song_map.set_song(session, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0)
-    with store.holding(options.output, "the command new"):
+    with holding(options.output, "the command new"):
         store.save(session, options.output)
     say(f"{options.output.name}: {len(session.lanes)} lanes at {session.sample_rate} Hz")
     return 0

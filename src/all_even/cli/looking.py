@@ -28,9 +28,10 @@ def changing(options: argparse.Namespace) -> "Iterator[tuple[Session, Callable[[
     """A session file that is to be written (`output`, else where it was), and how; nobody else writes it meanwhile. A
     UserError that says who, where somebody has it."""
     from all_even.session.file import store
+    from all_even.session.file.lock import holding
 
     target = options.output or options.session
-    with store.holding(target, f"the command {options.command}"):
+    with holding(target, f"the command {options.command}"):
         yield opened(options.session), lambda session: store.save(session, target)
 
 

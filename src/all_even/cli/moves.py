@@ -88,6 +88,7 @@ class _Making:
 def moves(options: argparse.Namespace) -> int:
     from all_even import stages
     from all_even.session.file import store
+    from all_even.session.file.lock import Lock
 
     if options.stage is not None and options.stage not in stages.all_keys():
         raise UserError(f"There is no stage {options.stage}; there are {', '.join(stages.all_keys())}.")
@@ -95,7 +96,7 @@ def moves(options: argparse.Namespace) -> int:
         with changing(options) as (session, save):
             return _moves(options, session, save)
     # Listed only. Results of moves that waited for them are kept, unless somebody else has the session open.
-    lock = store.Lock(options.session, "the command moves")
+    lock = Lock(options.session, "the command moves")
     try:
         session = opened(options.session)
         return _moves(options, session, lambda new: store.save(new, options.session) if lock.held else None)

@@ -14,6 +14,7 @@ from typing import Literal
 from all_even.errors import UserError, short_name
 from all_even.session.file import store
 from all_even.session.file.history import History
+from all_even.session.file.lock import Lock
 from all_even.session.file.recovery import Copy
 from all_even.session.model.session import Session
 
@@ -37,7 +38,7 @@ class Document:
         self.kept: Session = session
         """The value that needs no recovery copy: opened, saved or copied last."""
         self.copy = Copy(path)
-        self.lock = store.Lock(path) if path is not None else None
+        self.lock = Lock(path) if path is not None else None
         self._numbers = itertools.count(1)
         self._writing = threading.Lock()  # held while the disk is written to
         self._counting = threading.Lock()  # held for a moment
@@ -65,11 +66,11 @@ class Document:
             self._pending[what] += 1
             return next(self._numbers)
 
-    def lock_for(self, target: Path) -> store.Lock:
+    def lock_for(self, target: Path) -> Lock:
         """The lock on a file it is to be saved to; not `held` where another window has it."""
         if self.lock is not None and self.lock.held and self.path is not None and _same(self.path, target):
             return self.lock
-        return store.Lock(target)
+        return Lock(target)
 
     def write(self, session: Session, target: Path, number: int, *, over: bool = False) -> None:
         """Saves; a copy that holds nothing newer is deleted. SessionFileError where it can't be; ChangedMeanwhile where
@@ -103,7 +104,7 @@ class Document:
         finally:
             self._ended("copy")
 
-    def is_saved(self, session: Session, target: Path, lock: store.Lock) -> None:
+    def is_saved(self, session: Session, target: Path, lock: Lock) -> None:
         """The document's file is `target` from now on, and holds this."""
         with self._counting:
             if lock is not self.lock and self.lock is not None:

@@ -1,16 +1,13 @@
 """The session's file: written so that no crash can lose it, read as the untrusted input it is.
 
 Writing: beside the target, fsync, keep the previous version, rename, fsync the folder. Reading:
-size, depth and field checks, each with one sentence. A lock that the kernel holds tells a second
-window on the same session; a kill leaves none behind.
+size, depth and field checks, each with one sentence. Who has it open: `session.file.lock`.
 """
 
 import contextlib
-import fcntl
 import hashlib
 import os
 import threading
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Self
@@ -18,7 +15,7 @@ from typing import Self
 import msgspec
 from msgspec.structs import replace
 
-from all_even import inputs, outputs, places
+from all_even import inputs, outputs
 from all_even.errors import UserError, short_name, system_reason
 from all_even.outputs import Recordings
 from all_even.session.file import checks, limits, older
@@ -28,7 +25,6 @@ from all_even.session.model.strips import Lane
 
 SUFFIX = ".alleven"
 PREVIOUS = ".previous"
-LONGEST_HOLDER = 200
 _SAVING = threading.Lock()
 
 
@@ -251,56 +247,6 @@ def listed_path(session: Session, folder_index: int, file: str) -> Path:
             f"{name} is refused: a link on its way leads out of the listed folder {short_name(folder.name)}."
         )
     return path
-
-
-class Lock:
-    """Holds a session file for one window or command; `held` is False where another one has it, `holder` says who.
-
-    The lock file lies in the user's data folder, named after the session's place, and stays there:
-    only the kernel's lock on it counts. Who holds it writes that into it.
-    """
-
-    def __init__(self, path: Path, who: str = "a window") -> None:
-        key = hashlib.blake2b(os.fsencode(os.path.realpath(path)), digest_size=16).hexdigest()
-        self._fd: int | None = None
-        self.held, self.holder = True, who
-        try:
-            self._fd = os.open(places.data_folder("locks") / key, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
-            fcntl.flock(self._fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            os.ftruncate(self._fd, 0)
-            os.pwrite(self._fd, f"{who} of All Even (process {os.getpid()})".encode(), 0)
-        except BlockingIOError:
-            self.held, self.holder = False, self._told()
-        except (OSError, UserError):
-            pass  # no place for locks: then there is no second window to find either
-
-    def _told(self) -> str:
-        """Who holds it, as it says itself."""
-        told = b""
-        with contextlib.suppress(OSError):
-            told = os.pread(self._fd or 0, LONGEST_HOLDER, 0)
-        return short_name(told.decode("utf-8", "replace")) or "another window of All Even"
-
-    def release(self) -> None:
-        """Lets go; harmless when called twice."""
-        if self._fd is not None:
-            os.close(self._fd)
-            self._fd = None
-        self.held = False
-
-
-@contextlib.contextmanager
-def holding(path: Path, who: str) -> Iterator[None]:
-    """Nobody else writes a session file while this lasts. SessionFileError, which says who, where somebody has it."""
-    lock = Lock(path, who)
-    try:
-        if not lock.held:
-            raise SessionFileError(
-                f"{short_name(path.name)} is open in {lock.holder}: close it there, or write to another file (-o)."
-            )
-        yield
-    finally:
-        lock.release()
 
 
 def _found_folder(folder: Folder, home: Path) -> Path:
