@@ -46,10 +46,10 @@ def test_pictures_of_all_views_together_stay_within_their_room(rig):
 def test_a_theme_is_put_on_what_is_seen_at_once_and_on_the_rest_soon(rig):
     window = rig.window
     window.switch_theme()
-    assert window.wearing
-    rig.wait(lambda: not window.wearing)
+    assert window.wearing.busy
+    rig.wait(lambda: not window.wearing.busy)
     night = {box.property("night") for box in window.findChildren(QComboBox)}
     assert night == {True}
     window.switch_theme()
     window.desk.set_stage("gain")  # whoever goes elsewhere meanwhile sees it whole
-    assert not window.wearing
+    assert not window.wearing.busy

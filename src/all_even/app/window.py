@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
-from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
@@ -35,6 +34,7 @@ from all_even.app.starting.start_page import StartPage
 from all_even.app.status import StatusLine
 from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
+from all_even.app.style.wearing import Wearing
 from all_even.app.timers import timer
 from all_even.app.verbs.actions import Actions
 
@@ -44,7 +44,6 @@ if TYPE_CHECKING:
     from all_even.app.workbench import Parts, Workbench
 
 FRAME_MS, PREPARE_MS, POLISHED_AT_ONCE = 33, 20, 30
-WEAR_MS, WORN_AT_ONCE = 10, 40
 SMALLEST, REFERENCE = (1024, 700), (1280, 800)
 
 
@@ -76,15 +75,13 @@ class MainWindow(QMainWindow):
         desk.wanted.connect(self._on_wanted)
         desk.saved_state_changed.connect(self._title)
         self._timer = timer(self, FRAME_MS, self._tick)
-        self._unworn: list[QWidget] = []
-        self._wear_timer = timer(self, WEAR_MS, self._wear_some)
-        desk.stage_changed.connect(lambda _stage: self._wear_all())
-        self.pages.currentChanged.connect(lambda _index: self._wear_all())
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        self.wearing = Wearing(self, app)
+        desk.stage_changed.connect(lambda _stage: self.wearing.finish())
+        self.pages.currentChanged.connect(lambda _index: self.wearing.finish())
         self.apply_theme(theme_name)
         desk.preferences_changed.connect(self._on_preferences)
-        app = QApplication.instance()
-        assert app is not None
-        assert isinstance(app, QApplication)
         app.focusChanged.connect(self._on_focus)
 
     # Building.
@@ -318,10 +315,7 @@ class MainWindow(QMainWindow):
         assert isinstance(app, QApplication)
         if app.font() != theme.font():
             app.setFont(theme.font())
-        widgets = app.allWidgets()
-        theme.wear(app, [widget for widget in widgets if widget.isVisible()])
-        self._unworn = [widget for widget in widgets if not widget.isVisible()]
-        self._wear_timer.start()
+        self.wearing.put_on()
         fields.tint_icons(self)
         if self.workbench is not None and self.desk.is_open:
             from all_even.app.bench.drawings import Drawing
@@ -331,25 +325,6 @@ class MainWindow(QMainWindow):
             for drawing in self.findChildren(Drawing):
                 drawing.renew()  # their pictures are kept, in the old colours
         self.update()
-
-    @property
-    def wearing(self) -> bool:
-        """Whether something that is not seen still wears the theme before."""
-        return bool(self._unworn)
-
-    def _wear_some(self, count: int = WORN_AT_ONCE) -> None:
-        """Puts the theme on some of what is not seen: all of it at once would be felt."""
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        some, self._unworn = self._unworn[:count], self._unworn[count:]
-        theme.wear(app, [widget for widget in some if not sip.isdeleted(widget)])
-        if not self._unworn:
-            self._wear_timer.stop()
-
-    def _wear_all(self) -> None:
-        """The theme on everything, before another part of it is shown."""
-        if self._unworn:
-            self._wear_some(len(self._unworn))
 
     def _on_preferences(self) -> None:
         if self.desk.preferences.theme != self._theme_name:

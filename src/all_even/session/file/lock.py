@@ -55,7 +55,7 @@ class Lock:
 
 @contextlib.contextmanager
 def holding(path: Path, who: str) -> Iterator[None]:
-    """Nobody else writes a session file while this lasts. store.SessionFileError, which says who, where somebody has it."""
+    """Nobody else writes a session file while this lasts. A SessionFileError says who has it, where somebody does."""
     lock = Lock(path, who)
     try:
         if not lock.held:
