@@ -368,3 +368,16 @@ def test_a_dialog_for_files_is_gone_with_its_answer(rig, monkeypatch):
         assert rig.window.verbs.dialogs.choose(QFileDialog.FileMode.ExistingFiles, "Files") == []
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     assert rig.window.findChildren(QFileDialog) == []
+
+
+def test_what_was_just_taken_away_can_not_be_selected_any_more(opened):
+    """A table, or a row that is not painted anew yet, may still offer it."""
+    desk = opened.desk
+    first, second = (lane.id for lane in desk.session.lanes[:2])
+    desk.select((first,))
+    desk.select(("lane-99",))
+    assert desk.selected == (first,)
+    desk.select((second, "lane-99"))
+    assert desk.selected == (second,)
+    desk.select(())
+    assert desk.selected == ()

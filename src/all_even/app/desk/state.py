@@ -189,8 +189,7 @@ class DeskState(QObject):
     def _after_change(self, old: Session) -> None:
         new = self.session
         self._before_telling(old, new)
-        present = {item.id for item in new.members} | {MIX}
-        self.selected = tuple(lane_id for lane_id in self.selected if lane_id in present)
+        self.selected = self._present(self.selected)
         self.changed.emit(old, new)
         self.saved_state_changed.emit()
         self._after_telling(old, new)
@@ -204,9 +203,16 @@ class DeskState(QObject):
     # Selection and stage.
 
     def select(self, lane_ids: tuple[str, ...]) -> None:
-        if lane_ids != self.selected:
-            self.selected = lane_ids
+        """Those of them that are there: a table or a list may show for a moment what was just taken away. Where none of
+        them is, the selection stays."""
+        there = self._present(lane_ids)
+        if there != self.selected and (there or not lane_ids):
+            self.selected = there
             self.selection_changed.emit()
+
+    def _present(self, lane_ids: tuple[str, ...]) -> tuple[str, ...]:
+        present = {item.id for item in self.session.members} | {MIX} if self.is_open else set()
+        return tuple(lane_id for lane_id in lane_ids if lane_id in present)
 
     @property
     def current(self) -> str | None:
