@@ -83,6 +83,7 @@ def writers(song) -> Iterator[Nursery]:
         yield made
 
 
+@pytest.mark.slow  # the first of them reads in and compiles for all
 @pytest.mark.parametrize("kind", WRITERS)
 def test_kills_leave_whole_files(kind, song, writers, record_property, monkeypatch):
     before = worker.digest(song / "music")

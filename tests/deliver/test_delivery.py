@@ -106,6 +106,7 @@ def test_written_again_it_replaces_itself_but_no_recording(written, tmp_path):
         deliver(look, tmp_path / "not there" / "delivery")
 
 
+@pytest.mark.slow  # two more deliveries
 def test_a_renamed_track_leaves_no_old_stem_and_what_is_not_ours_stays_and_is_named(written, tmp_path):
     look, _ = written
     folder = tmp_path / "delivery"
