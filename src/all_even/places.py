@@ -122,17 +122,20 @@ def _sweep_temporary() -> None:
                 status = entry.stat(follow_symlinks=False)
                 if not stat.S_ISDIR(status.st_mode) or status.st_uid != os.getuid() or status.st_mtime > oldest:
                     continue
-                if not _is_held(Path(entry.path) / HELD):
+                if not is_held(Path(entry.path) / HELD):
                     shutil.rmtree(entry.path, ignore_errors=True)
 
 
-def _is_held(mark: Path) -> bool:
+def is_held(mark: Path, *, take_away: bool = False) -> bool:
+    """Whether a living process has a lock on a mark. take_away: a mark that nobody holds goes, while we hold it."""
     try:
         fd = os.open(mark, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
     except OSError:
         return False
     try:
         fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        if take_away:
+            mark.unlink(missing_ok=True)
     except OSError:
         return True
     finally:

@@ -144,16 +144,4 @@ def _let_go(path: Path, fd: int | None) -> None:
 
 
 def _is_held(path: Path) -> bool:
-    mark = _mark(path)
-    try:
-        fd = os.open(mark, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
-    except OSError:
-        return False
-    try:
-        fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        mark.unlink(missing_ok=True)
-        return False
-    except OSError:
-        return True
-    finally:
-        os.close(fd)
+    return places.is_held(_mark(path), take_away=True)
