@@ -55,9 +55,9 @@ class WithoutBox(QCheckBox):
         shared = self._shared
         shared.refresh()
         count = len(shared.lacks)
-        self.setText("Write it even without 1 source" if count == 1 else f"Write it even without {count} sources")
+        self.setText(f"Even with {texts.count(count, 'file')} missing or damaged")
         told = "\n".join(shared.lacks[:8]) + (f"\nand {count - 8} more" if count > 8 else "")
-        self.setToolTip(texts.tip(f"What is written lacks what can't be read whole, and says so:\n{told}"))
+        self.setToolTip(texts.tip(f"It is written without what can't be read, and says so:\n{told}"))
         self.blockSignals(True)
         self.setChecked(shared.even_without)
         self.blockSignals(False)
