@@ -59,6 +59,7 @@ def card(rig, move_id: str) -> MoveCard:
     return next(card for card in rig.window.workbench.side.moves.findChildren(MoveCard) if card.move_.id == move_id)
 
 
+@pytest.mark.slow  # a whole mix, from opening to print
 def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     """The whole way once: open a folder, make it even, drag a level, pan, solo, undo, save, reopen, print."""
     stems = tmp_path / "stems"

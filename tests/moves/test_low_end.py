@@ -49,6 +49,7 @@ def only(look, name: str) -> Proposal:
     return making.propose(look, [stages.kinds()[f"low-end.{name}"]])[0]
 
 
+@pytest.mark.slow  # every clearing is rendered
 def test_every_clearing_is_worth_more_than_a_fader_and_covers_nobody_more(colliding):
     before = pair(colliding)
     for move in opened(colliding, "low-end"):

@@ -41,6 +41,7 @@ def kinds(look) -> set[str]:
     return {move.kind for move in opened(look, "space")}
 
 
+@pytest.mark.slow  # every return is tried on the sound
 def test_a_dry_song_is_offered_two_places(dry):
     assert {"space.short", "space.long"} <= kinds(dry)
 
