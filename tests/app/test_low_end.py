@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from all_even.app.stages.low_end.bench import LowEndBench
+from all_even.app.stages.low_end.bench import USABLE, LowEndBench
 from all_even.session.file import store
 from all_even.session.model.strips import NOWHERE
 from all_even.session.song.hits import is_kick
@@ -186,6 +186,44 @@ def test_the_duck_is_heard_before_it_is_made(low):
     low.wait(lambda: desk.hearing.name == "now")
     assert desk.session is before
     desk.player.stop()
+
+
+def test_every_way_can_be_heard_and_a_pulse_used(low):
+    shown, desk = bench(low), low.desk
+    for name in sorted(USABLE):
+        shown.choose(name)
+        low.wait(lambda name=name: shown.beat.beat.name == name and not desk.work.busy())
+        QTest.mousePress(shown.hear, Qt.MouseButton.LeftButton)
+        low.wait(lambda: desk.hearing.name.startswith("Duck the bass"))
+        QTest.mouseRelease(shown.hear, Qt.MouseButton.LeftButton)
+        low.wait(lambda: desk.hearing.name == "now")
+    desk.player.stop()
+    use(low, "pulse")
+    assert desk.session.ledger[-1].move.parameters["method"] == "pulse"
+
+
+def test_the_bench_opens_with_the_way_that_the_card_recommends(low):
+    shown, desk = bench(low), low.desk
+    low.wait(lambda: shown.offer is not None and shown.offer.move is not None and not desk.work.busy())
+    (card,) = [move for move in desk.moves.open["low-end"] if move.kind == "low-end.duck"]
+    assert shown.beat.beat.name == card.parameters["method"]
+    assert shown.beat.beat.landmarks.depth_db == pytest.approx(card.evidence["duck_depth_db"], abs=1.0)
+    assert shown.use.property("role") == "main"
+    use(low, card.parameters["method"])
+    low.wait(lambda: shown.offer is not None and shown.offer.move is None and not desk.work.busy())
+    assert not shown.use.property("role")  # it is made: nothing more is recommended
+
+
+def test_a_deep_duck_by_hand_has_room_in_the_drawing(low):
+    shown = use(low, "drawn")
+    drawing = shown.beat
+    usual = drawing.full_db
+    shown.choose("drawn")
+    shown._drag("depth", 40.0)
+    low.wait(lambda: drawing.beat.landmarks.depth_db > 39.0 and not low.desk.work.busy())
+    assert drawing.full_db > usual
+    assert shown.standing().numbers["depth_db"] == pytest.approx(40.0)
+    assert drawing.plot().contains(drawing.places()["depth"])
 
 
 def test_triggers_are_saved_where_one_says(low, tmp_path, monkeypatch):

@@ -119,7 +119,8 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
         for station in picked:
             values = {"id": f"s{next(numbers)}", "bypass": draw(st.booleans()) and draw(st.booleans())}
             if hasattr(station, "key") and earlier and draw(st.booleans()):
-                values["key"] = Key(source=draw(st.sampled_from(earlier)), level_db=draw(st.sampled_from([0.0, -6.0])))
+                level_db, follows = draw(st.sampled_from([0.0, -6.0])), draw(st.booleans())
+                values["key"] = Key(source=draw(st.sampled_from(earlier)), level_db=level_db, follows_mute=follows)
             made.append(replace(station, **values))
         return tuple(made)
 

@@ -19,7 +19,7 @@ from all_even.dsp.utility import Gain
 from all_even.engine import automation
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
-from all_even.session.editing import chain_edits, routing_edits
+from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Lane
 from tests.engine.sessions import RATE, Memory
@@ -220,3 +220,23 @@ def test_a_bypass_can_be_compared_at_equal_loudness():
     on = chain_edits.change_station(session, "l0", session.lanes[0].chain[0].id, bypass=False)
     np.testing.assert_allclose(mixed(session, sounds), mixed(on, sounds), rtol=1e-9)
     assert replace(session.lanes[0].chain[0], bypass=False) == on.lanes[0].chain[0]
+
+
+@pytest.mark.parametrize("by", ["itself", "a folder"])
+def test_a_key_follows_the_mute_only_where_it_is_said_to(by):
+    """Else muting what is listened to leaves the key as it is, as a silent trigger wants it."""
+    session = session_of(2)
+    duck = Compressor(threshold_db=-60.0, ratio=100.0, attack_ms=0.02, release_ms=5.0, key=Key(source="l0"))
+    session = chain_edits.add_station(session, "l1", duck)
+    if by == "itself":
+        muted = edits.change_strips(session, ("l0",), mute=True)
+    else:
+        session, folder = routing_edits.folder_strips(session, ["l0"], "Keys")
+        muted = edits.change_strips(session, (folder,), mute=True)
+    following = chain_edits.change_station(
+        muted, "l1", muted.lane("l1").chain[0].id, key=Key(source="l0", follows_mute=True)
+    )
+    sounds = {"l0": click(size=0.5), "l1": Memory(np.full((24_000, 1), 0.1))}
+    level = 0.1 * np.sqrt(0.5)
+    assert mixed(muted, sounds)[CLICK + 50, 0] < 0.9 * level
+    np.testing.assert_allclose(mixed(following, sounds)[:, 0], level, rtol=1e-5)

@@ -153,3 +153,14 @@ def test_every_s_is_found_and_a_pad_has_none():
     pad = held(chords([196.0], 10.0), seconds=10.0)
     assert not sibilants.find_sibilants(pad[:, np.newaxis], RATE).sure
     assert len(sibilants.find_sibilants(np.zeros((RATE, 1)), RATE)) == 0
+
+
+def test_one_note_that_is_held_does_not_count_as_if_all_dynamics_were_gone():
+    """The contour is the median of the pairs' slopes (Sen 1968): known for halves, robust against an outlier."""
+    before = np.array([-30.0, -26.0, -22.0, -18.0, -28.0, -20.0, -24.0])
+    assert side_effects.slope(before, 0.5 * before) == pytest.approx(0.5)
+    held = before.copy()
+    stuck_out = np.append(before, -2.0)
+    assert side_effects.slope(stuck_out, np.append(held, -14.0)) == pytest.approx(1.0)
+    equal = np.array([-20.0] * 12 + [-8.0])
+    assert side_effects.slope(equal, np.minimum(equal, -16.0)) is None  # but for one hit nothing differs

@@ -71,12 +71,13 @@ def test_a_line_over_one_kilohertz_is_read_and_chords_are_not():
 @pytest.mark.parametrize(
     ("hz", "family", "word"),
     [(120.0, "", "boomy"), (300.0, "", "muddy"), (550.0, "keys", "boxy"), (900.0, "guitars", "honky"),
-     (900.0, "voices", "nasal"), (2200.0, "strings", "stringy"), (3500.0, "strings", "harsh"),
+     (900.0, "voices", "nasal"), (5000.0, "strings", "stringy"), (5000.0, "guitars", "stringy"),
+     (3500.0, "strings", "harsh"), (5000.0, "keys", "sharp"),
      (7000.0, "voices", "sibilant"), (12_000.0, "", "airy")],
 )  # fmt: skip
 def test_ear_words_lie_where_the_trade_puts_them(hz, family, word):
-    """Common practice: boomy 80-200, muddy 200-400, boxy 400-700, honky and nasal 700-1200, stringy and harsh 2-5 k,
-    sibilant 5-9 k, air over 10 k."""
+    """Common practice: boomy 80-200, muddy 200-400, boxy 400-700, honky and nasal 700-1200, harsh 2-5 k, stringy about
+    5 k, sibilant 5-9 k, air over 10 k."""
     assert ear_words.word_at(hz, family) == word
 
 

@@ -94,3 +94,15 @@ def beside_finished(folder: Path) -> Look:
     look = look_at(folder)
     others = [lane.id for lane in look.session.lanes if lane.role == REFERENCE]
     return look.at(edits.change_strips(look.session, others, mute=True))
+
+
+def overheads(folder: Path) -> Path:
+    """A kit under a pair of overheads, one hit of which is far too loud; and a hat."""
+    rng = np.random.default_rng(4)
+    levels = np.ones(len(HITS_S))
+    levels[7] = 4.0
+    drums = placed(snare(), HITS_S, SECONDS, levels)
+    hat = placed(np.diff(rng.standard_normal(round(0.05 * RATE))) * np.exp(-np.arange(round(0.05 * RATE) - 1) / 400.0),
+                 HITS_S + 0.25, SECONDS)  # fmt: skip
+    late = np.concatenate((np.zeros(24), drums[:-24]))
+    return write(folder, {"OH L": drums + 0.4 * hat, "OH R": late + 0.3 * hat, "HH": hat})

@@ -112,7 +112,7 @@ def make(look: Look, proposal: Proposal) -> Look:
     kind = stages.kinds()[proposal.kind]
     found = making.ready(look, kind, proposal)
     assert found is not None, f"{proposal.id}: there is nothing to do any more"
-    session = making.recorded(found[1], found[0])
+    session = making.recorded(found[1], kind, found[0])
     look = measured_again(look, session)
     result = accounts.verify(look, session.ledger[-1], stages.metrics())
     return look.at(edits.record_result(session, session.ledger[-1].serial, result))

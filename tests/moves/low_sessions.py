@@ -122,6 +122,20 @@ def apart(folder: Path, seed: int) -> Path:
     return write(folder, {"Kick": struck, "Bass": bass})
 
 
+def one_note(folder: Path, bass_peak: float = 0.4) -> Path:
+    """A club's loop: a kick on every beat, and a bass that holds the kick's own note and owns the bottom."""
+    held = plucked([(4 * BEAT_S * i, 4 * BEAT_S, 44.0) for i in range(6)], SECONDS, slope=2.4)
+    write(folder, {"Bass": held}, peak=bass_peak)
+    return write(folder, {"Kick": placed(kick(44.5, 190.0), HITS, SECONDS)})
+
+
+def masked_bass(folder: Path) -> Path:
+    """A long low bass that owns the bottom, under a kick that is far too loud for it."""
+    held = plucked([(4 * BEAT_S * i, 4 * BEAT_S, 41.2) for i in range(6)], SECONDS, slope=2.4)
+    write(folder, {"Bass": held}, peak=0.12)
+    return write(folder, {"Kick": placed(kick(44.0, 480.0), HITS, SECONDS)}, peak=0.7)
+
+
 def treble() -> np.ndarray:
     """A hat: nothing at the bottom."""
     hat = np.diff(np.random.default_rng(9).standard_normal(round(0.05 * RATE)), prepend=0.0)

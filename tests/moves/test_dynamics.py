@@ -8,6 +8,7 @@ from all_even import stages
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.processor import Key
 from all_even.errors import UserError
 from all_even.figures.book.look import Look
 from all_even.figures.dynamics import dynamics
@@ -112,6 +113,45 @@ def test_one_hit_that_is_far_too_loud_is_held_and_the_others_pass(kit):
     fast = make(kit, offered(kit, "dynamics.peaks-fast")["Snare top"])
     assert kept(fast)
     assert isinstance(fast.session.lane(move.targets[0]).chain[0], Compressor)
+
+
+def test_a_pair_gets_one_limiter_that_moves_both(tmp_path):
+    """On a group of the two: with one each, a hit would push the image about."""
+    look = look_at(dynamic_sessions.overheads(tmp_path / "kit"))
+    left, right = lane_id(look, "OH L"), lane_id(look, "OH R")
+    found = [move for move in making.propose(look, [stages.kinds()["dynamics.peaks"]]) if left in move.targets]
+    (move,) = found
+    assert set(move.targets) == {left, right}
+    after = make(look, move)
+    assert kept(after)
+    (bus,) = after.session.buses
+    assert {lane.destination for lane in after.session.lanes if lane.id in (left, right)} == {bus.id}
+    assert [type(station) for station in bus.chain] == [Limiter]
+    assert not after.session.lane(left).chain
+    assert not [m for m in making.propose(after, [stages.kinds()["dynamics.peaks"]]) if left in m.targets]
+    again = look.at(routing_edits.group_strips(look.session, [left, right], "Mine")[0])
+    move = next(m for m in making.propose(again, [stages.kinds()["dynamics.peaks"]]) if left in m.targets)
+    (bus,) = make(again, move).session.buses
+    assert bus.name == "Mine"  # the group that is there is used
+
+
+def test_what_gives_way_already_or_goes_two_ways_is_not_linked(tmp_path):
+    look = look_at(dynamic_sessions.overheads(tmp_path / "kit"))
+    left, right = lane_id(look, "OH L"), lane_id(look, "OH R")
+    ducked = chain_edits.add_station(look.session, left, Compressor(key=Key(source=lane_id(look, "HH"))))
+    apart, _ = routing_edits.group_strips(look.session, [right], "Other")
+    for session in (ducked, apart):
+        moves = making.propose(look.at(session), [stages.kinds()["dynamics.peaks"]])
+        assert not [move for move in moves if {left, right} & set(move.targets)]
+
+
+def test_nothing_is_offered_that_would_be_warned_of_afterwards(uneven, kit):
+    for look in (uneven, kit):
+        before = {(remark.kind, remark.lanes) for remark in remarks.remarks(look) if remark.kind == "side-effects"}
+        for kind in ("dynamics.even-out", "dynamics.peaks", "dynamics.glue"):
+            for move in making.propose(look, [stages.kinds()[kind]]):
+                after = remarks.remarks(make(look, move))
+                assert {(one.kind, one.lanes) for one in after if one.kind == "side-effects"} <= before, move.title
 
 
 @pytest.mark.parametrize("kind", ["attack", "attack-compressor", "sustain", "sustain-compressor"])
@@ -296,7 +336,7 @@ def test_equalisers_that_are_no_longer_as_measured_are_told(uneven):
     assert [item for item in remarks.remarks(uneven.at(before)) if item.kind == "equalisers-again"] == []
     clarinet = lane_id(uneven, "Clarinet")
     even = find(uneven, f"dynamics.even-out.{clarinet}")
-    after = making.recorded(making.made(before, even_out.KIND, even), even)
+    after = making.recorded(making.made(before, even_out.KIND, even), even_out.KIND, even)
     told = [item for item in remarks.remarks(uneven.at(after)) if item.kind == "equalisers-again"]
     assert len(told) == 1
     assert "1 move of Share is no longer as measured" in told[0].text

@@ -1,5 +1,6 @@
 """Moves of Gain: what answers to level meets a sensible one, and the balance stays."""
 
+import numpy as np
 import pytest
 
 from all_even.dsp.dynamics.compressor import Compressor
@@ -52,15 +53,40 @@ def test_a_hot_recording_is_put_right_at_the_clip_and_arrives_as_before(look):
 
 
 def test_where_a_station_made_it_hot_that_is_put_right_and_not_the_recording(look):
-    hot, lane = with_chain(look, "bass DI", Gain(gain_db=20.0), Saturation())
+    hot, lane = with_chain(look, "bass DI", Gain(gain_db=20.0), Compressor(threshold_db=-20.0))
     quiet = edits.nudge_clip_gains(hot.session, [lane], -24.0 - path(hot, lane)[0].level.rms_dbfs)
     hot = hot.at(quiet)
     move = find(hot, f"gain.into-range.{lane}")
     after = make(hot, move)
     kinds = [station.LABEL for station in after.session.lane(lane).chain]
-    assert kinds == ["Gain", "Saturation"]
+    assert kinds == ["Gain", "Compressor"]
     assert after.session.chain(lane)[0].gain_db < 12.0
     assert after.session.lane(lane).clip_gain_db == hot.session.lane(lane).clip_gain_db
+
+
+def test_saturation_driven_hot_is_colour_and_no_fault(look):
+    """Common practice: saturation is often driven hot on purpose."""
+    hot, lane = with_chain(look, "bass DI", Gain(gain_db=24.0), Saturation(drive_db=18.0))
+    assert path(hot, lane)[2].level.rms_dbfs > -12.0
+    assert not [move for move in opened(hot, "gain") if move.kind == "gain.into-range"]
+
+
+def test_on_the_way_to_what_answers_to_level_a_saturation_keeps_its_colour(look):
+    """Its drive goes against the gain: the samples behind it are the same but for that gain, harmonics and all."""
+    hot, lane = with_chain(look, "bass DI", Saturation(drive_db=9.0), Compressor(threshold_db=-20.0))
+    hot = hot.at(edits.change_strips(hot.session, [lane], clip_gain_db=14.0))
+    move = find(hot, f"gain.into-range.{lane}")
+    gain_db = move.parameters["gain_db"]
+    assert gain_db < -3.0
+    after = make(hot, move)
+    saturation = after.session.lane(lane).chain[0]
+    assert saturation.drive_db == pytest.approx(9.0 - gain_db)
+    assert result_of(after) == pytest.approx(move.expected, abs=0.05)
+    coloured = [
+        np.array(state.book.sound(chain_edits.set_chain(state.session, lane, state.session.chain(lane)[:1]), lane)
+                 .read(0, 200_000)) for state in (hot, after)
+    ]  # fmt: skip
+    np.testing.assert_allclose(coloured[1], coloured[0] * 10.0 ** (gain_db / 20.0), atol=1e-5)
 
 
 def test_recordings_are_brought_to_the_working_level_and_nothing_is_heard_of_it(look):

@@ -213,6 +213,10 @@ def test_harmonics_are_for_basses_that_are_lost_on_a_small_speaker(colliding, tm
     after = make(look, move)
     assert result_of(after) - move.before > 10.0
     assert result_of(after) == pytest.approx(move.expected, abs=0.1)
+    told = [float(value) for name, value in move.evidence.items() if name.startswith("left_at_")]
+    assert len(told) == len({round(value, 1) for value in told}) >= 2  # louder steps are louder
+    bus = next(bus for bus in after.session.buses if bus.name == harmonics.NAME)
+    assert abs(bus.level_db) < 1.0  # the level is the curve's own, the fader has its way
     lost = harmonics.loss_lu(colliding, {})
     assert bool(offered(colliding, "harmonics")) == (lost < -harmonics.LOST_LU)
 

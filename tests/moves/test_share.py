@@ -30,7 +30,7 @@ from all_even.moves.share import (
     shape,
 )
 from all_even.moves.share.present import present
-from all_even.session.editing import chain_edits, edits
+from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.strips import MIX
 from tests.moves import share_sessions
 from tests.moves.looks import look_at, make, result_of
@@ -91,6 +91,38 @@ def test_the_bottom_of_kick_and_bass_is_the_low_ends_business(crowded, the_set):
         if crowded.session.lane(unit_id).role in ("kick", "bass"):
             curve = 10.0 * np.log10(search.gains_of(its, crowded.session.sample_rate))
             assert np.abs(curve[low]).max() <= 1.05
+
+
+def test_few_bands_cuts_first_and_few_small_lifts_that_stand_apart(crowded, the_set, after):
+    """What is lifted everywhere stands out nowhere; and nothing is warned of behind it that was not before."""
+    every = [(unit, band) for unit, its in bands.bands_of(the_set).items() for band in its]
+    lifts = [(unit, band) for unit, band in every if band.gain_db > 0.0]
+    assert 1 <= len(every) <= search.MOST
+    assert len(lifts) <= min(search.MOST_LIFTS, len(every) // 2)
+    assert all(band.gain_db <= search.MOST_LIFT_DB for _, band in lifts)
+    for index, (_, one) in enumerate(lifts):
+        assert not any(search.is_near(one, two, 0.99) for _, two in lifts[index + 1 :])
+    assert remarks.raised(crowded, after.session) == []
+    before, now = ({(one.kind, one.lanes) for one in remarks.remarks(look)} for look in (crowded, after))
+    assert now <= before
+
+
+def test_what_each_band_brings_stands_on_the_card(crowded, the_set):
+    worth = per_strip(the_set, "worth")
+    assert set(worth) == set(per_strip(the_set, "gain_db"))
+    told = shape.KIND.parts(crowded.session, the_set)
+    assert sum("% less masked" in words for _, words in told) >= len(told) - 1
+    most = max(worth.values())
+    assert most > 0.001
+    assert f"{len(told) - the_set.evidence['lifts']} cut" in the_set.title
+
+
+def test_a_set_that_would_be_warned_of_is_known_before_it_is_offered(crowded):
+    piled = crowded.session
+    for name in ("Organ", "Clarinet 1", "Lead vox"):
+        piled = by_hand.add_band(piled, (lane(crowded, name),), Band(frequency_hz=2000.0, gain_db=3.0))
+    assert [remark.kind for remark in remarks.raised(crowded, piled)] == ["pile-of-lifts"]
+    assert remarks.raised(crowded.at(piled), piled) == []
 
 
 def test_guides_are_not_equalised(crowded, the_set):
@@ -311,10 +343,23 @@ def test_lifts_that_pile_up_and_a_large_band_are_told(crowded):
     assert said(with_bands(crowded, "Organ", Band(gain_db=-9.0)), "large-band")[0].aside
 
 
+def test_on_the_mix_a_band_over_three_db_is_large(crowded):
+    """Common practice: broad bands on the mix bus stay within about 3 dB."""
+    usual, large = (crowded.at(chain_edits.add_station(crowded.session, MIX, Equaliser(bands=(Band(gain_db=gain),))))
+                    for gain in (2.5, -4.0))  # fmt: skip
+    assert not said(usual, "large-band")
+    assert said(large, "large-band")[0].text.startswith("Mix: −4.0 dB")
+
+
 def test_a_bus_compressor_that_came_later_is_told(after):
     assert not said(after, "later-dynamics")
     later = chain_edits.add_station(after.session, MIX, Compressor(threshold_db=-20.0))
-    assert "Compressor" in said(after.at(later), "later-dynamics")[0].text
+    (told,) = said(after.at(later), "later-dynamics")
+    assert "Compressor" in told.text
+    assert told.aside  # a reminder, no fault
+    beside, bus = routing_edits.add_bus(after.session, "Copy", "parallel")
+    beside = chain_edits.add_station(beside, bus, Compressor(threshold_db=-40.0))
+    assert not said(after.at(beside), "later-dynamics")  # the tracks are as they were
 
 
 # By hand, live, and to be heard.

@@ -18,9 +18,9 @@ from all_even.demo.score import make_score
 from all_even.demo.stems import STEMS, render_stem
 from all_even.figures.book.look import Look
 from all_even.figures.book.pages import Pages
+from all_even.figures.kick_and_bass.ceiling import bass_lanes, ceiling
 from all_even.figures.low_end import low_end
 from all_even.moves import making
-from all_even.moves.balance.bass_ceiling import bass_lanes, ceiling
 from all_even.moves.low_end import bottom
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal

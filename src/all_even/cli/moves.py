@@ -62,7 +62,7 @@ class _Making:
             if found is None or not making.is_open(self.look.session, kind, proposal.id):
                 return
             self.found[move_id], session = found
-            after = self.look.at(making.recorded(session, found[0]))
+            after = self.look.at(making.recorded(session, kind, found[0]))
             entry = after.session.ledger[-1]
             result = accounts.verify(after, entry, self._metrics)
             self.look = after.at(edits.record_result(after.session, entry.serial, result))

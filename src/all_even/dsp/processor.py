@@ -69,10 +69,15 @@ class Described(Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
 
 
 class Key(Described, frozen=True, kw_only=True):
-    """What a detector listens to instead of its own input: another strip, after its chain, before its fader."""
+    """What a detector listens to instead of its own input: another strip, after its chain, before its fader.
+
+    follows_mute: nothing is heard of a strip that is muted; else muting what is heard leaves the key as it is, as a
+    silent trigger wants it.
+    """
 
     source: Identifier
     level_db: Annotated[float, setting("Key level", "dB", -40.0, 40.0, step=0.5)] = 0.0
+    follows_mute: Annotated[bool, named("Silent while muted")] = False
 
 
 class Processor(Described, frozen=True, kw_only=True):

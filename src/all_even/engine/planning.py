@@ -222,7 +222,9 @@ class _Planning:
                 key_state = self._remember(
                     ("key", strip_id, processor.id, wanted_key.source), 1 + 2 * delay if delay else 0
                 )
-                key = KeyFeed(self.index[wanted_key.source], decibels.gain(wanted_key.level_db), delay, key_state)
+                silent = routing.key_is_silent(self.session, wanted_key)
+                gain = 0.0 if silent else decibels.gain(wanted_key.level_db)
+                key = KeyFeed(self.index[wanted_key.source], gain, delay, key_state)
             coefficients = coefficients_with(processor, self.linked, self.rate)
             size = 1 + 2 * own if processor.bypass else processor.state_size(self.rate)
             name = ("station", strip_id, processor.id, type(processor).__name__, str(processor.bypass))

@@ -96,6 +96,7 @@ class Kind:
     starting_point: made once, it is left by intention: what the engineer then changes is no reason to propose it again,
         nor its rivals, other starting points.
     optional: a repair or a matter of taste, made only where it is asked for by name.
+    against: what it proposes is not recommended, since it costs more than it brings; it says so, and can be made.
     heard: whether there is anything to hear; names and order make no sound.
     steady: it promises that its figure stays as it is (a group adds up to its members), not that it changes.
     parts: what it does, one by one, (id, words); people may leave some out, the edit then reads `left_out`.
@@ -110,6 +111,7 @@ class Kind:
     changed: Callable[[Proposal], Proposal] = field(default=lambda proposal: proposal)
     starting_point: bool = False
     optional: bool = False
+    against: bool = False
     rivals: frozenset[str] = frozenset()
     heard: bool = True
     steady: bool = False

@@ -124,9 +124,9 @@ def made(session: Session, kind: Kind, proposal: Proposal) -> Session:
     return kind.edit(session, proposal)
 
 
-def recorded(after: Session, proposal: Proposal) -> Session:
+def recorded(after: Session, kind: Kind, proposal: Proposal) -> Session:
     """The session with a move made, with a line in the ledger that says so."""
-    return edits.record(after, proposal.title, reason=proposal.reason, move=proposal)
+    return edits.record(after, proposal.title, reason=proposal.reason, move=proposal, audible=kind.heard)
 
 
 def with_parameters(kind: Kind, proposal: Proposal, values: Mapping[str, float]) -> Proposal:

@@ -19,7 +19,7 @@ def _moves() -> Moves:
     )  # fmt: skip
 
     parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up)
-    kinds = (*all_even.KINDS, *(part.KIND for part in parts), equally_heard.KIND)
+    kinds = (*all_even.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
     return Moves(kinds, (all_even.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
 
 

@@ -315,3 +315,9 @@ def is_taste(move: Proposal) -> bool:
     """Whether a move is made only where it is asked for by name."""
     kind = stages.kinds().get(move.kind)
     return kind is not None and kind.optional
+
+
+def is_against(move: Proposal) -> bool:
+    """Whether a move is not recommended, and can be made all the same."""
+    kind = stages.kinds().get(move.kind)
+    return kind is not None and kind.against

@@ -83,7 +83,8 @@ class MoveCard(Card):
             "Hear", "Hold to hear with this move, as loud as without; release to hear without", partial(held, move),
             let_go, "ear",
         )  # fmt: skip
-        self.apply = fields.button("Apply", f"{move.title}; undo takes it back", self._apply, role="main")
+        main = "" if kind is not None and kind.against else "main"
+        self.apply = fields.button("Apply", f"{move.title}; undo takes it back", self._apply, role=main)
         row.addWidget(self.hear)
         if not heard:
             self.hear.hide()

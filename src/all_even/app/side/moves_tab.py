@@ -12,7 +12,7 @@ from all_even import stages
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.desk.documents import Unreadable
-from all_even.app.desk.moves import is_taste
+from all_even.app.desk.moves import is_against, is_taste
 from all_even.app.style import fields, layouts
 from all_even.app.timers import timer
 from all_even.session.model.ledger import Proposal
@@ -120,7 +120,8 @@ class MovesTab(QScrollArea):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
         tastes = [move for move in moves if is_taste(move)]
-        usual = [move for move in moves if not is_taste(move)] if len(tastes) > MOST_TASTES else moves
+        folded = len(tastes) > MOST_TASTES or any(is_against(move) for move in tastes)
+        usual = [move for move in moves if not is_taste(move)] if folded else moves
         steps += self._move_steps(column, usual)
         if not usual:
             text = stage.empty
@@ -129,7 +130,7 @@ class MovesTab(QScrollArea):
             elif stage.lazy and stage.key not in desk.moves.looked:
                 text = "Moves are being looked for …"
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
-        if len(tastes) > MOST_TASTES:
+        if folded:
             steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))
             steps += self._move_steps(column, tastes) if stage.key in self._unfolded else []
         if asides:
@@ -162,9 +163,9 @@ class MovesTab(QScrollArea):
             self._more.start()
 
     def _fold(self, key: str, count: int) -> QWidget:
-        """The line that stands for matters of taste."""
-        tip = "Moves that are no answer to anything that was found: show them, or fold them away"
-        button = fields.button(f"Matters of taste: {count}", tip, partial(self.turn_fold, key), checkable=True)
+        """The line that stands for what is made only where it is asked for."""
+        tip = "Repairs and tastes that no finding asks for, and what is not recommended: show them, or fold them away"
+        button = fields.button(f"Optional: {count}", tip, partial(self.turn_fold, key), checkable=True)
         button.setChecked(key in self._unfolded)
         return button
 

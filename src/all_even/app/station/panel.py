@@ -28,9 +28,10 @@ from all_even.dsp.ducking.shaped import DuckShape, Shaped, shape_of
 from all_even.dsp.dynamics.band_compressor import BandCompressor
 from all_even.dsp.filters.crossover import HIGHEST_HZ, LOWEST_HZ
 from all_even.dsp.parameter import Choice, Parameter
-from all_even.dsp.processor import Key, settings
+from all_even.dsp.processor import Key, key_of, settings
 from all_even.dsp.space.convolution import Convolution
 from all_even.session.editing import chain_edits
+from all_even.session.model import routing
 from all_even.session.model.strips import MIX
 from all_even.session.tracks.roles import family_of
 
@@ -123,7 +124,7 @@ class StationPanel(QWidget):
         self.more.setChecked(self._all)
         wanted = (
             strip_id, station.id, type(station), len(bands), self.band, names, session.shapes, session.responses,
-            self._columns, first,
+            self._columns, first, self._listening(station),
         )  # fmt: skip
         if wanted != self._made_for:
             self._made_for = wanted
@@ -217,6 +218,8 @@ class StationPanel(QWidget):
         first = self._first(station)
         if hasattr(station, "key") and (not first or station.key is not None):
             self._add_line(grid, "Keyed by", self._key_box(names))
+            if station.key is not None:
+                self._add_line(grid, "", self._mute_box(station, station.key))
         if isinstance(station, Shaped):
             self._add_line(grid, "Shape", self._shape_box())
             self._add_line(grid, "New shape", self._hits_box())
@@ -319,6 +322,24 @@ class StationPanel(QWidget):
         self._set.append((partial(show_choice, box), lambda item: item.key.source if item.key else None))
         return box
 
+    def _listening(self, station: Any) -> tuple[object, bool]:
+        """The key of a station, and whether what it listens to is muted."""
+        key, session = key_of(station), self.desk.session
+        muted = any(key and strip.id == key.source and routing.muted(session, strip) for strip in session.strips)
+        return key, muted
+
+    def _mute_box(self, station: Any, key: Key) -> QCheckBox:
+        """Whether muting what is listened to ends the listening; said where it is muted now."""
+        _, muted = self._listening(station)
+        now = ("Muted: no key" if key.follows_mute else "Muted: still keys") if muted else "Not while muted"
+        box = QCheckBox(now)
+        box.setAccessibleName("Key follows mute")
+        name = self.desk.session.strip_name(key.source)
+        box.setToolTip(texts.tip(f"Ticked, muting {name} silences the key too; else it goes on as a silent trigger"))
+        box.clicked.connect(lambda on: self._change(key=replace(key, follows_mute=on)))
+        self._set.append((box.setChecked, lambda item: bool(item.key and item.key.follows_mute)))
+        return box
+
     def _shape_box(self) -> QComboBox:
         entries: list[tuple[str, Any]] = [("none", "")]
         entries += [(shape.name, shape.id) for shape in self.desk.session.shapes]
@@ -386,7 +407,10 @@ class StationPanel(QWidget):
             )
 
     def set_key(self, source: str | None) -> None:
-        self._change(key=None if source is None else Key(source=source))
+        _, station = chain_edits.find_station(self.desk.session, self._station_id)
+        own = key_of(station)
+        follows = own.follows_mute if own is not None else False
+        self._change(key=None if source is None else Key(source=source, follows_mute=follows))
 
     def _choose_band(self, index: int) -> None:
         self.band = index

@@ -158,6 +158,17 @@ def label(text: str, role: str = "") -> QLabel:
     return result
 
 
+def set_main(button: QPushButton, main: bool) -> None:
+    """Makes a button the one to press, or one like others."""
+    role = "main" if main else ""
+    if (button.property("role") or "") != role:
+        button.setProperty("role", role)
+        style = button.style()
+        if style is not None:
+            style.unpolish(button)
+            style.polish(button)
+
+
 def wrapped(text: str, role: str = "") -> QLabel:
     result = label(text, role)
     result.setWordWrap(True)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.dsp.processor import Processor, key_of
+from all_even.dsp.tone.saturation import Saturation
 from all_even.engine.clip_gain import clip_gains, has_clip_gain
 from all_even.figures.book.flow import Flow, StripFlow
 from all_even.measure.level.hops import HOP_S
@@ -62,8 +63,14 @@ class Trouble:
 
 
 def is_judged(station: Processor) -> bool:
-    """Whether the level it meets matters: it answers to level, works, and is not steered by another track."""
-    return station.LEVEL_DEPENDENT and not station.bypass and key_of(station) is None
+    """Whether the level it meets matters: it answers to level, works, and is not steered by another track. Saturation
+    is often driven hot on purpose: colour, no fault of level (common practice)."""
+    return station.LEVEL_DEPENDENT and not station.bypass and key_of(station) is None and not is_colour(station)
+
+
+def is_colour(station: Processor) -> bool:
+    """Whether its drive is chosen by ear, whatever level it meets."""
+    return isinstance(station, Saturation)
 
 
 def point_of(place: str, name: str, hops: Array, playing: NDArray[np.bool_]) -> Point:

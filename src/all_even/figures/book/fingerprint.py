@@ -111,6 +111,8 @@ class Fingerprints:
                 continue
             key = key_of(station)
             heard = self.strips.get(key.source) if key is not None else None
+            if key is not None and routing.key_is_silent(self.session, key):
+                heard = "silent"
             plain = replace(station, id="new", matched_db=0.0) if key is None else replace(station, id="new", key=None)
             shape: DuckShape | None = self._shapes.get(station.shape) if isinstance(station, Shaped) else None
             if isinstance(station, Convolution):

@@ -22,6 +22,7 @@ from all_even.figures.arriving.contribution import Samples, processed
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.low_end.low_end import main_kick
+from all_even.figures.sources.units import units
 from all_even.measure.dynamics.movement import Movement, Part, movement, part_of, unmoved
 from all_even.measure.dynamics.signal import Signal, signal_of
 from all_even.session.editing import chain_edits
@@ -111,10 +112,20 @@ def now_signal(look: Look, strip_id: str) -> Signal:
     return strip_signal(look, own_session(look.session, strip_id), strip_id)
 
 
-def hits_of(look: Look, strip_id: str) -> tuple[float, ...]:
-    """Hits that a strip is judged by: its own where it is struck, the kick's where it is a sum."""
+def only_source(look: Look, strip_id: str) -> Lane | None:
+    """The main microphone of what a strip carries; None where it carries several sources."""
     if look.session.is_lane(strip_id):
-        lane, report = look.session.lane(strip_id), look.reports.get(strip_id)
+        return look.session.lane(strip_id)
+    members = {strip.id for strip in look.session.strips if strip.destination == strip_id}
+    unit = next((unit for unit in units(look) if members == {lane.id for lane in unit.lanes}), None)
+    return unit.head if unit is not None else None
+
+
+def hits_of(look: Look, strip_id: str) -> tuple[float, ...]:
+    """Hits that a strip is judged by: its own where it is struck, the kick's where it is a sum of several sources."""
+    lane = only_source(look, strip_id)
+    if lane is not None:
+        report = look.reports.get(lane.id)
         if not is_struck(lane.role) or report is None or report.character is None:
             return ()
         return tuple(lane_hits_s(lane, report.character))
@@ -142,7 +153,7 @@ def _part(look: Look, target: str) -> Part | str:
     signal = strip_signal(look, plain, target)
     if signal.lufs is None:
         return "silent"
-    found = part_of(signal, hits_of(look, target), is_sum=not look.session.is_lane(target))
+    found = part_of(signal, hits_of(look, target), is_sum=only_source(look, target) is None)
     return replace(found, signal=replace(signal, samples=signal.samples[:0].copy()))
 
 

@@ -25,10 +25,11 @@ from all_even.measure.sharing import duck
 from all_even.measure.sharing.focus import RATE
 from all_even.measure.sharing.low_pair import PairFigures, pair_figures
 from all_even.measure.sharing.owner import Ownership, ownership
+from all_even.session.editing import edits
 from all_even.session.model import routing
 from all_even.session.model.session import Session
 from all_even.session.model.settings import BY_FIGURES
-from all_even.session.model.strips import Lane
+from all_even.session.model.strips import Lane, Strip
 from all_even.session.song.hits import is_kick, lane_hits_s, struck
 from all_even.session.tracks.roles import family_of
 
@@ -82,6 +83,18 @@ def kicks_and_basses(session: Session) -> tuple[set[str], set[str]]:
     """The lanes whose sums share the bottom."""
     kicks = {lane.id for lane in session.lanes if lane.role.startswith("kick")}
     return kicks, {lane.id for lane in session.lanes if family_of(lane.role) == "bass"}
+
+
+def bass_strips(session: Session) -> tuple[Strip, ...]:
+    """The bass lanes, and the groups that carry nothing but basses."""
+    _, basses = kicks_and_basses(session)
+    carried: dict[str, set[str]] = {}
+    for strip in session.strips:
+        carried.setdefault(strip.destination, set()).add(strip.id)
+    found = set(basses)
+    while grown := {bus.id for bus in session.buses if carried.get(bus.id) and carried[bus.id] <= found} - found:
+        found |= grown
+    return tuple(strip for strip in session.strips if strip.id in found)
 
 
 def sounding_basses(session: Session) -> tuple[Lane, ...]:
@@ -176,13 +189,10 @@ def low_copy(sound: Samples, rate: int) -> Array:
 
 def _without_ducks(session: Session) -> Session:
     """Every station of a bass that listens to another track, or follows a shape, is bypassed; latency stays."""
-    _, basses = kicks_and_basses(session)
-
-    def plain(lane: Lane) -> Lane:
-        chain = tuple(replace(item, bypass=True) if follows_another(item) else item for item in lane.chain)
-        return replace(lane, chain=chain)
-
-    return replace(session, lanes=tuple(plain(lane) if lane.id in basses else lane for lane in session.lanes))
+    for strip in bass_strips(session):
+        chain = tuple(replace(item, bypass=True) if follows_another(item) else item for item in strip.chain)
+        session = edits.change_strips(session, (strip.id,), chain=chain)
+    return session
 
 
 def _groups_answer_to_level(session: Session) -> bool:

@@ -26,7 +26,7 @@ PUMP_FLAG_DB, CONTOUR_FLAG, RIPPLE_FLAG_DB, LEFT_FLAG_DB = 1.5, 0.6, -25.0, 0.5
 ATTACK_FLAG_DB, NOISE_FLAG_DB, LOUDER_FLAG_LU = 1.0, 3.0, 0.2
 QUIET_PERCENT = 10
 SOUNDING_DBFS = -70.0
-PHRASE_GAP_S = 0.3
+PHRASE_GAP_S, APART_DB, DIFFER_DB = 0.3, 1.0, 3.0
 HELD_S, HELD_FROM_S, STEADY_DB = 0.4, 0.1, 3.0
 """A note of this length, whose level moves by no more, is held; its beginning is left out, there a gain may move."""
 Array = NDArray[np.float64]
@@ -138,10 +138,17 @@ def contour(found: Units, now_db: Array) -> float | None:
 
 
 def slope(before_db: Array, after_db: Array) -> float | None:
-    """Of levels behind against before, by least squares; None with fewer than three, or under 3 dB apart."""
-    if len(before_db) < 3 or np.ptp(before_db) < 3.0:
+    """Of levels behind against before; None with fewer than three, or where all but a few are under 3 dB apart.
+
+    The median slope of all pairs that lie apart (Sen 1968): by least squares one note that is held where it stuck out
+    would count as if all dynamics were gone.
+    """
+    if len(before_db) < 3 or np.ptp(np.percentile(before_db, (10, 90))) < DIFFER_DB:
         return None
-    return float(np.polyfit(before_db, after_db, 1)[0])
+    first, second = np.triu_indices(len(before_db), 1)
+    apart, then = before_db[second] - before_db[first], after_db[second] - after_db[first]
+    told = np.abs(apart) >= APART_DB
+    return float(np.median(then[told] / apart[told]))
 
 
 def phrases(starts_s: Array, ends_s: Array) -> list[tuple[int, int]]:

@@ -32,7 +32,7 @@ WORDS = (
     Word("boomy", 80.0, 200.0), Word("muddy", 200.0, 400.0), Word("boxy", 400.0, 700.0),
     Word("nasal", 700.0, 1200.0, families=("voices", "winds & brass")), Word("honky", 700.0, 1300.0),
     Word("hard", 1300.0, 2000.0),
-    Word("stringy", 2000.0, 2500.0, families=("strings", "guitars")), Word("harsh", 2000.0, 5000.0),
+    Word("stringy", 4000.0, 6000.0, families=("strings", "guitars")), Word("harsh", 2000.0, 5000.0),
     Word("sibilant", 5000.0, 9000.0, families=("voices",)), Word("sharp", 5000.0, 9000.0),
     Word("airy", 9000.0, 16_000.0),
     Word("thin", 80.0, 250.0, lack=True), Word("dull", 3000.0, 16_000.0, lack=True),

@@ -8,6 +8,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.elsewhere.tonal_balance import whole
 from all_even.figures.sources.stereo_placement import Stand, alike, pan_of, stand
 from all_even.measure.level import zones
+from all_even.moves.balance.spread import ONE_SEAT
 from all_even.session.model.remark import Remark
 from all_even.session.tracks import seats
 from all_even.session.tracks.classes import PAIRED, stands_central
@@ -15,7 +16,6 @@ from all_even.session.tracks.classes import PAIRED, stands_central
 IN_THE_MIDDLE = 0.1
 """Of full pan: nearer nobody hears it beside the centre."""
 FEWEST_CENTRAL = 4
-ONE_SEAT = 0.15
 MOST_PAIRS = 3
 
 

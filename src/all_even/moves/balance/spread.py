@@ -35,6 +35,10 @@ from all_even.session.tracks.classes import KIT, PAIRED, class_of, stands_centra
 
 OUT = 0.6
 KIT_OUT = 0.35
+OTHERS_OUT = (0.85, 0.3)
+"""Where the second and third of several alike go on a side."""
+ONE_SEAT = 0.15
+"""Of full pan: two that are alike and no further apart are heard as one."""
 LEFT_ALONE = PAIRED | {"unknown"}
 """Pairs have their sides; what nobody knows may be a kick."""
 UNTOUCHED = 0.1
@@ -65,7 +69,25 @@ def wanted_pans(look: Look, found: Stand) -> dict[str, float]:
     width = {i: _width(found.units[i].role) for i in movable}
     signs = {index: 1 if turn % 2 else -1 for turn, index in enumerate(movable)}
     signs = _balanced(session, found, movable, width, signs)
-    return {found.units[i].id: signs[i] * width[i] for i in movable}
+    places = _no_two_alike(found, movable, {i: signs[i] * width[i] for i in movable})
+    return {found.units[i].id: places[i] for i in movable}
+
+
+def _no_two_alike(found: Stand, movable: list[int], places: dict[int, float]) -> dict[int, float]:
+    """With sources that are alike on one side at different places of it: at one place they are heard as one."""
+    beside: dict[int, set[int]] = {}
+    for a, b in alike(found, movable):
+        beside.setdefault(a, set()).add(b)
+        beside.setdefault(b, set()).add(a)
+    settled: dict[int, float] = {}
+    for index in movable:
+        own = places[index]
+        taken = [settled[other] for other in beside.get(index, ()) if other in settled]
+        side = 1.0 if own > 0.0 else -1.0
+        places_there = (own, *(side * other for other in OTHERS_OUT), *(-side * other for other in OTHERS_OUT))
+        free = (place for place in places_there if all(abs(place - there) > ONE_SEAT for there in taken))
+        settled[index] = next(free, own)
+    return settled
 
 
 def _width(role: str) -> float:

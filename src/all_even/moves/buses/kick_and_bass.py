@@ -2,7 +2,8 @@
 
 Tried on their sum as it arrives before it is proposed: where the sum hardly passes the kick's own peak there is nothing
 to hold; where the gain moves with the wave, or the limiter works all the time (a slapped bass peaks over the kick), it
-would do harm: then a higher ceiling is tried, and if that does not help, none is proposed.
+would do harm: then a higher ceiling is tried, and if that does not help, none is proposed. Nor where it would be warned
+of afterwards: side effects are part of the offer.
 """
 
 from collections.abc import Iterator
@@ -17,11 +18,14 @@ from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
 from all_even.figures.arriving.contribution import parts, processed
 from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import moving
 from all_even.measure.level.true_peak import true_peak
 from all_even.measure.sharing.duck import RIPPLE_CLEAN_DB, ripple_db
 from all_even.moves.buses.finding import STRONGEST_GAIN
 from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, present, shared_bus
+from all_even.moves.dynamics.effects import flags
 from all_even.moves.kind import Kind, measured_later
+from all_even.moves.low_end import guards
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -41,32 +45,43 @@ def propose(look: Look) -> list[Proposal]:
     kick, bass = kicks(session), of_family(session, "bass")
     if not kick or not bass or shared_bus(session, kick, bass) or bus_named(session, NAME) is not None:
         return []
-    trial = next((item for item in tried(look, kick, bass) if item.is_clean), None)
-    if trial is None:
-        return []
+    for trial in tried(look, kick, bass):
+        if trial.is_clean:
+            move = prepare(look, _proposal(kick, bass, trial))
+            if not harms_of(look, edit(session, move)):
+                return [replace(move, parameters={k: v for k, v in move.parameters.items() if k != "ceiling_db"})]
+    return []
+
+
+def harms_of(look: Look, session: Session) -> list[str]:
+    """What the limiter would be warned of behind it: side effects of its group, and what kick and bass would lose."""
+    bus = bus_named(session, NAME)
+    moved = moving(look.at(session), bus.id) if bus is not None else None
+    return [*(flags(moved.side) if moved is not None else []), *guards.harms(look, session)]
+
+
+def _proposal(kick: list[Lane], bass: list[Lane], trial: "Trial") -> Proposal:
     just = "just" if trial.over_kick_db == OVER_KICK_DB[0] else f"{number(trial.over_kick_db)} dB"
-    return [
-        KIND.move(
-            targets=ids([*kick, *bass]),
-            title="Kick and bass as one group with a safety limiter",
-            reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands "
-            f"{just} over the peak of the kick alone: the kick never touches it, only both together do, by "
-            f"{number(trial.strongest_db)} dB at most and {number(100.0 * trial.share, 0)} % of the time.",
-            parameters={"basses": ids(bass), "over_kick_db": trial.over_kick_db},
-            evidence={
-                "kick_tracks": len(kick),
-                "bass_tracks": len(bass),
-                "ripple_db": trial.ripple_db,
-                "working_share": trial.share,
-            },
-            metric=STRONGEST_GAIN,
-            arguments={"bus": NAME, "station": "Limiter"},
-            before=0.0,
-            expected=-trial.strongest_db,
-            source="trial",
-            weight=5.0,
-        )
-    ]
+    return KIND.move(
+        targets=ids([*kick, *bass]),
+        title="Kick and bass as one group with a safety limiter",
+        reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands "
+        f"{just} over the peak of the kick alone: the kick never touches it, only both together do, by "
+        f"{number(trial.strongest_db)} dB at most and {number(100.0 * trial.share, 0)} % of the time.",
+        parameters={"basses": ids(bass), "over_kick_db": trial.over_kick_db},
+        evidence={
+            "kick_tracks": len(kick),
+            "bass_tracks": len(bass),
+            "ripple_db": trial.ripple_db,
+            "working_share": trial.share,
+        },
+        metric=STRONGEST_GAIN,
+        arguments={"bus": NAME, "station": "Limiter"},
+        before=0.0,
+        expected=-trial.strongest_db,
+        source="trial",
+        weight=5.0,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,7 +163,8 @@ def _is_empty(session: Session, bus_id: str) -> bool:
     return bus is not None and not bus.chain and not bus.sends and not routing_edits.receives(session, bus_id)
 
 
+DEPENDS_ON = ("files", "order", "names", "routing", "levels", "strips", "settings")
 KIND = Kind(
-    "buses.kick-and-bass", ("order", "names", "routing", "levels", "strips"), propose, edit, prepare,
+    "buses.kick-and-bass", DEPENDS_ON, propose, edit, prepare,
     parameters={"ceiling_db": CEILING}, changed=measured_later,
 )  # fmt: skip

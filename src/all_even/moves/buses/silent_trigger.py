@@ -7,6 +7,7 @@ from all_even.dsp.parameter import number
 from all_even.dsp.processor import Key, numbers
 from all_even.dsp.tone.passes import HighPass
 from all_even.figures.book.look import Look
+from all_even.figures.kick_and_bass.verdict import verdict
 from all_even.moves.buses.finding import STRONGEST_GAIN, find_threshold, strongest
 from all_even.moves.buses.tracks import CLICK_FIRST, ids, is_ducked, kicks, of_family, present
 from all_even.moves.kind import Kind, measured_later, text_of
@@ -23,6 +24,9 @@ def propose(look: Look) -> list[Proposal]:
     kick, bass = kicks(session), of_family(session, "bass")
     if not kick or not bass or any(is_ducked(lane) for lane in bass):
         return []
+    said = verdict(look)
+    if said is not None and not said.collides:
+        return []  # a duck for nothing
     source = min(kick, key=lambda lane: CLICK_FIRST.index(lane.role))
     return [
         KIND.move(
@@ -77,8 +81,9 @@ def _duck(threshold_db: float, trigger: str) -> Compressor:
 
 
 THRESHOLD = numbers(Compressor)["threshold_db"]
+DEPENDS_ON = ("files", "order", "names", "routing", "levels", "chains", "strips", "settings")
 KIND = Kind(
-    "buses.silent-trigger", ("order", "names", "routing", "levels", "chains", "strips"), propose, edit, prepare,
+    "buses.silent-trigger", DEPENDS_ON, propose, edit, prepare,
     optional=True,
     parameters={"threshold_db": THRESHOLD}, changed=measured_later,
 )  # fmt: skip

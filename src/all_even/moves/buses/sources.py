@@ -54,10 +54,11 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _words(unit: Unit) -> str:
-    return f"{_name(unit)} ({len(unit.lanes)})"
+    return f"{name_of(unit)} ({len(unit.lanes)})"
 
 
-def _name(unit: Unit) -> str:
+def name_of(unit: Unit) -> str:
+    """What the group of a source is called."""
     if unit.role in PAIRED:
         return f"{unit.role.capitalize()}s"
     return NAMES.get(unit.role, unit.head.name)
@@ -81,9 +82,9 @@ def edit(session: Session, proposal: Proposal) -> Session:
             continue
         unit = Unit(tuple(session.lane(i) for i in wanted))
         if unit.role in PAIRED:
-            session, _ = routing_edits.folder_strips(session, wanted, _name(unit))
+            session, _ = routing_edits.folder_strips(session, wanted, name_of(unit))
         else:
-            session, _ = routing_edits.group_strips(session, wanted, _name(unit))
+            session, _ = routing_edits.group_strips(session, wanted, name_of(unit))
     return session
 
 

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable
 from all_even.dsp.ducking.shaped import follows_another
 from all_even.session.model import routing
 from all_even.session.model.session import Session
-from all_even.session.model.strips import Bus, Lane
+from all_even.session.model.strips import Bus, Lane, Strip
 from all_even.session.tracks.roles import family_of
 
 CLICK_FIRST = ("kick in", "kick", "kick out")
@@ -46,9 +46,9 @@ def free_bus_name(session: Session, name: str) -> str:
     return next(one for one in names if bus_named(session, one) is None)
 
 
-def is_ducked(lane: Lane) -> bool:
-    """Whether something on a lane listens to another track, or follows a shape."""
-    return any(follows_another(station) for station in lane.chain)
+def is_ducked(strip: Strip) -> bool:
+    """Whether something on a lane or group listens to another track, or follows a shape."""
+    return any(follows_another(station) for station in strip.chain)
 
 
 def has_parallel_copy(session: Session, lane: Lane) -> bool:

@@ -7,6 +7,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.elsewhere import systems
 from all_even.figures.elsewhere.references import Beside, beside
 from all_even.figures.elsewhere.translation import translation
+from all_even.figures.kick_and_bass.verdict import verdict
 from all_even.measure.level import zones
 from all_even.measure.sharing.translation import VANISHES
 from all_even.moves.check.figures import BELONGS
@@ -20,7 +21,15 @@ MOST_EQ_DB = 3.0
 
 def remarks(look: Look) -> tuple[Remark, ...]:
     """Faults first: they were heard."""
-    return (*_faults(look), *_vanishing(look), *_beside(beside(look)))
+    return (*_faults(look), *_low_end(look), *_vanishing(look), *_beside(beside(look)))
+
+
+def _low_end(look: Look) -> list[Remark]:
+    """Where kick or bass masks the other still, in the words of Low end."""
+    said = verdict(look)
+    if said is None or not (said.kick_is_masked or said.bass_is_masked):
+        return []
+    return [Remark((), "low-end", 100.0 * said.kick_audible, f"{said.sentence()} (Low end)")]
 
 
 def _faults(look: Look) -> list[Remark]:

@@ -13,6 +13,22 @@ def evidence(side: SideEffects) -> Evidence:
     }  # fmt: skip
 
 
+def flags(side: SideEffects) -> list[str]:
+    """What a strip's dynamics do beyond their limits, in words."""
+    told = []
+    if side.pumps and side.pump_db is not None:
+        told.append(f"pump by {number(side.pump_db)} dB")
+    if side.dulls and side.attack_change_db is not None:
+        told.append(f"take {number(-side.attack_change_db)} dB from the attacks")
+    if side.lifts_noise and side.noise_rise_db is not None:
+        told.append(f"bring breaths and noise up by {number(side.noise_rise_db)} dB")
+    if side.shakes and side.ripple_db is not None:
+        told.append(f"shake with the wave ({number(side.ripple_db, 0)} dB)")
+    if side.flattens and side.contour is not None:
+        told.append(f"leave {number(100.0 * side.contour, 0)} % of the phrases' own dynamics")
+    return told
+
+
 def told(side: SideEffects, *, attacks: bool = True, loudness: bool = True) -> str:
     """A sentence; empty where nothing comes along. attacks, loudness: whether a change of them is told too."""
     found: list[tuple[bool, str]] = []

@@ -2,8 +2,8 @@
 
 The spread (`measure.dynamics.units`) is to fall to 0.6 of what it is; the highest threshold that gets there is found
 with the real kernel. A ratio can't go under 1/ratio of the spread, so the ratio follows the aim. Make-up gives back the
-loudness, so that the balance stays. Where phrases would lose over 40 % of their differences, or the gain would move
-with the wave, less is aimed for, or nothing.
+loudness, so that the balance stays. Where that would be warned of afterwards (phrases that lose over 40 % of their
+differences, pumping, breaths that come up, a gain that moves with the wave), less is aimed for, or nothing.
 
 A voice may have two in series instead, one for peaks and one that always works at a low ratio. It is not more even; it
 buys crest for more noise.
@@ -23,7 +23,8 @@ from all_even.measure.dynamics import units
 from all_even.measure.dynamics.movement import Part
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import DEPENDS_ON, SPREAD
-from all_even.moves.dynamics.trying import Tried, lane_by_lane, matched, solved, through
+from all_even.moves.dynamics.linking import place_for, strip_for
+from all_even.moves.dynamics.trying import Tried, matched, solved, source_by_source, through
 from all_even.moves.kind import Kind, measured_later
 from all_even.session.model.ledger import Evidence, Proposal
 from all_even.session.model.session import Session
@@ -72,8 +73,9 @@ def spread_behind(found: Part, stations: tuple[Processor, ...]) -> float:
     return units.spread_db(found.units.levels_in(now.power)) or 0.0
 
 
-def fitted(found: Part, role: str, aim: float, *, twice: bool = False) -> Fit | None:
-    """The compressor that reaches an aim, else a gentler one; None where all of them cost too much."""
+def fitted(found: Part, role: str, aim: float, *, twice: bool = False, asked: bool = False) -> Fit | None:
+    """The compressor that reaches an aim, else a gentler one; None where all of them cost too much. asked: the aim was
+    set by hand: only what flattens or shakes is too much then."""
     spread = found.units.spread_db
     if spread is None:
         return None
@@ -84,7 +86,7 @@ def fitted(found: Part, role: str, aim: float, *, twice: bool = False) -> Fit | 
             continue
         tried = matched(found, _stations(found, role, share, threshold_db, twice))
         side = tried.movement.side
-        if not side.flattens and not side.shakes:
+        if not (side.flattens or side.shakes if twice or asked else effects.flags(side)):
             return Fit(share, tried)
     return None
 
@@ -117,7 +119,7 @@ def _rule_twice(look: Look, lane: Lane, found: Part) -> Proposal | None:
     if family_of(lane.role) != "voices" or not _is_uneven(look, found):
         return None
     fit = fitted(found, lane.role, look.session.settings.even_aim, twice=True)
-    single = next((move for move in SINGLE(look) if move.targets == (lane.id,)), None)
+    single = next((move for move in SINGLE(look) if move.arguments["strip"] == lane.id), None)
     return _proposal(look, TWICE, lane, found, fit, single) if fit is not None else None
 
 
@@ -161,7 +163,7 @@ def _how(fit: Fit) -> str:
 def _gentler(look: Look, fit: Fit) -> str:
     if fit.aim <= look.session.settings.even_aim + 0.01:
         return ""
-    return " Less is aimed for than usual: more would take the phrases' own dynamics, or shake."
+    return " Less is aimed for than usual: more would be heard by its side effects."
 
 
 def _against(found: Part, fit: Fit, single: Proposal | None) -> str:
@@ -183,10 +185,9 @@ def refit(look: Look, proposal: Proposal) -> Proposal:
     aim = _number(proposal, "aim", AIM.default)
     if proposal.expected is not None or aim == proposal.evidence.get("aim"):
         return proposal
-    lane_id = proposal.targets[0]
-    found = part(look, lane_id)
-    lane = look.session.lane(lane_id)
-    fit = None if found is None else fitted(found, lane.role, aim, twice=proposal.kind == TWICE.id)
+    at = place_for(look, proposal)
+    found = part(at.look, at.lane.id)
+    fit = None if found is None else fitted(found, at.lane.role, aim, twice=proposal.kind == TWICE.id, asked=True)
     if found is None or fit is None:
         return proposal
     now: Evidence = {**proposal.evidence, "aim": fit.aim, **effects.evidence(fit.tried.movement.side)}
@@ -196,16 +197,17 @@ def refit(look: Look, proposal: Proposal) -> Proposal:
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
-    lane = session.lane(proposal.targets[0])
+    role = session.lane(proposal.targets[0]).role
+    session, strip_id = strip_for(session, proposal.targets)
     makeup_db = _number(proposal, "makeup_db", 0.0)
     if proposal.kind == TWICE.id:
         first = replace(PEAKS, threshold_db=_number(proposal, "threshold_0_db", 0.0))
         second = replace(ALWAYS, threshold_db=_number(proposal, "threshold_1_db", 0.0), makeup_db=makeup_db)
-        session = with_station(session, lane.id, first)
-        return with_station(session, lane.id, second)
-    station = single(lane.role, _number(proposal, "aim", AIM.default))
+        session = with_station(session, strip_id, first)
+        return with_station(session, strip_id, second)
+    station = single(role, _number(proposal, "aim", AIM.default))
     station = replace(station, threshold_db=_number(proposal, "threshold_0_db", 0.0), makeup_db=makeup_db)
-    return with_station(session, lane.id, station)
+    return with_station(session, strip_id, station)
 
 
 def _number(proposal: Proposal, name: str, default: float) -> float:
@@ -213,9 +215,9 @@ def _number(proposal: Proposal, name: str, default: float) -> float:
     return float(found) if isinstance(found, int | float) else default
 
 
-SINGLE = lane_by_lane("dynamics.even-out", _rule, struck=False)
+SINGLE = source_by_source("dynamics.even-out", _rule, struck=False)
 KIND = Kind("dynamics.even-out", DEPENDS_ON, SINGLE, edit, refit=refit, parameters={"aim": AIM}, changed=measured_later)
 TWICE = Kind(
-    "dynamics.even-out-twice", DEPENDS_ON, lane_by_lane("dynamics.even-out-twice", _rule_twice, struck=False), edit,
+    "dynamics.even-out-twice", DEPENDS_ON, source_by_source("dynamics.even-out-twice", _rule_twice, struck=False), edit,
     refit=refit, parameters={"aim": AIM}, changed=measured_later, optional=True,
 )  # fmt: skip

@@ -28,7 +28,7 @@ from all_even.dsp.processor import Processor
 from all_even.figures.book import flow as flows
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
-from all_even.figures.dynamics.dynamics import PART, is_dynamic, part
+from all_even.figures.dynamics.dynamics import PART, is_dynamic, moving, part, working
 from all_even.late import scipy
 from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Movement, Part, part_of
@@ -292,9 +292,19 @@ def propose(look: Look) -> list[Proposal]:
     for strip_id, name in candidates(look):
         look.stop_if_cancelled()
         fit = fit_of(look, strip_id)
-        if fit.gains:
+        if fit.gains and not _would_be_warned_of(look, strip_id, fit):
             made.append(_proposal(look, strip_id, name, fit, look.session.settings.glue_db))
     return made
+
+
+def _would_be_warned_of(look: Look, strip_id: str, fit: Fit) -> bool:
+    """By itself, or together with what works there already."""
+    if effects.flags(fit.movement.side):
+        return True
+    if not working(look.session.chain(strip_id)):
+        return False
+    then = moving(look.at(placed(look.session, strip_id, fit.station)), strip_id)
+    return then is not None and bool(effects.flags(then.side))
 
 
 def nothing_gained(look: Look) -> list[tuple[str, str, float]]:

@@ -20,7 +20,8 @@ from all_even.measure.dynamics.movement import Part
 from all_even.measure.level.true_peak import true_peak
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import CREST, DEPENDS_ON
-from all_even.moves.dynamics.trying import Rule, Tried, behind, lane_by_lane, matched, try_out
+from all_even.moves.dynamics.linking import strip_for
+from all_even.moves.dynamics.trying import Rule, Tried, behind, matched, source_by_source, try_out
 from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -60,7 +61,10 @@ def _rule(_look: Look, lane: Lane, found: Part) -> Proposal | None:
     between = 20.0 * np.log10(max(true_peak(samples, found.signal.sample_rate), 1e-9)) - found.signal.peak_dbfs
     ceiling_db = standing[0] + max(0.0, between) + ABOVE_DB
     station = Limiter(ceiling_db=float(np.clip(round(ceiling_db, 1), -40.0, 0.0)), release_ms=RELEASE_MS)
-    return _proposal(KIND, lane, found, try_out(found, [station]), standing[1], station.ceiling_db)
+    tried = try_out(found, [station])
+    if effects.flags(tried.movement.side):
+        return None  # it would be warned of afterwards
+    return _proposal(KIND, lane, found, tried, standing[1], station.ceiling_db)
 
 
 def _rule_fast(_look: Look, lane: Lane, found: Part) -> Proposal | None:
@@ -75,7 +79,7 @@ def _rule_fast(_look: Look, lane: Lane, found: Part) -> Proposal | None:
 
 def _of_all(name: str, rule: Rule) -> Callable[[Look], list[Proposal]]:
     """For struck lanes and all others."""
-    struck, lines = (lane_by_lane(name, rule, struck=one) for one in (True, False))
+    struck, lines = (source_by_source(name, rule, struck=one) for one in (True, False))
     return lambda look: [*struck(look), *lines(look)]
 
 
@@ -120,7 +124,8 @@ def _edit(session: Session, proposal: Proposal) -> Session:
     station: Processor = replace(fast(at_db), makeup_db=makeup_db)
     if proposal.kind == KIND.id:
         station = Limiter(ceiling_db=at_db, release_ms=RELEASE_MS)
-    return with_station(session, proposal.targets[0], station)
+    session, strip_id = strip_for(session, proposal.targets)
+    return with_station(session, strip_id, station)
 
 
 CEILING = numbers(Limiter)["ceiling_db"]

@@ -6,10 +6,10 @@ from all_even import texts
 from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
 from all_even.figures.dynamics.dynamics import moving, outline, working
-from all_even.measure.dynamics.side_effects import SideEffects
 from all_even.measure.dynamics.units import FEWEST
 from all_even.moves.accounts import standing
 from all_even.moves.dynamics import glue, soften
+from all_even.moves.dynamics.effects import flags
 from all_even.moves.dynamics.trying import lanes
 from all_even.moves.share import figures, high_pass, low_pass
 from all_even.session.model.remark import Remark
@@ -20,22 +20,6 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     """What may be a mistake first."""
     found = [*_side_effects(look), *_equalisers_again(look)]
     return (*found, *_no_glue(look), *_even_already(look), *_no_sibilants(look))
-
-
-def flags(side: SideEffects) -> list[str]:
-    """What a strip's dynamics do beyond their limits, in words."""
-    told = []
-    if side.pumps and side.pump_db is not None:
-        told.append(f"pump by {number(side.pump_db)} dB")
-    if side.dulls and side.attack_change_db is not None:
-        told.append(f"take {number(-side.attack_change_db)} dB from the attacks")
-    if side.lifts_noise and side.noise_rise_db is not None:
-        told.append(f"bring breaths and noise up by {number(side.noise_rise_db)} dB")
-    if side.shakes and side.ripple_db is not None:
-        told.append(f"shake with the wave ({number(side.ripple_db, 0)} dB)")
-    if side.flattens and side.contour is not None:
-        told.append(f"leave {number(100.0 * side.contour, 0)} % of the phrases' own dynamics")
-    return told
 
 
 def _side_effects(look: Look) -> list[Remark]:

@@ -17,6 +17,8 @@ from all_even.figures.dynamics.dynamics import PART, is_dynamic, part
 from all_even.figures.sources.units import units
 from all_even.measure.dynamics.movement import Movement, Part, movement
 from all_even.measure.dynamics.signal import Signal, signal_of
+from all_even.moves.dynamics.linking import Place, place_of
+from all_even.moves.kind import LONGEST_ID
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.strips import Lane
 from all_even.session.song.hits import is_struck
@@ -56,18 +58,7 @@ def lane_by_lane(name: str, rule: Rule, *, struck: bool, heads_only: bool = Fals
 
     name: of the kind. struck: for struck lanes, or for all others. heads_only: of several microphones the main one.
     """
-
-    def rests_on(look: Look, prints: Fingerprints, lane_id: str) -> str:
-        lane = look.session.lane(lane_id)
-        others = [(one.id, one.role, one.hits) for one in look.session.lanes]
-        return digest((PART.rests_on(look, prints, lane_id), lane.name, lane.role, look.session.settings, others))
-
-    def compute(look: Look, lane_id: str) -> tuple[Proposal, ...]:
-        found = part(look, lane_id)
-        made = rule(look, look.session.lane(lane_id), found) if found is not None else None
-        return () if made is None else (made,)
-
-    figure = Figure(f"{name} of a lane", 1, "strip", rests_on, compute)
+    figure = _figure_of(name, rule, lambda look, lane_id: Place(look, look.session.lane(lane_id), (lane_id,)))
 
     def propose(look: Look) -> list[Proposal]:
         heads = {unit.id for unit in units(look)}
@@ -75,6 +66,50 @@ def lane_by_lane(name: str, rule: Rule, *, struck: bool, heads_only: bool = Fals
         return [move for lane in wanted if lane.id in heads or not heads_only for move in look.get(figure, lane.id)]
 
     return propose
+
+
+def source_by_source(name: str, rule: Rule, *, struck: bool) -> Callable[[Look], list[Proposal]]:
+    """The same for each source: one of several microphones gets one station on their sum (`linking`)."""
+
+    def place(look: Look, unit_id: str) -> Place:
+        found = place_of(look, next(unit for unit in units(look) if unit.id == unit_id))
+        assert found is not None
+        return found
+
+    figure = _figure_of(name, rule, place)
+
+    def propose(look: Look) -> list[Proposal]:
+        wanted = {lane.id for lane in lanes(look, struck=struck)}
+        found = [unit for unit in units(look) if unit.id in wanted and place_of(look, unit) is not None]
+        return [move for unit in found for move in look.get(figure, unit.id)]
+
+    return propose
+
+
+def _figure_of(name: str, rule: Rule, place: Callable[[Look, str], Place]) -> Figure[tuple[Proposal, ...]]:
+    """What a rule proposes at a place."""
+
+    def rests_on(look: Look, _prints: Fingerprints, target: str) -> str:
+        at = place(look, target)
+        there = PART.rests_on(at.look, at.look.book.fingerprints(at.look.session), at.lane.id)
+        others = [(one.id, one.role, one.hits) for one in look.session.lanes]
+        return digest((there, at.targets, at.lane.id, at.lane.name, at.lane.role, look.session.settings, others))
+
+    def compute(look: Look, target: str) -> tuple[Proposal, ...]:
+        at = place(look, target)
+        found = part(at.look, at.lane.id)
+        made = rule(at.look, at.lane, found) if found is not None else None
+        return () if made is None else (with_targets(made, at),)
+
+    return Figure(f"{name} of a lane", 2, "strip", rests_on, compute)
+
+
+def with_targets(made: Proposal, at: Place) -> Proposal:
+    """The proposal for the microphones of its place; what tells it from others is the first of them."""
+    if at.targets == made.targets:
+        return made
+    told = f" One for its {len(at.targets)} microphones, on their sum: they move together."
+    return replace(made, id=f"{made.kind}.{at.targets[0]}"[:LONGEST_ID], targets=at.targets, reason=made.reason + told)
 
 
 def behind(samples: Samples, sample_rate: int, stations: Sequence[Processor]) -> tuple[Samples, Array]:

@@ -1,13 +1,16 @@
 """A sensible level into what answers to level. Common practice: about -18 dBFS RMS while playing, peaks under -6.
 
 The change is made at the earliest point from which the level is outside, as clip gain where that is the recording. The
-fader moves against what comes out of the chain, so that thresholds change and not the balance.
+fader moves against what comes out of the chain, so that thresholds change and not the balance. The drive of a
+saturation on the way goes against it as well: its colour was chosen by ear and stays.
 """
 
 from msgspec.structs import replace
 
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, number
-from all_even.figures.arriving.gain_path import CLIP, FILE, Point, Trouble, outside, trouble
+from all_even.dsp.processor import Processor, numbers
+from all_even.dsp.tone.saturation import Saturation
+from all_even.figures.arriving.gain_path import CLIP, FILE, Point, Trouble, is_judged, outside, trouble
 from all_even.figures.book.look import Look
 from all_even.moves.gain.paths import arriving_lufs, level_at, path_of
 from all_even.moves.kind import Kind, text_of, value_of
@@ -50,7 +53,8 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
     against = f"{side} than the working level of {number(settings.working_rms_dbfs, 0)}"
     if not rms_out:
         against = f"its peaks are over {number(settings.working_peak_dbfs, 0)}"
-    linear = not any(station.LEVEL_DEPENDENT for station in lane.chain[max(0, wrong.begins - 1) : wrong.into - 1])
+    between = lane.chain[max(0, wrong.begins - 1) : wrong.into - 1]
+    linear = all(not station.LEVEL_DEPENDENT or _keeps_colour(station, gain_db) for station in between)
     rms = met.level.rms_dbfs or 0.0
     return KIND.move(
         targets=(lane.id,),
@@ -95,9 +99,30 @@ def edit(session: Session, proposal: Proposal) -> Session:
         session = chain_edits.raise_output(session, lane_id, behind, gain_db)
     else:
         session = edits.nudge_clip_gains(session, (lane_id,), gain_db)
+    session = _with_colour_kept(session, lane_id, behind, gain_db)
     fader = proposal.parameters.get(BY_FADER)
     return edits.change_strips(session, (lane_id,), level_db=fader) if isinstance(fader, float) else session
 
 
+def _with_colour_kept(session: Session, lane_id: str, behind: str, gain_db: float) -> Session:
+    """The drives of saturations that the change of level reaches go against it: `f(g x) / g` is then as it was, and as
+    much louder as what comes in."""
+    reached = not behind
+    for station in session.lane(lane_id).chain:
+        if reached and isinstance(station, Saturation):
+            drive_db = DRIVE.clamped(station.drive_db - gain_db)
+            session = chain_edits.change_station(session, lane_id, station.id, drive_db=drive_db)
+        elif reached and is_judged(station):
+            break  # what comes out of it moves by less, or not at all
+        reached = reached or station.id == behind
+    return session
+
+
+def _keeps_colour(station: Processor, gain_db: float) -> bool:
+    """Whether a saturation's drive can go against a gain as far as it has to."""
+    return isinstance(station, Saturation) and DRIVE.low <= station.drive_db - gain_db <= DRIVE.high
+
+
+DRIVE = numbers(Saturation)["drive_db"]
 KIND = Kind("gain.into-range", ("files", "names", "order", "levels", "strips", "settings"), propose, edit, prepare)
 METRIC = Metric("level-into", "level into the station", "dBFS RMS", 1, 0.5, ("files", "strips"), level_at)

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from all_even.dsp.parameter import number, signed
 from all_even.dsp.processor import Processor
 from all_even.figures.book.look import Look
+from all_even.figures.kick_and_bass.verdict import verdict
 from all_even.figures.low_end.low_copies import Copies, Stations, copies
 from all_even.figures.low_end.low_end import low_end, pair
 from all_even.measure.sharing.low_pair import PairFigures
-from all_even.moves.balance.bass_ceiling import ceiling
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Evidence
@@ -26,7 +26,9 @@ MEASURED = ("files", "order", "levels", "strips", "routing")
 WORTH_DB = 0.5
 """Under this a fader does as well."""
 MOST_COVERED = 0.01
-"""How much more of kick or bass may be covered after a clearing: under the grain of the figure."""
+"""How much more of kick or bass may be masked after a move: under the grain of the figure."""
+LOST_FOR_GAINED = 0.5
+"""What the bass may lose of itself for what is gained for the kick."""
 STATIC_TOLERANCE_DB, DYNAMIC_TOLERANCE_DB = 0.2, 0.35
 
 
@@ -64,24 +66,37 @@ class Bottom:
 
 
 def colliding(look: Look) -> Bottom | None:
-    """The low end where there is something to clear: None where kick and bass do not meet, or where what holds the bass
-    is not the kick: then more room would not be used."""
-    found, now = copies(look), pair(look)
-    if found is None or now is None or now.room_db is None or now.focus is None:
+    """The low end where there is something to clear (`figures.kick_and_bass.verdict`), and sound to try it on."""
+    said = verdict(look)
+    if said is None or not said.collides:
         return None
-    limit = now.limit_db
-    binding = ceiling(look)
-    over = now.focus.suggestion_db is not None and now.focus.suggestion_db < 0.0
-    held = binding is not None and binding.by.startswith("the kick")
-    if limit is None or not (over or held):
+    found, now = copies(look), pair(look)
+    if found is None or now is None or now.room_db is None:
         return None
     return Bottom(look, found, now.room_db)
 
 
-def clears(before: PairFigures, after: PairFigures) -> bool:
-    """Whether neither kick nor bass is covered more than before."""
-    sides = ((before.kick_masked, after.kick_masked), (before.bass_masked, after.bass_masked))
-    return all(a is None or b is None or b <= a + MOST_COVERED for a, b in sides)
+def weighs(before: PairFigures, after: PairFigures) -> bool:
+    """Whether a trial is worth what it costs: the kick is masked no more than before, and the bass by no more than half
+    of what is gained for the kick."""
+    if _rise(before.kick_masked, after.kick_masked) > MOST_COVERED:
+        return False
+    gained = 0.0
+    if before.focus is not None and after.focus is not None:
+        gained = after.focus.at_present - before.focus.at_present
+    return _rise(before.bass_masked, after.bass_masked) <= MOST_COVERED + LOST_FOR_GAINED * max(0.0, gained)
+
+
+def price(before: PairFigures, after: PairFigures) -> str:
+    """What a trial that does not weigh up would cost, in words."""
+    kick, bass = _rise(before.kick_masked, after.kick_masked), _rise(before.bass_masked, after.bass_masked)
+    if kick > MOST_COVERED:
+        return f"the kick would be {100.0 * kick:.0f} % more masked"
+    return f"the bass would be {100.0 * bass:.0f} % more masked, for too little gained for the kick"
+
+
+def _rise(before: float | None, after: float | None) -> float:
+    return 0.0 if before is None or after is None else after - before
 
 
 def evidence(look: Look, after: PairFigures | None = None, before: PairFigures | None = None) -> Evidence:
@@ -109,7 +124,7 @@ def before_all(session: Session) -> Evidence | None:
     from all_even.moves.accounts import standing
 
     for _, move in sorted(standing(session).items()):
-        if move.stage == "low-end" and "pile_up_db" in move.evidence:
+        if "pile_up_db" in move.evidence:
             return move.evidence
     return None
 

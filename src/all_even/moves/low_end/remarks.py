@@ -10,14 +10,18 @@ from all_even.dsp.filters.biquad import magnitude
 from all_even.dsp.parameter import number, signed
 from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.figures.book.look import Look
-from all_even.figures.low_end.low_end import bass_notes, heard, kicks_and_basses, main_kick, pair
+from all_even.figures.kick_and_bass.verdict import Verdict, verdict
+from all_even.figures.low_end.low_end import bass_notes, bass_strips, heard, kicks_and_basses, main_kick
 from all_even.figures.song import SONG
 from all_even.measure.level.third_octave import MIDBANDS_HZ
 from all_even.measure.pitch.evenness import narrow_band
 from all_even.measure.pitch.pitch import cents_between, hertz, named
 from all_even.measure.sharing import phase
-from all_even.moves.low_end import bottom
+from all_even.moves.balance.bass_ceiling import WORTH_DB
+from all_even.moves.low_end import fader
 from all_even.moves.low_end.bass import single_notes
+from all_even.moves.low_end.clearing import dynamic_clearing
+from all_even.moves.low_end.ducks import duck
 from all_even.moves.low_end.owner import question
 from all_even.session.model import routing
 from all_even.session.model.remark import Remark
@@ -29,6 +33,7 @@ HOLE_DB, KICK_TO_HZ, MEETS_SHARE = 3.0, 170.0, 0.05
 RATE = 48_000
 LOCKED_DB = 1.0
 """Under this it comes and goes with the next move."""
+WAYS = ("A duck", "A cut while the kick sounds", "The bass's fader")
 LOCKED_MS = np.arange(-10.0, 10.01, 0.25)
 
 
@@ -36,20 +41,40 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     """Most important first."""
     if heard(look) is None:
         return ()
-    found = [_nothing_to_gain(look), _open_owner(look), _in_tune(look), _locked(look)]
+    found = [_verdict(look), _open_owner(look), _in_tune(look), _locked(look)]
     return tuple([item for item in found if item is not None] + _narrow(look) + _sub(look) + _holes(look))
 
 
-def _nothing_to_gain(look: Look) -> Remark | None:
-    now = pair(look)
-    if bottom.colliding(look) is not None or now is None or now.focus is None:
+def _verdict(look: Look) -> Remark | None:
+    """What there is to say where nothing is recommended: that nothing is needed, or what stops what would clear."""
+    said = verdict(look)
+    if said is None:
         return None
-    percent = 100.0 * now.focus.at_present
-    room = "" if now.limit_db is None else f"; {number(now.limit_db)} dB more bass would begin to be in its way"
-    cleared = any(follows_another(item) for lane in look.session.lanes for item in lane.chain)
-    begin = "Nothing more to clear" if cleared else "No duck and no clearing needed"
-    text = f"{begin}: {percent:.0f} % of the kick are heard over the bass as it is{room}."
-    return Remark((), "no-duck", percent, text)
+    percent = 100.0 * said.kick_audible
+    if not said.collides:
+        cleared = any(follows_another(item) for lane in look.session.lanes for item in lane.chain)
+        done = "Nothing more to clear" if cleared else "No duck and no cut needed"
+        return Remark((), "no-duck", percent, f"{done}. {said.figure()}{_level(said)}.")
+    offers = [look.get(duck.OFFER), look.get(dynamic_clearing.OFFER), look.get(fader.OFFER)]
+    cleared = any(follows_another(item) for strip in bass_strips(look.session) for item in strip.chain)
+    if any(offer.move is not None for offer in offers) or (cleared and not said.kick_is_masked):
+        return None
+    stopped = [(what, offer) for what, offer in zip(WAYS, offers, strict=True) if offer.stopped is not None]
+    if stopped:
+        why = " ".join(f"{what} is not recommended: {offer.why}." for what, offer in stopped)
+        text = f"{said.sentence()}. {why} It can be made all the same, under Optional."
+        return Remark((), "low-stopped", percent, text)
+    if said.kick_is_masked or said.bass_is_masked:
+        return Remark((), "low-stopped", percent, f"{said.sentence()}. No duck and no cut does more here than a fader.")
+    return None
+
+
+def _level(said: Verdict) -> str:
+    """What the bass's fader has to do with it."""
+    if said.ceiling is not None and said.ceiling.change_db < -WORTH_DB:
+        over = f"{number(-said.ceiling.change_db)} dB over its ceiling, which {said.ceiling.by} sets"
+        return f". As a level the bass is {over}: that is for its fader, at Balance"
+    return f"; {number(said.limit_db)} dB more bass would begin to mask it" if said.limit_db is not None else ""
 
 
 def _open_owner(look: Look) -> Remark | None:

@@ -10,7 +10,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import bass_notes, owner
 from all_even.moves.kind import Kind, value_of
 from all_even.moves.low_end import bottom
-from all_even.moves.low_end.bottom import ROOM, beside_a_fader, clears, evidence, on_each, with_stations
+from all_even.moves.low_end.bottom import ROOM, beside_a_fader, evidence, on_each, weighs, with_stations
 from all_even.moves.low_end.rumble import cuts_lows
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -43,7 +43,7 @@ def propose(look: Look) -> list[Proposal]:
     tried = [(hz, found.copies.tried(on_each(lanes, station(hz)))) for hz in cutoffs]
     good = [
         (net, hz, after) for hz, after in tried
-        if (net := found.copies.net_db(after)) is not None and net >= bottom.WORTH_DB and clears(before, after)
+        if (net := found.copies.net_db(after)) is not None and net >= bottom.WORTH_DB and weighs(before, after)
     ]  # fmt: skip
     if not good:
         return []

@@ -17,13 +17,13 @@ from all_even.figures.sharing.sharing import Sharing, sharing
 from all_even.figures.sources.units import Unit
 from all_even.measure.sharing.scene import Trial
 from all_even.moves.kind import left_out, per_strip
-from all_even.moves.share.keeping import Kept, kept_of
+from all_even.moves.share.keeping import kept_of
 from all_even.moves.share.search import gains_of
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Parameters, Proposal
 from all_even.session.model.session import Session
 
-OUTPUTS, LANES, MEASURED, BUSES = "outputs_db", "lanes", "measured_without", "bus_dynamics"
+OUTPUTS, LANES, MEASURED, BUSES, PEAKS = "outputs_db", "lanes", "measured_without", "bus_dynamics", "peaks_db"
 SHELVES = ("low shelf", "high shelf")
 PEAK, TOLD_PEAK_DB = " Peaks rise:", 1.0
 
@@ -107,7 +107,7 @@ def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
         for n, band in enumerate(its, 1):
             if known:
                 i = f"{unit}/{n}"
-                gained = f": {number(100.0 * worth[i], 2)} % less hidden" if worth.get(i) else ""
+                gained = f": {number(100.0 * worth[i], 2)} % less masked" if worth.get(i) else ""
                 found.append((i, f"{session.lane(known[0]).name} {words(band)}{gained}"))
     return found
 
@@ -123,21 +123,19 @@ def measured(look: Look, proposal: Proposal) -> Proposal:
     kept = kept_of(look, {unit: (by_id[unit], Equaliser(bands=its)) for unit, its in bands.items()})
     outputs = {unit: one.output_db for unit, one in kept.items()}
     trial = tried(found, bands, outputs)
-    given = {**proposal.parameters, OUTPUTS: outputs, MEASURED: without, BUSES: bus_dynamics(look.session)}
-    return replace(
-        proposal, parameters=given, expected=100.0 * trial.mean(), reason=_with_peak(proposal.reason, by_id, kept)
-    )
+    given = {**proposal.parameters, OUTPUTS: outputs, MEASURED: without, BUSES: bus_dynamics(look.session),
+             PEAKS: {unit: one.peak_db for unit, one in kept.items()}}  # fmt: skip
+    found_now = replace(proposal, parameters=given, expected=100.0 * trial.mean())
+    return replace(found_now, reason=proposal.reason.partition(PEAK)[0] + peak_words(found_now, by_id))
 
 
-def _with_peak(reason: str, units: Mapping[str, Unit], kept: Mapping[str, Kept]) -> str:
-    """The reason with what it costs in headroom, where it costs any."""
-    reason = reason.partition(PEAK)[0]
-    if not kept:
-        return reason
-    unit, most = max(kept.items(), key=lambda item: item[1].peak_db)
-    if most.peak_db < TOLD_PEAK_DB:
-        return reason
-    return f"{reason}{PEAK} {units[unit].name}'s most, by {number(most.peak_db)} dB."
+def peak_words(proposal: Proposal, units: Mapping[str, Unit]) -> str:
+    """What it costs in headroom, where it costs any."""
+    peaks = {unit: peak for unit, peak in per_strip(proposal, PEAKS).items() if unit in units}
+    if not peaks:
+        return ""
+    unit, most = max(peaks.items(), key=lambda item: item[1])
+    return f"{PEAK} {units[unit].name}'s most, by {number(most)} dB." if most >= TOLD_PEAK_DB else ""
 
 
 def tried(found: Sharing, bands: Mapping[str, tuple[Band, ...]], outputs: Mapping[str, float] | None = None) -> Trial:
@@ -152,8 +150,9 @@ def tried(found: Sharing, bands: Mapping[str, tuple[Band, ...]], outputs: Mappin
 
 
 def bus_dynamics(session: Session) -> tuple[str, ...]:
-    """Stations on groups and the mix that answer to level: where one comes later, bands are to be listened to again."""
-    chains = [*(bus.chain for bus in session.buses), session.mix.chain]
+    """Stations on groups and the mix that answer to level: where one comes later, bands are to be listened to again.
+    What goes beside the tracks, a compressed copy, leaves them as they are."""
+    chains = [*(bus.chain for bus in session.buses if bus.use != "parallel"), session.mix.chain]
     return tuple(f"{type(station).__name__} {station.id}" for chain in chains for station in chain
                  if station.LEVEL_DEPENDENT and not station.bypass)  # fmt: skip
 

@@ -13,19 +13,21 @@ from all_even.figures.sources.units import units
 from all_even.measure.pitch import evenness
 from all_even.moves import accounts
 from all_even.moves.share.bands import BUSES, bus_dynamics
+from all_even.moves.share.search import is_near
 from all_even.session.model.remark import Remark
 from all_even.session.model.session import Session
-from all_even.session.model.strips import Lane, Strip
+from all_even.session.model.strips import Lane, MixSettings, Strip
 from all_even.session.tracks.roles import family_of
 
 SINGLE_NOTES = "low-end.single-notes"
 """The move that takes single notes of a bass on purpose."""
 COUNTS_DB = 1.5
 """A smaller band is not spoken of."""
-NEAR_OCTAVES = 1.0 / 3.0
 PILE, BRIGHT_HZ, BRIGHT_DB = 3, 5000.0, 2.0
 FEW_LANES = 4
 PEAK_DB = 1.0
+MOST_ON_MIX_DB = 3.0
+"""Common practice: broad bands on the mix bus stay within about 3 dB."""
 
 
 def remarks(look: Look) -> tuple[Remark, ...]:
@@ -35,7 +37,18 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     return (*found, *_piles(look), *_bright(look), *_large(session))
 
 
-def bands_of(strip: Strip) -> list[Band]:
+def raised(look: Look, session: Session) -> list[Remark]:
+    """What the rules about bands would say of another state and do not say now; without peaks, which only sound
+    tells."""
+    now, then = ({(one.kind, one.lanes): one for one in _of_bands(look.at(state))} for state in (look.session, session))
+    return [remark for key, remark in then.items() if key not in now]
+
+
+def _of_bands(look: Look) -> list[Remark]:
+    return [*_narrow_on_bass(look), *_undone(look.session), *_same_cut(look), *_piles(look), *_bright(look)]
+
+
+def bands_of(strip: Strip | MixSettings) -> list[Band]:
     """The bands of a strip's equalisers that do something."""
     return [
         band
@@ -44,10 +57,6 @@ def bands_of(strip: Strip) -> list[Band]:
         for band in station.bands
         if band.on and band.shape not in GAINLESS and abs(band.gain_db) >= COUNTS_DB
     ]
-
-
-def _near(a: Band, b: Band) -> bool:
-    return a.shape == b.shape and abs(math.log2(a.frequency_hz / b.frequency_hz)) <= NEAR_OCTAVES
 
 
 def _narrow_on_bass(look: Look) -> list[Remark]:
@@ -84,7 +93,7 @@ def _undone(session: Session) -> list[Remark]:
         while way[-1].destination in buses and len(way) <= len(buses):
             way.append(buses[way[-1].destination])
         for a, b in combinations([band for strip in way for band in bands_of(strip)], 2):
-            if _near(a, b) and a.gain_db * b.gain_db < 0.0:
+            if is_near(a, b) and a.gain_db * b.gain_db < 0.0:
                 text = (
                     f"{number(a.gain_db)} dB at {number(a.frequency_hz, 0)} Hz and {number(b.gain_db)} dB at "
                     f"{number(b.frequency_hz, 0)} Hz undo each other"
@@ -105,7 +114,7 @@ def _same_cut(look: Look) -> list[Remark]:
     for a, b in alike(standing, range(len(standing.units))):
         first, second = standing.units[a].head, standing.units[b].head
         for one in bands_of(first):
-            same = [two for two in bands_of(second) if _near(one, two) and one.gain_db < 0.0 and two.gain_db < 0.0]
+            same = [two for two in bands_of(second) if is_near(one, two) and one.gain_db < 0.0 and two.gain_db < 0.0]
             if same:
                 text = f"the same cut at {number(one.frequency_hz, 0)} Hz on two alike: it makes room for neither"
                 told.append(Remark((first.id, second.id), "same-cut", one.gain_db, text))
@@ -145,7 +154,7 @@ def _later_dynamics(session: Session) -> list[Remark]:
         if move.stage == "share" and isinstance(then, tuple) and now - set(then):
             kinds = sorted({item.partition(" ")[0] for item in now - set(then)})
             text = f"{' and '.join(kinds)} on a bus came after the bands were found: listen to them again"
-            return [Remark((), "later-dynamics", float(len(kinds)), text)]
+            return [Remark((), "later-dynamics", float(len(kinds)), text, aside=True)]
     return []
 
 
@@ -159,7 +168,7 @@ def _piles(look: Look) -> list[Remark]:
     lifts = [(lane, band) for lane in _heads(look) for band in bands_of(lane) if band.gain_db > 0.0]
     best: list[tuple[Lane, Band]] = []
     for _, centre in lifts:
-        near = {lane.id: (lane, band) for lane, band in lifts if _near(band, centre)}
+        near = {lane.id: (lane, band) for lane, band in lifts if is_near(band, centre)}
         if len(near) > len(best):
             best = list(near.values())
     if len(best) < PILE:
@@ -183,11 +192,16 @@ def _bright(look: Look) -> list[Remark]:
 
 
 def _large(session: Session) -> list[Remark]:
-    limit = session.settings.noted_over_db
     told = []
-    for lane in session.lanes:
-        for band in bands_of(lane):
+    strips: list[tuple[tuple[str, ...], str, Strip | MixSettings, float]] = [
+        ((lane.id,), "", lane, session.settings.noted_over_db) for lane in session.lanes
+    ]
+    strips.append(((), "Mix: ", session.mix, MOST_ON_MIX_DB))
+    for lanes, whose, strip, limit in strips:
+        for band in bands_of(strip):
             if abs(band.gain_db) > limit:
-                text = f"{number(band.gain_db)} dB at {number(band.frequency_hz, 0)} Hz: more than usual, no fault"
-                told.append(Remark((lane.id,), "large-band", band.gain_db, text, aside=True))
+                text = (
+                    f"{whose}{number(band.gain_db)} dB at {number(band.frequency_hz, 0)} Hz: more than usual, no fault"
+                )
+                told.append(Remark(lanes, "large-band", band.gain_db, text, aside=True))
     return told

@@ -225,7 +225,9 @@ def _chain_changes(old: tuple[Processor, ...], new: tuple[Processor, ...], sessi
 
 
 def _key_words(key: Key | None, session: Session) -> str:
-    return f", keyed by {session.strip_name(key.source)}" if key else ""
+    if key is None:
+        return ""
+    return f", keyed by {session.strip_name(key.source)}" + (", not while it is muted" if key.follows_mute else "")
 
 
 def _setting_changes(old: Described, new: Described) -> list[str]:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from all_even import decibels
-from all_even.dsp.processor import key_of
+from all_even.dsp.processor import Key, key_of
 from all_even.errors import UserError
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Strip
@@ -129,6 +129,11 @@ def level_db(session: Session, strip: Strip) -> float:
 
 def muted(session: Session, strip: Strip) -> bool:
     return strip.mute or any(group.mute for group in folders_above(session, strip))
+
+
+def key_is_silent(session: Session, key: Key) -> bool:
+    """Whether a key that follows the mute listens to a strip that is muted, by itself or by a folder."""
+    return key.follows_mute and muted(session, session.strip(key.source))
 
 
 @dataclass(frozen=True, slots=True)

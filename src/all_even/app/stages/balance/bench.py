@@ -40,8 +40,8 @@ MEASURING = "The mix is being measured …"
 
 
 def _focus(look: "Look") -> object:
+    from all_even.figures.kick_and_bass.ceiling import ceiling
     from all_even.figures.low_end.low_focus import low_focus
-    from all_even.moves.balance.bass_ceiling import ceiling
 
     return low_focus(look), ceiling(look)
 

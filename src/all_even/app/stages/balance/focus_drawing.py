@@ -12,15 +12,15 @@ from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number
 
 if TYPE_CHECKING:
+    from all_even.figures.kick_and_bass.ceiling import Ceiling
     from all_even.measure.sharing.focus import Focus
-    from all_even.moves.balance.bass_ceiling import Ceiling
 
 LOW_DB, HIGH_DB = -12.0, 18.0
 LIMIT = 0.70
 
 
 class FocusDrawing(Drawing):
-    title = "Kick heard, % of it, against a change of the bass, dB"
+    title = "Kick audible, % of it, against a change of the bass, dB"
 
     def __init__(self) -> None:
         super().__init__(
@@ -35,7 +35,7 @@ class FocusDrawing(Drawing):
     def show_focus(self, focus: "Focus | None", ceiling: "Ceiling | None", note: str) -> None:
         self._focus, self._ceiling, self._note = focus, ceiling, note
         if focus is not None:
-            self.setAccessibleDescription(f"Kick heard {100 * focus.at_present:.0f} % now")
+            self.setAccessibleDescription(f"Kick audible {100 * focus.at_present:.0f} % now")
         self.renew()
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:

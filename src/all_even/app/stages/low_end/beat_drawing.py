@@ -17,8 +17,9 @@ if TYPE_CHECKING:
     from all_even.moves.low_end.ducks.beat import Beat
 
 FLOOR_DB, CEILING_DB = -36.0, 4.0
-GAIN_DB = 24.0
-"""The duck's own scale hangs from the top and fills the drawing at this."""
+GAIN_DB, DEEP_GAIN_DB = 24.0, 60.0
+"""The duck's own scale hangs from the top and fills the drawing at this; at the second, which is the processor's end,
+where a hand went deeper than usual."""
 HOLE_DB, PILE_DB = -1.0, 1.0
 REACH = 12.0
 MOST_WARNINGS = 3
@@ -46,6 +47,8 @@ class BeatDrawing(Handled, Drawing):
         self._handles: tuple[str, ...] = ()
         self._note = ""
         self.chosen = "back"
+        self.full_db = GAIN_DB
+        """What the duck's scale ends at; it stays while the depth is dragged."""
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -55,6 +58,8 @@ class BeatDrawing(Handled, Drawing):
         self.beat, self._handles, self._note = beat, handles, note
         if beat is not None and beat.landmarks is not None:
             marks = beat.landmarks
+            if self.held is None:
+                self.full_db = GAIN_DB if marks.depth_db <= 0.9 * GAIN_DB else DEEP_GAIN_DB
             self.setAccessibleDescription(
                 f"Holds until {marks.holds_ms:.0f} ms, is back at {marks.back_ms:.0f} ms, {marks.depth_db:.1f} dB "
                 f"deep; gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB. "
@@ -80,9 +85,8 @@ class BeatDrawing(Handled, Drawing):
             CEILING_DB - FLOOR_DB
         )
 
-    @staticmethod
-    def _gain_y(plot: QRectF, gain_db: float) -> float:
-        return plot.top() + plot.height() * min(1.0, -gain_db / GAIN_DB)
+    def _gain_y(self, plot: QRectF, gain_db: float) -> float:
+        return plot.top() + plot.height() * min(1.0, -gain_db / self.full_db)
 
     def places(self) -> dict[str, QPointF]:
         """Where the landmarks are that can be taken hold of."""
@@ -183,8 +187,8 @@ class BeatDrawing(Handled, Drawing):
         quiet = QColor(act)
         quiet.setAlphaF(0.15)
         for gain in beat.hits[2][:FAINT]:
-            self._line(painter, xs, _hung(plot, gain), QPen(quiet, 1), 5)
-        self._line(painter, xs, _hung(plot, beat.gain_db), QPen(act, 2.2))
+            self._line(painter, xs, _hung(plot, gain, self.full_db), QPen(quiet, 1), 5)
+        self._line(painter, xs, _hung(plot, beat.gain_db, self.full_db), QPen(act, 2.2))
 
     def _key(self, painter: QPainter, box: QRectF, beat: "Beat") -> None:
         """The key's spectrum with the band that gives way."""
@@ -264,7 +268,7 @@ class BeatDrawing(Handled, Drawing):
         plot = self.plot()
         if self.held == "depth":
             share = min(1.0, max(0.0, (at.y() - plot.top()) / plot.height()))
-            self.landmark_moved.emit("depth", max(0.5, share * GAIN_DB))
+            self.landmark_moved.emit("depth", max(0.5, share * self.full_db))
         elif self.beat is not None:
             self.landmark_moved.emit(self.held, self._ms(plot, at.x()))
 
@@ -294,6 +298,6 @@ def points(xs: np.ndarray, ys: np.ndarray, step: int) -> list[QPointF]:
     return [QPointF(x, y) for x, y in zip(xs[::step].tolist(), ys[::step].tolist(), strict=True)]
 
 
-def _hung(plot: QRectF, gain_db: np.ndarray) -> np.ndarray:
+def _hung(plot: QRectF, gain_db: np.ndarray, full_db: float) -> np.ndarray:
     """Heights of a gain that hangs from the top."""
-    return plot.top() + plot.height() * np.minimum(1.0, -gain_db / GAIN_DB)
+    return plot.top() + plot.height() * np.minimum(1.0, -gain_db / full_db)

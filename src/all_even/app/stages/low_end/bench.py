@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from all_even.figures.book.look import Look
     from all_even.moves.low_end.ducks.beat import Beat
     from all_even.moves.low_end.ducks.duck import Fitted
+    from all_even.moves.low_end.guards import Offer
 
 MORE_HEIGHT = 104
 MEASURING = "Kick and bass are being measured; the ways to duck follow …"
@@ -46,6 +47,7 @@ class LowEndBench(ViewedBench):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.fitted: Fitted | None = None
+        self.offer: Offer | None = None
         self._name, self._numbers = "", {}  # type: str, dict[str, float]
         self._by_hand = False
         self._document: object = None
@@ -73,7 +75,7 @@ class LowEndBench(ViewedBench):
         self.links = Links(self.desk)
         bar.addWidget(self.links)
         self.link = fields.button(
-            "Link lane", "The selected lane follows the duck's shape too, with a depth of its own (Shift+L)",
+            "Same duck here", "The selected track or group follows the duck's shape too, at its own depth (Shift+L)",
             self.link_selected,
         )  # fmt: skip
         self.hear = HoldButton(
@@ -133,11 +135,13 @@ class LowEndBench(ViewedBench):
     # The duck.
 
     def _show_fit(self, found: Any) -> None:
-        """A new fit: what stands in the session is shown, else what was set by hand, else the best."""
+        """A new fit, and what is recommended of it: what stands in the session is shown, else what was set by hand,
+        else what is recommended, else the best."""
         from all_even.moves.low_end.ducks.duck import best_of
 
-        self.fitted = found
-        if found is None:
+        fit, self.offer = found or (None, None)
+        self.fitted = fit
+        if fit is None:
             self._beat = None
             self.beat.show_beat(None, (), MEASURING if self.desk.mix_stale else NOTHING)
             self.small.show_beats([], "")
@@ -147,10 +151,20 @@ class LowEndBench(ViewedBench):
         if standing is not None:
             self._name, self._numbers = standing.name, dict(standing.numbers)
         elif not self._by_hand or not self._name:
-            best = best_of(found.ducks)
-            self._name, self._numbers = best.name, dict(best.numbers)
+            best = best_of(fit.ducks)
+            self._name, self._numbers = self._recommended() or (best.name, dict(best.numbers))
         self._redraw()
         self._draw_small()
+
+    def _recommended(self) -> tuple[str, dict[str, float]] | None:
+        """The way that the card recommends, with its numbers: they may be less deep than what was fitted. None where it
+        recommends none."""
+        move = self.offer.move if self.offer is not None else None
+        if move is None or self.fitted is None:
+            return None
+        name = str(move.parameters["method"])
+        own = {key: move.parameters.get(key, value) for key, value in self.fitted.ducks.method(name).numbers.items()}
+        return name, {key: float(value) for key, value in own.items() if isinstance(value, int | float)}
 
     def standing(self) -> Any:
         """The duck that the session has; None where it has none, or nothing was fitted yet."""
@@ -161,7 +175,7 @@ class LowEndBench(ViewedBench):
     def forget(self) -> None:
         """What was chosen and set by hand is let go: what stands, or the best, is shown."""
         self._by_hand, self._name = False, ""
-        self._show_fit(self.fitted)
+        self._show_fit((self.fitted, self.offer) if self.fitted is not None else None)
 
     def choose(self, name: str) -> None:
         """Shows a way to duck large, with the numbers that were found for it."""
@@ -170,6 +184,9 @@ class LowEndBench(ViewedBench):
         standing = self.standing()
         self._name, self._by_hand = name, True
         own = standing.numbers if standing is not None and standing.name == name else None
+        recommended = self._recommended()
+        if own is None and recommended is not None and recommended[0] == name:
+            own = recommended[1]
         self._numbers = dict(own or self.fitted.ducks.method(name).numbers)
         self._redraw()
         self._draw_small()
@@ -204,6 +221,7 @@ class LowEndBench(ViewedBench):
             return
         self._again = False
         name, own, work = self._name, dict(self._numbers), self.desk.session.settings
+        against = f"not recommended: {self.offer.why}" if self.offer is not None and self.offer.stopped else ""
 
         def job(_report: Report) -> "Beat":
             from dataclasses import replace
@@ -212,7 +230,7 @@ class LowEndBench(ViewedBench):
             from all_even.moves.low_end.ducks.duck_warnings import click_warning, warnings
 
             found = beat(fit.ducks, name, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
-            told = (*warnings(fit.ducks, name, own, fit.start_s), click_warning(fit.ducks, name))
+            told = (against, *warnings(fit.ducks, name, own, fit.start_s), click_warning(fit.ducks, name))
             return replace(found, warnings=tuple(sentence for sentence in told if sentence))
 
         def done(found: "Beat") -> None:
@@ -257,6 +275,7 @@ class LowEndBench(ViewedBench):
 
     def _enable(self) -> None:
         usable = self.fitted is not None and self._name in USABLE
+        fields.set_main(self.use, self.offer is not None and self.offer.move is not None)
         self.use.setEnabled(usable)
         self.hear.setEnabled(usable)
         standing = self.standing()
@@ -304,15 +323,15 @@ class LowEndBench(ViewedBench):
         self._as_move(hold)
 
     def link_selected(self) -> None:
-        """The selected lanes follow the duck's shape too, lighter than the bass."""
-        from all_even.moves.low_end.ducks.standing_duck import link
+        """The selected tracks and groups follow the duck's shape too, lighter than the bass."""
+        from all_even.moves.low_end.ducks.standing_duck import is_strip, link
 
         desk, standing = self.desk, self.standing()
-        lanes = tuple(item for item in desk.selected if desk.session.is_lane(item))
+        lanes = tuple(item for item in desk.selected if is_strip(desk.session, item))
         if standing is None or standing.shape_id is None:
-            desk.said.emit("Only a drawn shape links lanes: use one of the drawn ways to duck first.")
+            desk.said.emit("Only a drawn shape can be followed: use one of the drawn ways to duck first.")
         elif not lanes:
-            desk.said.emit("Select a lane first, for example chords or an accordion.")
+            desk.said.emit("Select a track or group first, for example chords or an accordion.")
         else:
             shape_id, depth = standing.shape_id, LIGHTER * standing.numbers["depth_db"]
             desk.edit(lambda s: link(s, lanes, shape_id, depth))
@@ -348,9 +367,10 @@ def _figures(look: "Look") -> object:
 
 
 def _fitted(look: "Look") -> object:
-    from all_even.moves.low_end.ducks.duck import fitted
+    from all_even.moves.low_end.ducks.duck import OFFER, fitted
 
-    return fitted(look)
+    fit = fitted(look)
+    return (fit, look.get(OFFER)) if fit is not None else None
 
 
 def _clearings(look: "Look") -> object:

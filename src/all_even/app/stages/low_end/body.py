@@ -37,7 +37,7 @@ class LowEndBody(Body):
         Column("tail", 58.0, None, ("Tail",)),
         Column("level", 66.0, 62.0, ("Low level",)),
         Column("even", 58.0, None, ("Uneven",)),
-        Column("hidden", 52.0, 48.0, ("Hidden",)),
+        Column("audible", 52.0, 48.0, ("Audible",)),
     )
     folded_words = "more with nothing under 250 Hz"
 
@@ -101,9 +101,9 @@ class LowEndBody(Body):
 
     def look(self, row: Row, held: bool) -> Hashable:
         view = self._views.get(row.lane.id)
-        hidden = self._hidden(row.lane) if isinstance(row.lane, Lane) else None
+        audible = self._audible(row.lane) if isinstance(row.lane, Lane) else None
         measured = row.report is not None and row.report.character is not None
-        return (id(view), row.lane.level_db, row.lane.role, row.heard, self._owner, hidden, measured)
+        return (id(view), row.lane.level_db, row.lane.role, row.heard, self._owner, audible, measured)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         left, width = columns.boxes["ridge"]
@@ -133,8 +133,8 @@ class LowEndBody(Body):
         texts("level", number(arriving) if arriving is not None else "–", "dB" if arriving is not None else "")
         even = character.evenness if character is not None and family_of(lane.role) == "bass" else None
         texts("even", number(even.spread_db) if even is not None else "–", "dB" if even is not None else "")
-        hidden = self._hidden(lane) if row.heard else None
-        texts("hidden", f"{100.0 * hidden:.0f}" if hidden is not None else "–", "%" if hidden is not None else "")
+        audible = self._audible(lane) if row.heard else None
+        texts("audible", f"{100.0 * audible:.0f}" if audible is not None else "–", "%" if audible is not None else "")
 
     def _figure(
         self, painter: QPainter, box: QRectF, columns: Columns, tone: object, name: str, value: str, unit: str
@@ -142,13 +142,14 @@ class LowEndBody(Body):
         if name in columns.boxes:
             paint.figure(painter, column_box(box, columns, name), value, unit, colour=tone)  # type: ignore[arg-type]
 
-    def _hidden(self, lane: Lane) -> float | None:
-        """How far kick or bass cover each other; of the pair, not of a lane."""
+    def _audible(self, lane: Lane) -> float | None:
+        """How much of all kicks is heard over the basses, and how much of the basses over the kicks; not of a lane."""
         if self._pair is None:
             return None
         if lane.role.startswith("kick"):
-            return self._pair.kick_masked
-        return self._pair.bass_masked if family_of(lane.role) == "bass" else None
+            return self._pair.focus.at_present if self._pair.focus is not None else None
+        masked = self._pair.bass_masked if family_of(lane.role) == "bass" else None
+        return None if masked is None else 1.0 - masked
 
     def tip(self, part: str, row: Row) -> str:
         view = self._views.get(row.lane.id)
@@ -157,7 +158,7 @@ class LowEndBody(Body):
         return (
             f"{row.lane.name}: what it has from 20 to 250 Hz. Inside the middle of the time it plays there, outside "
             "its loud moments: a fixed kick is a needle, a wandering bass hills. Low level: at its fader. Uneven: "
-            "notes from soft to loud. Hidden: how much of all kicks the basses cover, and the other way round."
+            "notes from soft to loud. Audible: how much of all kicks is heard over the basses, and the other way round."
         )
 
     def header_tip(self, columns: Columns, x: float) -> str:

@@ -19,16 +19,13 @@ if TYPE_CHECKING:
 
 Scale = tuple[str, str, float, int, str, str]
 ROWS: tuple[Scale, ...] = (
-    ("focus", "Kick heard", 100.0, 0, "%", "How much of the kick's low sound is heard over the bass; under 70 % it "
-    "loses "
-     "its definition"),
-    ("bass_limit_db", "Bass may rise", 1.0, 1, "dB", "So much louder the bass could be until 70 % of the kick are "
-    "left; "
-     "under 0 it is over its limit"),
+    ("focus", "Kick audible", 100.0, 0, "%", "How much of the kick's low sound is heard over the bass; under 70 % it "
+     "loses its definition"),
+    ("bass_limit_db", "Bass headroom", 1.0, 1, "dB", "So much louder the bass could be before it masks the kick (70 % "
+     "audible); under 0 it is too loud for it"),
     ("pile_up_db", "Pile-up", 1.0, 1, "dB", "How far the sum stands over the kick alone while it sounds"),
     ("gap_db", "Hole", 1.0, 1, "dB", "How far the sum falls under the louder of both behind a hit"),
-    ("kick_masked", "Kick hidden", 100.0, 0, "%", "How much of the kick the basses cover"),
-    ("bass_masked", "Bass hidden", 100.0, 0, "%", "How much of the basses the kick covers"),
+    ("bass_masked", "Bass masked", 100.0, 0, "%", "How much of the basses the kick masks"),
     ("sum_peak_dbfs", "Peak of the sum", 1.0, 1, "dB", "Highest sample of kick and bass together, before the mix bus"),
     ("loudness_at_equal_peak_lu", "Loudness to peak", 1.0, 1, "LU", "Loudness of kick and bass less their peak: "
     "higher "

@@ -1,4 +1,4 @@
-"""Lanes that follow the duck's shape, each with a depth of its own."""
+"""Tracks and groups that follow the duck's shape, each with a depth of its own."""
 
 from functools import partial
 
@@ -25,11 +25,11 @@ class Links(QWidget):
     def refresh(self) -> None:
         """Made anew where other lanes are linked; else only the depths."""
         session = self.desk.session
-        shape = next((s.shape for lane in session.lanes for s in lane.chain if isinstance(s, Ducker)), None)
+        shape = next((s.shape for strip in session.strips for s in strip.chain if isinstance(s, Ducker)), None)
         linked = [
-            (lane.id, lane.name, s.depth_db)
-            for lane in session.lanes
-            for s in lane.chain
+            (strip.id, strip.name, s.depth_db)
+            for strip in session.strips
+            for s in strip.chain
             if isinstance(s, Ducker) and s.shape == shape
         ]
         linked.sort(key=lambda item: item[0] not in self.desk.selected)  # what is selected is at hand

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even import decibels
-from all_even.dsp.parameter import LEVEL, number
+from all_even.dsp.parameter import LEVEL, Parameter, number
 from all_even.dsp.processor import Single, numbers
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.dsp.tone.saturation import Saturation
@@ -92,7 +92,9 @@ def propose(look: Look) -> list[Proposal]:
     tried: list[tuple[float, float, float]] = []
     for step in STEPS_LU:
         look.stop_if_cancelled()
-        level_db = LEVEL.clamped(lufs + step - back_lufs)
+        level_db = lufs + step - back_lufs
+        if level_db > numbers(Saturation)["output_db"].high + LEVEL.high:
+            break  # as loud as that it does not get
         after = lost_lu(bass + np.float32(decibels.gain(level_db)) * back, rate)
         if after is not None:
             tried.append((level_db, after, step))
@@ -118,24 +120,27 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _made(session: Session, lanes: tuple[str, ...], level_db: float, drive_db: float) -> tuple[Session, str]:
+    # What a driven curve gives back is soft: its own output brings it up, the fader stays near the middle.
+    output_db = numbers(Saturation)["output_db"].clamped(round(level_db))
     session, bus = routing_edits.add_bus(session, NAME, "parallel")
     session = routing_edits.set_send(session, present(session, lanes), bus)
     for station in (
         LowPass(frequency_hz=LOW_HZ, slope=24),
-        Saturation(drive_db=drive_db, low_cut_hz=0.0),
+        Saturation(drive_db=drive_db, low_cut_hz=0.0, output_db=output_db),
         HighPass(frequency_hz=HIGH_HZ, slope=24),
     ):
         session = chain_edits.add_station(session, bus, station)
-    return edits.change_strips(session, [bus], level_db=level_db), bus
+    return edits.change_strips(session, [bus], level_db=LEVEL.clamped(level_db - output_db)), bus
 
 
 def edit(session: Session, proposal: Proposal) -> Session:
     level_db, drive_db = (value_of(proposal, name) for name in ("level_db", "drive_db"))
-    return _made(session, proposal.targets, LEVEL.clamped(level_db), drive_db)[0]
+    return _made(session, proposal.targets, level_db, drive_db)[0]
 
 
+BACK = Parameter("Level of the return", "dB", -60.0, 36.0, 0.0, 0.5)
 KIND = Kind(
-    "low-end.harmonics", bottom.DEPENDS_ON, propose, edit, optional=True, parameters={"level_db": LEVEL},
+    "low-end.harmonics", bottom.DEPENDS_ON, propose, edit, optional=True, parameters={"level_db": BACK},
     changed=measured_later,
 )  # fmt: skip
 METRIC = Metric("small-speaker", "bass on a small speaker", "LU", 1, 0.5, bottom.MEASURED, loss_lu)

@@ -20,8 +20,9 @@ from all_even.measure.sharing.focus import RATE
 from all_even.measure.sharing.low_pair import PairFigures
 from all_even.moves.kind import Kind, measured_later
 from all_even.moves.low_end import bottom
-from all_even.moves.low_end.bottom import ROOM, Bottom, beside_a_fader, clears, evidence, on_each, with_stations
+from all_even.moves.low_end.bottom import ROOM, Bottom, beside_a_fader, evidence, on_each, with_stations
 from all_even.moves.low_end.clearing import low_spectra
+from all_even.moves.low_end.guards import Offer, against, first_harmless, on_offer
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -29,7 +30,7 @@ from all_even.session.model.strips import Lane
 Array = NDArray[np.float64]
 LOW_HZ, HIGH_HZ = 38.0, 160.0
 QS = (0.7, 1.0)
-RANGES_DB = (-4.0, -6.0)
+RANGES_DB = (-3.0, -4.0, -6.0)
 RATIO, ATTACK_MS, RELEASE_MS = 3.0, 1.0, 60.0
 UNDER_HITS_DB = 12.0
 """The threshold lies this much under the kick's usual peak in the band."""
@@ -65,44 +66,52 @@ def is_cleared(lane: Lane) -> bool:
 
 
 def propose(look: Look) -> list[Proposal]:
+    move = look.get(OFFER).move
+    return [move] if move is not None else []
+
+
+def _offer(look: Look) -> Offer:
+    """The setting that is worth most beside a fader, weighs up what the bass loses, and harms nobody (`guards`)."""
     found = bottom.colliding(look)
     if found is None or any(is_cleared(lane) for lane in found.lanes(found.basses)):
-        return []
-    best = _best(found)
-    if best is None:
-        return []
-    cut, after = best
+        return Offer()
+    worth = _worth(found)
+    before = found.copies.before
+    weighing = [item for item in worth if bottom.weighs(before, item[1])]
+    if not weighing and worth:
+        return Offer(None, _proposal(look, found, *worth[0]), bottom.price(before, worth[0][1]))
+    return first_harmless(look, (_proposal(look, found, *item) for item in weighing), edit)
+
+
+def _proposal(look: Look, found: Bottom, cut: DynamicEqualiser, after: PairFigures) -> Proposal:
     band = cut.bands[0]
     before, copies = found.copies.before, found.copies
     net = copies.net_db(after)
     assert net is not None
     note = named(band.frequency_hz).name
-    return [
-        KIND.move(
-            targets=found.basses,
-            title=f"Bass {number(-band.range_db, 0)} dB back at {number(band.frequency_hz, 0)} Hz while the kick "
-            "sounds",
-            reason=f"The kick has its peak there ({note}). {beside_a_fader(before, after)} Keyed by "
-            f"{look.session.strip_name(copies.heard.kick_id)}; between the hits the bass is as it was.",
-            parameters={
-                "frequency_hz": band.frequency_hz,
-                "range_db": band.range_db,
-                "q": band.q,
-                "threshold_db": band.threshold_db,
-                "key": copies.heard.kick_id,
-            },
-            evidence=evidence(look, after, before),
-            metric=ROOM,
-            before=found.room_db,
-            expected=found.room_db + net,
-            tolerance=bottom.tolerance_db(net, bottom.DYNAMIC_TOLERANCE_DB),
-            weight=5.6,
-        )
-    ]
+    return KIND.move(
+        targets=found.basses,
+        title=f"Bass {number(-band.range_db, 0)} dB back at {number(band.frequency_hz, 0)} Hz while the kick sounds",
+        reason=f"The kick has its peak there ({note}). {beside_a_fader(before, after)} Keyed by "
+        f"{look.session.strip_name(copies.heard.kick_id)}; between the hits the bass is as it was.",
+        parameters={
+            "frequency_hz": band.frequency_hz,
+            "range_db": band.range_db,
+            "q": band.q,
+            "threshold_db": band.threshold_db,
+            "key": copies.heard.kick_id,
+        },
+        evidence=evidence(look, after, before),
+        metric=ROOM,
+        before=found.room_db,
+        expected=found.room_db + net,
+        tolerance=bottom.tolerance_db(net, bottom.DYNAMIC_TOLERANCE_DB),
+        weight=5.6,
+    )
 
 
-def _best(found: Bottom) -> tuple[DynamicEqualiser, PairFigures] | None:
-    """The setting that is worth most beside a fader and covers nobody more; None where none is worth it."""
+def _worth(found: Bottom) -> list[tuple[DynamicEqualiser, PairFigures]]:
+    """The settings that are worth it, the one that is worth most beside a fader first."""
     copies = found.copies
     place = low_spectra.peak_hz(low_spectra.kick_spectrum(copies), LOW_HZ, HIGH_HZ)
     tried: list[tuple[float, DynamicEqualiser, PairFigures]] = []
@@ -112,10 +121,9 @@ def _best(found: Bottom) -> tuple[DynamicEqualiser, PairFigures] | None:
             cut = station(copies.heard.kick_id, round(place, 1), q, range_db, at_db)
             after = copies.tried(on_each(copies.basses, cut))
             net = copies.net_db(after)
-            if net is not None and net >= bottom.WORTH_DB and clears(copies.before, after):
+            if net is not None and net >= bottom.WORTH_DB:
                 tried.append((net, cut, after))
-    best = max(tried, key=lambda item: item[0], default=None)
-    return (best[1], best[2]) if best is not None else None
+    return [(cut, after) for _, cut, after in sorted(tried, key=lambda item: -item[0])]
 
 
 def made(proposal: Proposal) -> Processor:
@@ -132,7 +140,12 @@ def edit(session: Session, proposal: Proposal) -> Session:
     return with_stations(session, on_each(proposal.targets, made(proposal)))
 
 
+OFFER = on_offer("dynamic cut on offer", _offer)
 KIND = Kind(
     "low-end.dynamic-clearing", bottom.DEPENDS_ON, propose, edit,
     parameters={"frequency_hz": PLACE, "range_db": RANGE}, changed=measured_later,
+)  # fmt: skip
+ANYWAY = Kind(
+    "low-end.clearing-anyway", bottom.DEPENDS_ON, lambda look: against(look.get(OFFER), "low-end.clearing-anyway"),
+    edit, optional=True, against=True,
 )  # fmt: skip

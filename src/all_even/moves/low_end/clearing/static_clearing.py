@@ -14,7 +14,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import owner
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
-from all_even.moves.low_end.bottom import ROOM, Bottom, beside_a_fader, clears, evidence, on_each, with_stations
+from all_even.moves.low_end.bottom import ROOM, Bottom, beside_a_fader, evidence, on_each, weighs, with_stations
 from all_even.moves.low_end.clearing import low_spectra
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -71,7 +71,7 @@ def propose(look: Look) -> list[Proposal]:
     good = [
         (net, bells, after)
         for bells, after in tried
-        if (net := found.copies.net_db(after)) is not None and net >= bottom.WORTH_DB and clears(before, after)
+        if (net := found.copies.net_db(after)) is not None and net >= bottom.WORTH_DB and weighs(before, after)
     ]
     if not good:
         return []

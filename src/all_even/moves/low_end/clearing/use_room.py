@@ -11,12 +11,13 @@ from all_even import decibels
 from all_even.dsp.ducking.shaped import follows_another
 from all_even.dsp.parameter import LEVEL, number
 from all_even.figures.book.look import Look
+from all_even.figures.kick_and_bass.ceiling import bass_lanes, ceiling
 from all_even.figures.low_end.low_copies import copies
+from all_even.measure.sharing.focus import LIMIT_SHARE
 from all_even.measure.sharing.low_pair import pair_figures
 from all_even.moves.balance.bass_ceiling import METRIC as BASS_RE_KICK
-from all_even.moves.balance.bass_ceiling import bass_lanes, ceiling
 from all_even.moves.kind import Kind, measured_later, value_of
-from all_even.moves.low_end import bottom
+from all_even.moves.low_end import bottom, guards
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -38,25 +39,24 @@ def propose(look: Look) -> list[Proposal]:
     change = _no_worse(look, change)
     if change < WORTH_DB:
         return []
-    return [
-        KIND.move(
-            targets=tuple(lane.id for lane in lanes),
-            title=f"Bass {number(change)} dB up: the room is there now",
-            reason=f"{number(100.0 * found.focus, 0)} % of the kick are heard over it; up to its ceiling, which "
-            f"{found.by} sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
-            parameters={"by_db": change},
-            evidence={"to_ceiling_db": found.change_db, "held_by": found.by, **bottom.evidence(look)},
-            metric=BASS_RE_KICK,
-            before=found.bass_re_kick_lu,
-            expected=found.bass_re_kick_lu + change,
-            weight=5.3,
-        )
-    ]
+    move = KIND.move(
+        targets=tuple(lane.id for lane in lanes),
+        title=f"Bass {number(change)} dB up: the room is there now",
+        reason=f"{number(100.0 * found.focus, 0)} % of the kick are heard over it; up to its ceiling, which "
+        f"{found.by} sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
+        parameters={"by_db": change},
+        evidence={"to_ceiling_db": found.change_db, "held_by": found.by, **bottom.evidence(look)},
+        metric=BASS_RE_KICK,
+        before=found.bass_re_kick_lu,
+        expected=found.bass_re_kick_lu + change,
+        weight=5.3,
+    )
+    return [] if guards.harms(look, edit(session, move)) else [move]
 
 
 def _no_worse(look: Look, most_db: float) -> float:
-    """How far the bass may come up so that of the kick no less is heard, and no more covered, than before the first
-    move at the low end."""
+    """How far the bass may come up so that the kick is audible as before the first move at the low end, or enough, and
+    masked no more than then."""
     start, copy = bottom.before_all(look.session), copies(look)
     if start is None or copy is None:
         return most_db
@@ -66,7 +66,7 @@ def _no_worse(look: Look, most_db: float) -> float:
         then = pair_figures(kick, bass * 10.0 ** (change / 20.0), copy.heard.hits_s, floor=copy.before.floor,
                             kick_bands=copy.kick_bands)  # fmt: skip
         focus = then.focus.at_present if then.focus is not None else 1.0
-        less = isinstance(heard, float) and focus < heard
+        less = isinstance(heard, float) and focus < max(heard, LIMIT_SHARE)
         more = isinstance(covered, float) and then.kick_masked is not None and then.kick_masked > covered
         if not less and not more:
             return float(change)

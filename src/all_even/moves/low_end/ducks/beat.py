@@ -12,6 +12,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.shaped import DuckShape
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.processor import Described
+from all_even.dsp.processor import numbers as numbers_of
 from all_even.measure.sharing import duck
 from all_even.moves.ducking import methods
 from all_even.moves.ducking.fit import Duck, Ducks, sketched
@@ -24,6 +29,8 @@ KEY_S = 0.2
 FLOOR_DB = -40.0
 DEEP_SHARE = 0.9
 REDUCED_DB = 0.5
+DRAWN = frozenset({"drawn", "timeline", "pulse"})
+LEAST = {"depth_db": 0.5, "attack_ms": 0.1, "release_ms": 1.0}
 BY_NAME: Mapping[str, Method] = {method.name: method for method in METHODS}
 HANDLES: Mapping[str, Mapping[str, str]] = {
     "drawn": {"holds": "hold_ms", "back": "length_ms", "depth": "depth_db"},
@@ -197,5 +204,15 @@ def moved(
         wanted = numbers["attack_ms"] * max(0.2, value) / max(0.2, landmarks.steps_ms)
     elif handle == "depth" and name not in HANDLES:
         wanted = numbers["depth_db"] * value / max(0.5, landmarks.depth_db)
-    knob = knobs[knob_name]
-    return {**numbers, knob_name: float(min(knob.high, max(knob.low, wanted)))}
+    low, high = _by_hand(name, knobs[knob_name])
+    return {**numbers, knob_name: float(min(high, max(low, wanted)))}
+
+
+def _by_hand(name: str, knob: methods.Knob) -> tuple[float, float]:
+    """How far a hand may go: as far as the processor does. A fit keeps to what is usual."""
+    stations: tuple[type[Described], ...] = (Ducker, DuckShape) if name in DRAWN else (Compressor, Ducker)
+    for station in stations:
+        described = numbers_of(station).get(knob.name)
+        if described is not None:
+            return min(knob.low, max(described.low, LEAST.get(knob.name, described.low))), described.high
+    return knob.low, knob.high

@@ -5,6 +5,7 @@ the best of them whose *net* is worth it: by trial, since the fit's own cost lef
 Where kick and bass do not meet, none is proposed, and the stage says so.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,7 +24,8 @@ from all_even.figures.arriving.contribution import parts
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.low_end.low_copies import COPIES, copies
-from all_even.figures.low_end.low_end import FEWEST_HITS, heard, kicks_and_basses, pair
+from all_even.figures.low_end.low_end import FEWEST_HITS, bass_strips, heard, kicks_and_basses, pair
+from all_even.figures.song import SONG
 from all_even.measure.sharing import duck as figures
 from all_even.measure.sharing.focus import RATE
 from all_even.measure.sharing.low_pair import PairFigures
@@ -32,7 +34,8 @@ from all_even.moves.ducking import methods
 from all_even.moves.ducking.fit import Duck, Ducks, find_ducks, judge
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
-from all_even.moves.low_end.bottom import ROOM, beside_a_fader, clears, evidence
+from all_even.moves.low_end.bottom import ROOM, beside_a_fader, evidence
+from all_even.moves.low_end.guards import Offer, against, first_harmless, on_offer
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -55,18 +58,28 @@ SHORT = {
 PROPOSED = ("keyed", "keyed_high_pass", "band", "drawn")
 """In this order where two are as good: what the click key and the timeline do, one of these does on the tracks as they
 are, without a lane of clicks; the pulse is an effect. All can be used by hand."""
+LIGHTER, MOST_WAYS = (0.7, 0.5), 2
 SHAPED = frozenset({"drawn", "timeline", "pulse"})
 CLICK_KEY = "keyed_click"
+BY_HAND = "low-end.duck.by-hand"
+"""What is used on the bench does not take the place of what is recommended."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Fitted:
-    """ducks: all methods on the stretch that begins at start_s; hits_s: of the whole song."""
+    """ducks: all methods on the stretch that begins at start_s; of the whole song hits_s, grid_s (the hits as a time
+    line has them) and beats_s."""
 
     ducks: Ducks
     start_s: float
     hits_s: tuple[float, ...]
     kick_id: str
+    grid_s: tuple[float, ...]
+    beats_s: tuple[float, ...]
+
+    def times_s(self, method: str) -> tuple[float, ...]:
+        """Where a method's shape stands in the song."""
+        return {"timeline": self.grid_s, "pulse": self.beats_s}.get(method, self.hits_s)
 
 
 def fitted(look: Look) -> Fitted | None:
@@ -80,13 +93,13 @@ def _rests_on(look: Look, prints: Fingerprints, target: str) -> str:
     lanes = [(lane.id, lane.hits) for lane in look.session.lanes if lane.role.startswith("kick")]
     plain = plain_session(look.session)
     below = COPIES.rests_on(look.at(plain), look.book.fingerprints(plain), target)
-    return digest((below, lanes, work.kick_over_bass_db, work.duck_smooth))
+    tempo = SONG.rests_on(look, prints, target)
+    return digest((below, lanes, tempo, work.kick_over_bass_db, work.duck_smooth))
 
 
 def plain_session(session: Session) -> Session:
     """The same without what ducks the basses, and without clicks and shapes that only served it."""
-    _, basses = kicks_and_basses(session)
-    ducked = [lane for lane in session.lanes if lane.id in basses and is_ducked(lane)]
+    ducked = [strip for strip in bass_strips(session) if is_ducked(strip)]
     for lane in ducked:
         session = edits.change_strips(session, (lane.id,), chain=tuple(s for s in lane.chain if not is_duck(s)))
     served = {key.source for lane in ducked for s in lane.chain if is_duck(s) and (key := key_of(s)) is not None}
@@ -130,10 +143,22 @@ def _fit(look: Look, _target: str) -> Fitted | str:
         )  # fmt: skip
     except UserError:
         return "too few hits"
-    return Fitted(ducks, start_s, found.hits_s, found.kick_id)
+    return Fitted(ducks, start_s, found.hits_s, found.kick_id, *_on_time_line(look, found.hits_s, ducks))
 
 
-FITTED = Figure("fitted ducks", 1, "session", _rests_on, _fit)
+def _on_time_line(look: Look, hits_s: tuple[float, ...], ducks: Ducks) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """The hits at the nearest sixteenths, and every beat; without a tempo the hits, and a beat as it was fitted."""
+    tempo = look.get(SONG).tempo
+    if tempo is None:
+        beats = np.arange(hits_s[0], hits_s[-1] + 1e-6, ducks.sketch.beat_s)
+        return hits_s, tuple(map(float, beats))
+    grid = np.array(tempo.grid_s())
+    nearest = grid[np.abs(grid[:, np.newaxis] - np.array(hits_s)[np.newaxis, :]).argmin(axis=0)]
+    placed = np.unique(np.maximum(0.0, nearest))
+    return tuple(map(float, placed)), tuple(beat for beat in tempo.beats_s if beat >= 0.0)
+
+
+FITTED = Figure("fitted ducks", 2, "session", _rests_on, _fit)
 
 
 def stretch(hits_s: tuple[float, ...], bass: Array, song_s: float) -> tuple[float, float]:
@@ -152,9 +177,14 @@ def stretch(hits_s: tuple[float, ...], bass: Array, song_s: float) -> tuple[floa
 # What a duck is worth on the whole song.
 
 
-def shape_of(one: Duck, hits_s: tuple[float, ...], shape_id: str = "duck") -> DuckShape:
-    """The drawn shape with all hits of the song."""
-    return replace(methods.shape(hits_s, one.numbers), id=shape_id, name="Duck", hits_from="from the kick")
+def shape_of(one: Duck, times_s: tuple[float, ...], shape_id: str = "duck") -> DuckShape:
+    """The drawn shape at all its places in the song."""
+    return replace(methods.shape(times_s, drawn_numbers(one)), id=shape_id, name="Duck", hits_from="from the kick")
+
+
+def drawn_numbers(one: Duck) -> methods.Parameters:
+    """What a drawn shape is made of: a pulse turns two numbers, and the others follow from the beat."""
+    return {name: float(value) for name, value in one.parameters.items() if isinstance(value, int | float)}
 
 
 def station_of(one: Duck, kick_id: str, shape_id: str = "duck") -> Processor:
@@ -173,7 +203,7 @@ def trial_of(look: Look, fit: Fitted, one: Duck) -> PairFigures | None:
         return None
     station = station_of(one, fit.kick_id)
     if not isinstance(station, Compressor):
-        shapes = (shape_of(one, fit.hits_s),) if one.name in SHAPED else ()
+        shapes = (shape_of(one, fit.times_s(one.name)),) if one.name in SHAPED else ()
         return copy.tried(dict.fromkeys(copy.basses, (station,)), shapes)
     # A detector hears the click of the kick, of which a copy at 4 kHz has too little.
     rate = look.session.sample_rate
@@ -194,28 +224,55 @@ def best_of(ducks: Ducks) -> Duck:
 
 
 def propose(look: Look) -> list[Proposal]:
-    session = look.session
+    move = look.get(OFFER).move
+    return [move] if move is not None else []
+
+
+def _offer(look: Look) -> Offer:
+    """The best way that is worth it, weighs up what the bass loses, and harms nobody (`guards`)."""
     found = bottom.colliding(look)
-    if found is None or any(_has_duck(session, lane_id) for lane_id in found.basses):
-        return []
+    if found is None or any(is_duck(item) for strip in bass_strips(look.session) for item in strip.chain):
+        return Offer()
     fit = fitted(look)
     if fit is None:
-        return []
-    tried = [(one, trial) for one in fit.ducks.methods if one.name in PROPOSED and not one.control and one.feasible
-             and (trial := trial_of(look, fit, one)) is not None]  # fmt: skip
-    good = [
-        item for item in tried
-        if (net := found.copies.net_db(item[1])) is not None and net >= bottom.WORTH_DB
-        and clears(found.copies.before, item[1]) and not item[0].sound.ripples and not item[0].sound.clicks
+        return Offer()
+    before = found.copies.before
+    worth = [item for one in _usable(fit.ducks) if (item := _worth(look, fit, one)) is not None]
+    weighing = [item for item in worth if bottom.weighs(before, item[1])]
+    if not weighing and worth:
+        one, after = worth[0]
+        return Offer(None, proposal(look, fit, one, after), bottom.price(before, after))
+    return first_harmless(look, _as_deep_as_may_be(look, fit, weighing), edit)
+
+
+def _usable(ducks: Ducks) -> list[Duck]:
+    """The ways that may be proposed, best first."""
+    return [
+        one for one in sorted(ducks.methods, key=lambda item: item.rank)
+        if one.name in PROPOSED and not one.control and one.feasible and not one.sound.ripples and not one.sound.clicks
     ]  # fmt: skip
-    if not good:
-        return []
-    one, after = min(good, key=lambda item: item[0].rank)
-    return [proposal(look, fit, one, after)]
 
 
-def _has_duck(session: Session, lane_id: str) -> bool:
-    return any(is_duck(station) for station in session.lane(lane_id).chain)
+def _worth(look: Look, fit: Fitted, one: Duck) -> tuple[Duck, PairFigures] | None:
+    """A way with its trial; None where a fader does as well."""
+    copy, after = copies(look), trial_of(look, fit, one)
+    net = copy.net_db(after) if copy is not None and after is not None else None
+    return (one, after) if after is not None and net is not None and net >= bottom.WORTH_DB else None
+
+
+def _as_deep_as_may_be(look: Look, fit: Fitted, weighing: list[tuple[Duck, PairFigures]]) -> Iterator[Proposal]:
+    """The best ways as they were fitted, each followed by itself less deep: a fit weighs a hole against a pile-up, and
+    does not know what may not be."""
+    work, before = look.session.settings, bottom.colliding(look)
+    for one, after in weighing[:MOST_WAYS]:
+        yield proposal(look, fit, one, after)
+        method = next(item for item in methods.METHODS if item.name == one.name)
+        for share in LIGHTER:
+            own = {**one.numbers, "depth_db": max(1.0, share * one.numbers["depth_db"])}
+            lighter = judge(method, fit.ducks.sketch, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
+            item = _worth(look, fit, lighter)
+            if item is not None and before is not None and bottom.weighs(before.copies.before, item[1]):
+                yield proposal(look, fit, *item)
 
 
 def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> Proposal:
@@ -233,14 +290,15 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
     worth = beside_a_fader(before, after) if after is not None else ""
     nearest = f" {fit.ducks.infeasible}" if fit.ducks.infeasible else ""
     at_hits = one.name in SHAPED or one.name == CLICK_KEY
-    shape = {f"{index}": float(hit) for index, hit in enumerate(fit.hits_s)} if at_hits else None
+    shape = {f"{index}": float(time) for index, time in enumerate(fit.times_s(one.name))} if at_hits else None
+    own = drawn_numbers(one) if one.name in SHAPED else one.numbers
     return KIND.move(
         targets=tuple(lane.id for lane in look.session.lanes if lane.id in copy.basses),
         title=f"Duck the bass {number(low.depth_db)} dB: {NAMES[one.name][0].lower()}{NAMES[one.name][1:]}",
         reason=f"{words} {worth}{nearest}",
         parameters={
             "method": one.name, "key": fit.kick_id, "hits_s": shape,
-            **{name: float(value) for name, value in one.numbers.items()},
+            **{name: float(value) for name, value in own.items()},
             **{f"station_{name}": value for name, value in one.parameters.items() if isinstance(value, float)},
         },
         evidence={
@@ -301,7 +359,12 @@ def chosen(look: Look, name: str, own: methods.Parameters) -> Proposal | None:
     work = look.session.settings
     one = judge(method, fit.ducks.sketch, own, kbr_db=work.kick_over_bass_db, smooth=work.duck_smooth)
     found = proposal(look, fit, one, trial_of(look, fit, one))
-    return replace(found, rests_on=fingerprints(look, KIND.depends_on))
+    return replace(found, id=BY_HAND, rests_on=fingerprints(look, KIND.depends_on))
 
 
+OFFER = on_offer("duck on offer", _offer)
 KIND = Kind("low-end.duck", bottom.DEPENDS_ON, propose, edit)
+ANYWAY = Kind(
+    "low-end.duck-anyway", bottom.DEPENDS_ON, lambda look: against(look.get(OFFER), "low-end.duck-anyway"), edit,
+    optional=True, against=True,
+)  # fmt: skip

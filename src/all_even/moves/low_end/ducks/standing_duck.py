@@ -13,7 +13,7 @@ from all_even.dsp.ducking.shaped import shape_of
 from all_even.dsp.dynamics.band_compressor import BandCompressor
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.processor import Processor, key_of, numbers
-from all_even.figures.low_end.low_end import kicks_and_basses
+from all_even.figures.low_end.low_end import bass_strips
 from all_even.moves.ducking import methods
 from all_even.moves.low_end.ducks.duck import CLICK_KEY, is_click_trigger, is_duck
 from all_even.session.editing import chain_edits
@@ -22,8 +22,8 @@ from all_even.session.model.session import Session
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """name, numbers: the method and what a fit would turn, read from the stations. lanes: that follow it, by id, with
-    the depth of each; shape_id: of a drawn one."""
+    """name, numbers: the method and what a fit would turn, read from the stations. lanes: lanes and groups that follow
+    it, by id, with the depth of each; shape_id: of a drawn one."""
 
     name: str
     numbers: methods.Parameters
@@ -32,10 +32,9 @@ class Standing:
 
 
 def standing(session: Session, sketch: methods.Sketch) -> Standing | None:
-    """The duck of the first bass that has one; None where none has."""
-    _, basses = kicks_and_basses(session)
-    for lane in session.lanes:
-        for station in lane.chain if lane.id in basses else ():
+    """The duck of the first bass, or group of basses, that has one; None where none has."""
+    for strip in bass_strips(session):
+        for station in strip.chain:
             if isinstance(station, Ducker):
                 shape = shape_of(station, session.shapes)
                 if shape is not None:
@@ -48,11 +47,11 @@ def standing(session: Session, sketch: methods.Sketch) -> Standing | None:
 
 
 def linked_lanes(session: Session, shape_id: str) -> tuple[tuple[str, float], ...]:
-    """Lanes that follow a shape, with the depth of each."""
+    """Lanes and groups that follow a shape, with the depth of each."""
     return tuple(
-        (lane.id, station.depth_db)
-        for lane in session.lanes
-        for station in lane.chain
+        (strip.id, station.depth_db)
+        for strip in session.strips
+        for station in strip.chain
         if isinstance(station, Ducker) and station.shape == shape_id
     )
 
@@ -72,7 +71,7 @@ def _keyed_standing(session: Session, station: Processor, sketch: methods.Sketch
     own = {"depth_db": max(1.0, depth), "attack_ms": inner.attack_ms, "release_ms": inner.release_ms}
     if banded:
         own["range_db"] = inner.range_db
-    lanes = tuple((lane.id, own["depth_db"]) for lane in session.lanes for item in lane.chain if is_duck(item))
+    lanes = tuple((strip.id, own["depth_db"]) for strip in session.strips for item in strip.chain if is_duck(item))
     return Standing(name, own, lanes, None)
 
 
@@ -88,24 +87,24 @@ def turned(session: Session, found: Standing, own: methods.Parameters, sketch: m
             session = with_depth(session, lane_id, found.shape_id, depth + by)
         return session
     inner = methods.compressor(sketch, methods.KEYS.get(found.name, "band"), own)
-    for lane in session.lanes:
-        for station in lane.chain:
+    for strip in session.strips:
+        for station in strip.chain:
             if isinstance(station, Compressor) and is_duck(station):
                 new: dict[str, float] = {
                     name: getattr(inner, name) for name in ("threshold_db", "attack_ms", "release_ms")
                 }
-                session = chain_edits.change_station(session, lane.id, station.id, **new)
+                session = chain_edits.change_station(session, strip.id, station.id, **new)
             elif isinstance(station, BandCompressor) and is_duck(station) and len(station.bands) == 3:
                 band = replace(station.bands[1], threshold_db=inner.threshold_db, attack_ms=inner.attack_ms,
                                release_ms=inner.release_ms)  # fmt: skip
                 bands = (station.bands[0], band, station.bands[2])
-                session = chain_edits.change_station(session, lane.id, station.id, bands=bands)
+                session = chain_edits.change_station(session, strip.id, station.id, bands=bands)
     return session
 
 
 def with_depth(session: Session, lane_id: str, shape_id: str, depth_db: float) -> Session:
     """One linked lane deeper or lighter."""
-    for station in session.lane(lane_id).chain:
+    for station in session.chain(lane_id):
         if isinstance(station, Ducker) and station.shape == shape_id:
             value = numbers(Ducker)["depth_db"].clamped(depth_db)
             session = chain_edits.change_station(session, lane_id, station.id, depth_db=value)
@@ -116,14 +115,19 @@ def link(session: Session, lane_ids: tuple[str, ...], shape_id: str, depth_db: f
     """More lanes that follow a shape: chords and groups lighter than the bass. One that follows it already stays."""
     known = {lane_id for lane_id, _ in linked_lanes(session, shape_id)}
     for lane_id in lane_ids:
-        if session.is_lane(lane_id) and lane_id not in known:
+        if is_strip(session, lane_id) and lane_id not in known:
             session = chain_edits.add_station(session, lane_id, Ducker(shape=shape_id, depth_db=depth_db))
     return session
 
 
 def unlink(session: Session, lane_ids: tuple[str, ...], shape_id: str) -> Session:
     for lane_id in lane_ids:
-        for station in session.lane(lane_id).chain if session.is_lane(lane_id) else ():
+        for station in session.chain(lane_id) if is_strip(session, lane_id) else ():
             if isinstance(station, Ducker) and station.shape == shape_id:
                 session = chain_edits.remove_station(session, lane_id, station.id)
     return session
+
+
+def is_strip(session: Session, strip_id: str) -> bool:
+    """Whether it is a lane or a group, which may follow a shape."""
+    return any(strip.id == strip_id for strip in session.strips)
