@@ -109,10 +109,10 @@ def main() -> None:
         bench = window.workbench.bench.of("low-end")
         wait(lambda: bool(bench.beat.places()) and not desk.work.busy())
         window.workbench.lanes.scroll_bar.setValue(0)
-        apply("low-end", "low-end.dynamic-clearing")
-        single = next((m.id for m in desk.moves.at("low-end") if m.id.startswith("low-end.single-notes")), None)
-        if single is not None:
-            apply("low-end", single)
+        for wanted in ("low-end.dynamic-clearing", "low-end.single-notes"):
+            found = next((move.id for move in desk.moves.at("low-end") if move.id.startswith(wanted)), None)
+            if found is not None:
+                apply("low-end", found)
         bench.show_view(0)
         for name in ("drawn", "keyed"):
             bench.choose(name)

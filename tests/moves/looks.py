@@ -77,7 +77,15 @@ def low_looks(folder: Path) -> list[Look]:
     made = making.propose(looks[0], [dynamic_clearing.KIND])
     cleared = making.made(looks[0].session, dynamic_clearing.KIND, made[0])
     softer = edits.nudge_levels(cleared, [lane.id for lane in cleared.lanes if lane.role == "bass"], -8.0)
-    return [*looks[:-1], school, looks[0].at(softer), looks[-1].at(ducked(looks[-1].session))]
+    hot = look_at(low_sessions.one_note(folder / "hot", bass_peak=0.9))
+    hot = hot.at(ducked(hot.session))
+    return [*looks[:-1], school, looks[0].at(softer), looks[-1].at(ducked(looks[-1].session)), hot]
+
+
+def masked_bass_look(folder: Path) -> Look:
+    """A bass that leads the low end and is masked by the kick."""
+    look = look_at(low_sessions.masked_bass(folder / "masked"))
+    return look.at(edits.set_work(look.session, low_owner="bass"))
 
 
 def ducked(session: Session) -> Session:

@@ -21,7 +21,7 @@ from all_even.session.model.ledger import LedgerEntry, Proposal, Result
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
 from tests.moves import check_sessions, dynamic_sessions, rides_sessions, share_sessions, space_sessions
-from tests.moves.looks import look_at, low_looks, measured_again, states_for_every_kind
+from tests.moves.looks import look_at, low_looks, masked_bass_look, measured_again, states_for_every_kind
 
 KINDS = sorted(stages.kinds())
 
@@ -39,9 +39,10 @@ def cases(brief_demo, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
     rooms = space_sessions.looks(tmp_path_factory.mktemp("space"))
     ridden = rides_sessions.looks(tmp_path_factory.mktemp("rides"))
     checked = check_sessions.looks(tmp_path_factory.mktemp("check"))
+    masked = [masked_bass_look(tmp_path_factory.mktemp("masked"))]
     own = [("low-end.", low), ("share.", sharing), ("dynamics.", moving), ("space.", rooms), ("rides.", ridden),
-           ("check.", checked)]  # fmt: skip
-    for look in [*states, *low, *sharing, *moving, *rooms, *ridden, *checked]:
+           ("check.", checked), ("balance.kick", masked)]  # fmt: skip
+    for look in [*states, *low, *sharing, *moving, *rooms, *ridden, *checked, *masked]:
         # Some stages are tried on the short sessions that are made for them.
         its_own = next((stage for stage, looks in own if look in looks), "")
         missing = [

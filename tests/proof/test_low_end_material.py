@@ -117,8 +117,8 @@ def runs(every_run, part) -> list[tuple[Run, Run]]:
 
 
 def at_its_ceiling(look: Look) -> Look:
-    """The bass as a good balance leaves it: as loud as the kick's definition, kick and rest allow."""
-    found = ceiling(look)
+    """The bass as loud as the kick's definition, kick and rest allow, whoever leads."""
+    found = ceiling(look.at(edits.set_work(look.session, low_owner="kick")))
     if found is None:
         return look
     return look.at(edits.nudge_levels(look.session, bass_lanes(look), found.change_db))

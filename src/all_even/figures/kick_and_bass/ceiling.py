@@ -2,8 +2,9 @@
 
 Where the kick leads, or nobody decided, the kick is the judge: its focus gives a limit and a suggestion under it; with
 a short kick that is far too much bass, so the kick's own loudness plus 3 LU and the rest's less 4 LU are caps (found by
-trial). Where the bass leads, neither holds it: it may be as loud as all the rest together, and it is the kick that goes
-down. It is a ceiling, not a target: a bass under it is left alone, unless it is 4 LU under the kick.
+trial). Where the bass leads, neither holds it: it may be as loud as all the rest together (without any: 6 LU over the
+kick), and it is the kick that goes down. It is a ceiling, not a target: a bass under it is left alone, unless it is 4
+LU under the kick.
 """
 
 from dataclasses import dataclass
@@ -17,7 +18,7 @@ from all_even.measure.level import loudness
 from all_even.session.tracks.roles import family_of
 
 OVER_KICK_LU, UNDER_REST_LU, FLOOR_LU = 3.0, -4.0, -4.0
-LEADING_UNDER_REST_LU = 0.0
+LEADING_UNDER_REST_LU, LEADING_OVER_KICK_LU = 0.0, 6.0
 FREE_DB = 99.0
 BY_FOCUS, BY_KICK = "the kick's definition", "3 LU over the kick"
 
@@ -47,12 +48,15 @@ def ceiling(look: Look) -> Ceiling | None:
     others = _lufs(look, rest)
     limits: dict[str, float] = {}
     if owner(look) == "bass":
-        under, name = LEADING_UNDER_REST_LU, "the rest together"
+        if others is not None:
+            limits["the rest together"] = others + LEADING_UNDER_REST_LU - bass
+        else:
+            limits["6 LU over the kick"] = kick + LEADING_OVER_KICK_LU - bass
     else:
-        under, name = UNDER_REST_LU, "4 LU under the rest"
         limits[BY_FOCUS] = focus.suggestion_db if focus.suggestion_db is not None else FREE_DB
         limits[BY_KICK] = kick + OVER_KICK_LU - bass
-    limits[name] = others + under - bass if others is not None else FREE_DB
+        if others is not None:
+            limits["4 LU under the rest"] = others + UNDER_REST_LU - bass
     by = min(limits, key=lambda one: limits[one])
     floor = kick + FLOOR_LU - bass
     return Ceiling(max(limits[by], floor), floor, by, focus.at_present, bass - kick)

@@ -45,10 +45,10 @@ class Verdict:
         would not be used; nor where it may come up as it is."""
         if self.limit_db is None:
             return False
-        if self.leader == "bass":
-            return self.kick_is_masked or self.bass_is_masked
-        held = self.ceiling is not None and self.ceiling.by == BY_FOCUS and self.ceiling.change_db < AT_CEILING_DB
-        return self.limit_db < BACK_OFF_DB or held
+        if self.limit_db < BACK_OFF_DB + SLACK_DB or self.bass_is_masked:
+            return True
+        at_ceiling = self.ceiling is not None and self.ceiling.change_db < AT_CEILING_DB
+        return self.leader != "bass" and at_ceiling and self.ceiling is not None and self.ceiling.by == BY_FOCUS
 
     def figure(self) -> str:
         """`Kick audible 83 % (at least 70)`."""

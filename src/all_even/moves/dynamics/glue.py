@@ -51,6 +51,8 @@ ATTACKS_MS = (10.0, 15.0, 20.0, 30.0)
 """Common practice: 10 to 30 ms; faster ones take the treble of the first milliseconds, which peaks do not show."""
 BY_BEAT = "by the beat"
 RELEASES_MS = (60.0, 100.0, 150.0, 200.0, 300.0, 400.0, 600.0, 800.0)
+LESS = (1.0, 0.7)
+"""How much is taken, one after the other, where the first would be warned of."""
 WITHIN_PEAK_DB, WITHIN_GAIN_DB = 0.3, 0.05
 PUNCH_RATIO, PUNCH_DB, HIT_HOPS = 4.0, 3.0, 15
 USUAL_RELEASE_MS, SLOW_MS = 150.0, 800.0
@@ -291,10 +293,29 @@ def propose(look: Look) -> list[Proposal]:
     made = []
     for strip_id, name in candidates(look):
         look.stop_if_cancelled()
-        fit = fit_of(look, strip_id)
-        if fit.gains and not _would_be_warned_of(look, strip_id, fit):
-            made.append(_proposal(look, strip_id, name, fit, look.session.settings.glue_db))
+        if fit_of(look, strip_id).gains:
+            found = _harmless(look, strip_id)
+            if found is not None:
+                made.append(_proposal(look, strip_id, name, *found))
     return made
+
+
+def _harmless(look: Look, strip_id: str) -> tuple[Fit, float] | None:
+    """The glue that fits, and how much it takes; less where more would be warned of afterwards, or none."""
+    work = look.session.settings
+    for share in LESS:
+        takes_db = TAKES.clamped(share * work.glue_db)
+        if share == 1.0:
+            fit = fit_of(look, strip_id)
+        else:
+            found = part(look, strip_id)
+            assert found is not None
+            fit = fitted(found, takes_db, ratio=ratio_of(strip_id), release=work.glue_release)
+        if not fit.gains:
+            return None
+        if not _would_be_warned_of(look, strip_id, fit):
+            return fit, takes_db
+    return None
 
 
 def _would_be_warned_of(look: Look, strip_id: str, fit: Fit) -> bool:

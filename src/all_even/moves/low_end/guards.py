@@ -17,14 +17,15 @@ from all_even.dsp.parameter import number
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.low_end.low_end import LowEnd, low_end
+from all_even.measure.sharing.duck import GAP_DB
 from all_even.moves.dependencies import fingerprints
 from all_even.moves.low_end import bottom
 from all_even.session.model.ledger import Evidence, Proposal
 from all_even.session.model.session import Session
 
-MOST_MASKED, MOST_SOFTER_LU, HOLE_DB = 0.05, 0.5, 2.0
-"""How much more of the leader may be masked, how much softer the sum may be at an equal peak, and the deepest hole
-behind a hit that was not there before."""
+MOST_MASKED, MOST_SOFTER_LU, HOLE_DB = 0.05, 0.5, GAP_DB
+"""How much more of the leader may be masked, how much softer the sum may be at an equal peak, and from where on a dip
+behind a hit that was not there before counts as a hole: there its length begins to be measured."""
 GRAIN = {"masked": 0.005, "loudness": 0.05, "hole": 0.1}
 """Less than this is no change."""
 JUDGED = ("kick_masked", "bass_masked", "loudness_at_equal_peak_lu", "gap_db")

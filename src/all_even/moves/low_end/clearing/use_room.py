@@ -1,7 +1,6 @@
 """The room that was cleared is used: behind a duck or a clearing the bass comes up to its ceiling.
 
-The ceiling is the lowest of what keeps the kick's definition (its focus, 3 dB under the limit), 3 LU over the kick and
-4 LU under the rest. Of the kick no less is heard and no more covered then than before the first move. Before anything
+As far as keeps the kick's definition (its focus, 3 dB under the limit), whoever leads, and the ceiling. Of the kick no less is heard and no more covered then than before the first move. Before anything
 is cleared the fader only goes down (Balance): raising the bass to its limit costs focus for nothing.
 """
 
@@ -11,8 +10,9 @@ from all_even import decibels
 from all_even.dsp.ducking.shaped import follows_another
 from all_even.dsp.parameter import LEVEL, number
 from all_even.figures.book.look import Look
-from all_even.figures.kick_and_bass.ceiling import bass_lanes, ceiling
+from all_even.figures.kick_and_bass.ceiling import Ceiling, bass_lanes, ceiling
 from all_even.figures.low_end.low_copies import copies
+from all_even.figures.low_end.low_focus import low_focus
 from all_even.measure.sharing.focus import LIMIT_SHARE
 from all_even.measure.sharing.low_pair import pair_figures
 from all_even.moves.balance.bass_ceiling import METRIC as BASS_RE_KICK
@@ -21,9 +21,12 @@ from all_even.moves.low_end import bottom, guards
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane
 
 WORTH_DB, MOST_DB = 1.0, 6.0
 STEPS = 11
+SHARES = (1.0, 0.7, 0.4)
+"""Of what the kick allows, where all of it would harm (`guards`)."""
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -35,15 +38,23 @@ def propose(look: Look) -> list[Proposal]:
     lanes = [lane for lane in basses if lane.level_db > decibels.OFF_DB]
     if found is None or found.change_db < WORTH_DB or not lanes:
         return []
-    change = min(found.change_db, MOST_DB, *(LEVEL.high - lane.level_db for lane in lanes))
-    change = _no_worse(look, change)
-    if change < WORTH_DB:
-        return []
-    move = KIND.move(
+    focus = low_focus(look)
+    heard = focus.suggestion_db if focus is not None and focus.suggestion_db is not None else MOST_DB
+    most = min(found.change_db, heard, MOST_DB, *(LEVEL.high - lane.level_db for lane in lanes))
+    for change in _no_worse(look, most) * np.array(SHARES):
+        if change >= WORTH_DB:
+            move = _proposal(look, found, lanes, round(float(change), 2))
+            if not guards.harms(look, edit(session, move)):
+                return [move]
+    return []
+
+
+def _proposal(look: Look, found: Ceiling, lanes: list[Lane], change: float) -> Proposal:
+    return KIND.move(
         targets=tuple(lane.id for lane in lanes),
         title=f"Bass {number(change)} dB up: the room is there now",
-        reason=f"{number(100.0 * found.focus, 0)} % of the kick are heard over it; up to its ceiling, which "
-        f"{found.by} sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
+        reason=f"The kick is {number(100.0 * found.focus, 0)} % audible over it; up to its ceiling, which {found.by} "
+        "sets, it takes nothing from the kick's definition. A ceiling, no target: less is as good.",
         parameters={"by_db": change},
         evidence={"to_ceiling_db": found.change_db, "held_by": found.by, **bottom.evidence(look)},
         metric=BASS_RE_KICK,
@@ -51,7 +62,6 @@ def propose(look: Look) -> list[Proposal]:
         expected=found.bass_re_kick_lu + change,
         weight=5.3,
     )
-    return [] if guards.harms(look, edit(session, move)) else [move]
 
 
 def _no_worse(look: Look, most_db: float) -> float:
