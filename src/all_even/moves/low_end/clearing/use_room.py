@@ -1,7 +1,8 @@
 """The room that was cleared is used: behind a duck or a clearing the bass comes up to its ceiling.
 
-As far as keeps the kick's definition (its focus, 3 dB under the limit), whoever leads, and the ceiling. Of the kick no less is heard and no more covered then than before the first move. Before anything
-is cleared the fader only goes down (Balance): raising the bass to its limit costs focus for nothing.
+As far as keeps the kick's definition (its focus, 3 dB under the limit), whoever leads, and as the ceiling allows. The
+kick is as audible then as before the first move, or enough, and masked no more. Before anything is cleared the fader
+only goes down (Balance): raising the bass to its limit costs focus for nothing.
 """
 
 import numpy as np
