@@ -3,6 +3,9 @@
 import numpy as np
 import pytest
 
+from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.processor import numbers
 from all_even.moves.ducking import find_ducks
 from all_even.moves.low_end.ducks import beat
 from all_even.moves.low_end.ducks.duck_warnings import warnings
@@ -73,8 +76,9 @@ def test_no_landmark_leaves_the_range_of_its_number(ducks):
     for handle in beat.handles("keyed"):
         for value in (-1e6, 1e6):
             moved = beat.moved("keyed", own, marks, handle, value)
-            for knob in beat.BY_NAME["keyed"].knobs:
-                assert knob.low <= moved[knob.name] <= knob.high
+            assert 0.5 <= moved["depth_db"] <= numbers(Ducker)["depth_db"].high
+            for name in ("attack_ms", "release_ms"):
+                assert numbers(Compressor)[name].low <= moved[name] <= numbers(Compressor)[name].high
 
 
 @pytest.mark.parametrize(

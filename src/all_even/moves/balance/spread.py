@@ -84,7 +84,8 @@ def _no_two_alike(found: Stand, movable: list[int], places: dict[int, float]) ->
         own = places[index]
         taken = [settled[other] for other in beside.get(index, ()) if other in settled]
         side = 1.0 if own > 0.0 else -1.0
-        places_there = (own, *(side * other for other in OTHERS_OUT), *(-side * other for other in OTHERS_OUT))
+        there = [side * other for other in OTHERS_OUT]
+        places_there = (own, *there, -own, *(-place for place in there))
         free = (place for place in places_there if all(abs(place - there) > ONE_SEAT for there in taken))
         settled[index] = next(free, own)
     return settled

@@ -47,9 +47,9 @@ def propose(look: Look) -> list[Proposal]:
         return []
     for trial in tried(look, kick, bass):
         if trial.is_clean:
-            move = prepare(look, _proposal(kick, bass, trial))
-            if not harms_of(look, edit(session, move)):
-                return [replace(move, parameters={k: v for k, v in move.parameters.items() if k != "ceiling_db"})]
+            move = _proposal(kick, bass, trial)
+            if not harms_of(look, edit(session, prepare(look, move))):
+                return [move]
     return []
 
 

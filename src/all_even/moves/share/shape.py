@@ -111,14 +111,16 @@ def _told(look: Look, found: Sharing, proposal: Proposal) -> Proposal:
     every = [band for of_unit in its.values() for band in of_unit]
     lifts = sum(band.gain_db > 0.0 for band in every)
     how = f"{texts.count(len(every) - lifts, 'cut')}" + (f" and {texts.count(lifts, 'lift')}" if lifts else "")
+    worth = _worth(found, proposal)
     reason = (
-        f"{number(100.0 * (found.mean - trial.mean()))} % less of the session is masked; what each band brings stands "
-        f"beside it. {names[best]} comes out most: {_change(found.shares[best], trial.shares[best])} masked. "
+        f"{number(100.0 * (found.mean - trial.mean()))} % less of the session is masked, "
+        f"{number(100.0 * min(worth.values()), 2)} to {number(100.0 * max(worth.values()), 2)} % by each band. "
+        f"{names[best]} comes out most: {_change(found.shares[best], trial.shares[best])} masked. "
         f"It costs {names[worst]} most: {_change(found.shares[worst], trial.shares[worst])}. "
         f"Every track keeps its loudness; no band moves by more than {number(_most(every), 1)} dB. Placing and "
         "leaving out do more: do that first. Nobody has listened to it."
     )
-    given = {**proposal.parameters, "worth": _worth(found, proposal)}
+    given = {**proposal.parameters, "worth": worth}
     return replace(
         proposal, title=f"{how} on {texts.count(len(its), 'source')}", parameters=given,
         reason=reason + bands.peak_words(proposal, {unit.id: unit for unit in found.units}),
