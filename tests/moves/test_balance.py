@@ -1,5 +1,7 @@
 """Moves of Balance: sources brought to their places, the bass under its ceiling, room for the lead, side by side."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 
@@ -9,7 +11,7 @@ from all_even.figures.sources.stereo_placement import covered_at, gains_of, lops
 from all_even.figures.sources.units import table, unit_lufs, units
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.masking import excitation_of, find_masking
-from all_even.moves.balance import all_even, bass_ceiling, lopsided, pair_sides, remarks
+from all_even.moves.balance import all_even, bass_ceiling, lopsided, pair_sides, remarks, spread
 from all_even.session.editing import edits
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -237,3 +239,16 @@ def test_an_anchor_stays_where_it_is_and_the_others_come_to_it(demo):
     assert result_of(after) < 0.3
     with pytest.raises(KeyError):
         edits.set_anchor(demo.session, "lane-999")
+
+
+def test_no_two_alike_are_put_at_one_place(monkeypatch):
+    """Neither when sources are placed, nor when one changes its side for the balance of left and right."""
+    pairs = {(a, b): 0.9 for a in range(5) for b in range(a + 1, 5)}
+    monkeypatch.setattr(spread, "alike", lambda *_: pairs)
+    places = spread._no_two_alike(None, [0, 1, 2, 3, 4], {0: 0.6, 1: -0.6, 2: 0.6, 3: -0.6, 4: 0.6})
+    taken = sorted(places.values())
+    assert min(b - a for a, b in pairwise(taken)) > spread.ONE_SEAT
+    likes = [{"a", "b"}]
+    assert lopsided._beside_one_alike("a", 0.55, {"a": -0.55, "b": 0.6}, likes)
+    assert not lopsided._beside_one_alike("a", 0.3, {"a": -0.3, "b": 0.6}, likes)
+    assert not lopsided._beside_one_alike("c", 0.6, {"b": 0.6, "c": -0.6}, likes)

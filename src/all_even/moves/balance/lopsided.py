@@ -5,9 +5,10 @@ Pairs, ensembles and what stands in the centre stay. Stereo sources are taken to
 
 from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
-from all_even.figures.sources.stereo_placement import Stand, gains_of, lopsided_lu, pan_of, stand
+from all_even.figures.sources.stereo_placement import Stand, alike, gains_of, lopsided_lu, pan_of, stand
 from all_even.moves.balance import pans
 from all_even.moves.balance.pair_sides import pairs
+from all_even.moves.balance.spread import ONE_SEAT
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
 from all_even.session.model.ledger import Proposal
@@ -28,19 +29,27 @@ def wanted_pans(session: Session, found: Stand) -> tuple[dict[str, float], float
         for unit, mono in zip(found.units, found.mono, strict=True)
         if mono and len(unit.lanes) == 1 and unit.id not in paired and abs(pan_of(session, unit)) > PLACED
     }
+    ids = [unit.id for unit in found.units]
+    likes = [{ids[a], ids[b]} for a, b in alike(found, [ids.index(unit_id) for unit_id in movable])]
     turned: dict[str, float] = {}
     best = lopsided_lu(found, gains_of(session, found))
     while best > EVEN_LU:
         trials = {
             unit_id: lopsided_lu(found, gains_of(session, found, {**turned, unit_id: -pan}))
             for unit_id, pan in movable.items()
-            if unit_id not in turned
+            if unit_id not in turned and not _beside_one_alike(unit_id, -pan, movable | turned, likes)
         }
         if not trials or min(trials.values()) > best - LEAST_GAIN_LU:
             break
         chosen = min(trials, key=lambda unit_id: trials[unit_id])
         turned[chosen], best = -movable[chosen], trials[chosen]
     return turned, best
+
+
+def _beside_one_alike(unit_id: str, pan: float, places: dict[str, float], likes: list[set[str]]) -> bool:
+    """Whether one that sounds alike stands there already: two at one place are heard as one."""
+    others = {other for pair in likes if unit_id in pair for other in pair if other != unit_id}
+    return any(abs(places[other] - pan) <= ONE_SEAT for other in others)
 
 
 def propose(look: Look) -> list[Proposal]:
