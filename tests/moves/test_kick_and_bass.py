@@ -155,6 +155,14 @@ def test_no_duck_is_offered_anywhere_where_none_is_needed(tmp_path):
         assert not making.propose(look, [kind]), kind.id
 
 
+@pytest.mark.slow  # ducks and cuts are fitted to both
+def test_far_too_loud_a_bass_is_sent_to_its_fader_first(hot, club):
+    """Also where a duck is offered: it would only be the smaller part."""
+    assert verdict(hot).limit_db < -remarks.FAR_TOO_LOUD_DB < verdict(club).limit_db
+    assert ["Levels first" in text for text in said(hot, "low-level")] == [True]
+    assert not said(club, "low-level")
+
+
 def test_check_says_what_low_end_says(hot):
     (told,) = [remark.text for remark in check_remarks.remarks(hot) if remark.kind == "low-end"]
     assert told.startswith(verdict(hot).sentence())

@@ -244,6 +244,7 @@ def test_a_dynamic_clearing_is_offered_once(tmp_path):
     assert any(dynamic_clearing.is_cleared(lane) for lane in after.session.lanes)
 
 
+@pytest.mark.slow  # two moves, each with all that stands beside it
 def test_the_first_move_keeps_the_low_end_as_it_was_before_all(colliding):
     assert bottom.before_all(colliding.session) is None
     after = make(colliding, find(colliding, "low-end.duck"))

@@ -27,7 +27,7 @@ from tests.proof import fresh
 PATH = ("balance", "low-end", "share", "dynamics")
 MOST_ROUNDS = 3
 INFORM = frozenset({
-    "no-duck", "owner", "in-tune", "phase", "low-stopped", "even-already", "no-glue", "sibilants-unsure",
+    "no-duck", "owner", "in-tune", "phase", "low-stopped", "low-level", "even-already", "no-glue", "sibilants-unsure",
     "equalisers-again", "later-dynamics",
 })  # fmt: skip
 """Kinds of remarks that tell how things are, ask, or say that nothing is to be done. Everything else warns."""

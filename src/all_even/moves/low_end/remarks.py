@@ -34,6 +34,8 @@ RATE = 48_000
 LOCKED_DB = 1.0
 """Under this it comes and goes with the next move."""
 WAYS = ("A duck", "A cut while the kick sounds", "The bass's fader")
+FAR_TOO_LOUD_DB = 6.0
+"""From here on a collision is a matter of faders; half of them are (common practice)."""
 LOCKED_MS = np.arange(-10.0, 10.01, 0.25)
 
 
@@ -58,6 +60,10 @@ def _verdict(look: Look) -> Remark | None:
     offers = [look.get(duck.OFFER), look.get(dynamic_clearing.OFFER), look.get(fader.OFFER)]
     cleared = any(follows_another(item) for strip in bass_strips(look.session) for item in strip.chain)
     if any(offer.move is not None for offer in offers) or (cleared and not said.kick_is_masked):
+        if said.limit_db is not None and said.limit_db < -FAR_TOO_LOUD_DB:
+            return Remark(
+                (), "low-level", percent, f"{said.sentence()}: more than ducks are for. Levels first, at Balance."
+            )
         return None
     stopped = [(what, offer) for what, offer in zip(WAYS, offers, strict=True) if offer.stopped is not None]
     if stopped:
