@@ -6,7 +6,8 @@ a long synthetic bass, and club tracks whose kick and held bass stand on one not
 file peaks somewhere else, as takes do.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -117,6 +118,15 @@ def _tone(hz: float, length_s: float, slope: float, fade_s: float, highest_hz: f
     return overtones(frames, hz, highest_hz, slope) * edges * np.exp(-time / fade_s)
 
 
+def _laid(tones: Iterable[tuple[float, np.ndarray]], seconds: float) -> np.ndarray:
+    """Tones at their times, s."""
+    out = np.zeros(round(seconds * RATE))
+    for start_s, tone in tones:
+        at = round(start_s * RATE)
+        out[at : at + len(tone)] += tone[: len(out) - at]
+    return out
+
+
 def _chords(rng: np.random.Generator, beat: float, bars: int, seconds: float, root_hz: float) -> Sounds:
     pad, lead = np.zeros(round(seconds * RATE)), np.zeros(round(seconds * RATE))
     for bar in range(bars):
@@ -141,12 +151,9 @@ def club(folder: Path, seed: int) -> Path:
     hz = float(rng.uniform(40.0, 52.0))
     sounds, _ = _drums(rng, beat, bars, seconds, (0.0, 1.0, 2.0, 3.0), hz * float(rng.uniform(0.97, 1.06)),
                        float(rng.uniform(180.0, 320.0)))  # fmt: skip
-    bass = np.zeros(round(seconds * RATE))
     length = float(rng.choice([1.0, 2.0, 4.0]))
-    for start in np.arange(0.0, 4.0 * bars, length):
-        tone = _tone(hz, 0.97 * length * beat, float(rng.uniform(1.4, 2.6)), 30.0, 1500.0)
-        at = round((0.1 + start * beat) * RATE)
-        bass[at : at + len(tone)] += tone[: len(bass) - at]
+    bass = _laid(((0.1 + start * beat, _tone(hz, 0.97 * length * beat, float(rng.uniform(1.4, 2.6)), 30.0, 1500.0))
+                  for start in np.arange(0.0, 4.0 * bars, length)), seconds)  # fmt: skip
     return _write(folder, sounds | {"BASS held": bass} | _chords(rng, beat, bars, seconds, hz), rng)
 
 
@@ -159,14 +166,13 @@ def long_bass(folder: Path, seed: int) -> Path:
     sounds, hits = _drums(rng, beat, bars, seconds, places, float(rng.uniform(52.0, 66.0)),
                           float(rng.uniform(90.0, 170.0)))  # fmt: skip
     root = float(rng.uniform(36.0, 50.0))
-    bass = np.zeros(round(seconds * RATE))
-    for index, hit in enumerate(hits):
-        until = hits[index + 1] if index + 1 < len(hits) else seconds - 0.1
+    tones = []
+    for hit, until in pairwise([*hits, seconds - 0.1]):
         hz = root * 2.0 ** (float(rng.choice([0, 0, 3, 5, -2, 7])) / 12.0)
-        tone = _tone(hz, min(until - hit, 2.2), float(rng.uniform(2.2, 3.5)), float(rng.uniform(0.8, 1.3)), 900.0)
-        at = round(hit * RATE)
-        bass[at : at + len(tone)] += tone[: len(bass) - at]
-    return _write(folder, sounds | {"bass 808ish long": bass} | _chords(rng, beat, bars, seconds, root), rng)
+        slope, fade_s = float(rng.uniform(2.2, 3.5)), float(rng.uniform(0.8, 1.3))
+        tones.append((hit, _tone(hz, min(until - hit, 2.2), slope, fade_s, 900.0)))
+    bass = _laid(tones, seconds)
+    return _write(folder, sounds | {"sub bass long": bass} | _chords(rng, beat, bars, seconds, root), rng)
 
 
 def layers(folder: Path, seed: int) -> Path:

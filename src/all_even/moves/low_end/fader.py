@@ -16,17 +16,12 @@ from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom, guards
 from all_even.moves.low_end.clearing import dynamic_clearing
 from all_even.moves.low_end.ducks import duck
-from all_even.moves.low_end.guards import Offer, against, on_offer
+from all_even.moves.low_end.guards import Offer, anyway, on_offer, recommended
 from all_even.session.model.ledger import Proposal
 
 LEAST_DB = 0.5
 STEPS = (1.0, 0.6, 0.3)
 """Shares of the step that are tried, where a smaller one costs less."""
-
-
-def propose(look: Look) -> list[Proposal]:
-    move = look.get(OFFER).move
-    return [move] if move is not None else []
 
 
 def _offer(look: Look) -> Offer:
@@ -64,8 +59,5 @@ def _lowered(look: Look, change_db: float) -> Proposal | None:
 
 
 OFFER = on_offer("bass's fader on offer", _offer)
-KIND = Kind("low-end.fader", bottom.DEPENDS_ON, propose, edit)
-ANYWAY = Kind(
-    "low-end.fader-anyway", bottom.DEPENDS_ON, lambda look: against(look.get(OFFER), "low-end.fader-anyway"), edit,
-    optional=True, against=True,
-)  # fmt: skip
+KIND = Kind("low-end.fader", bottom.DEPENDS_ON, recommended(OFFER), edit)
+ANYWAY = anyway("low-end.fader-anyway", OFFER, edit)

@@ -19,6 +19,7 @@ from all_even.figures.book.look import Figure, Look
 from all_even.figures.low_end.low_end import LowEnd, low_end
 from all_even.measure.sharing.duck import GAP_DB
 from all_even.moves.dependencies import fingerprints
+from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.session.model.ledger import Evidence, Proposal
 from all_even.session.model.session import Session
@@ -131,11 +132,25 @@ def on_offer(name: str, find: Callable[[Look], Offer]) -> Figure[Offer]:
     return Figure(name, 1, "session", rests_on, lambda look, _target: find(look))
 
 
-def against(offer: Offer, kind_id: str) -> list[Proposal]:
-    """What was stopped, as a move of a kind that is made only where it is asked for: what it costs comes first."""
-    if offer.move is not None or offer.stopped is None:
-        return []
-    move = offer.stopped
-    reason = f"Not recommended: {offer.why}. {move.reason}"
-    title = f"{move.title} (not recommended)"
-    return [replace(move, id=kind_id, kind=kind_id, title=title, reason=reason, weight=1.0)]
+def recommended(offer: Figure[Offer]) -> Callable[[Look], list[Proposal]]:
+    """What a rule proposes: its offer."""
+
+    def propose(look: Look) -> list[Proposal]:
+        move = look.get(offer).move
+        return [move] if move is not None else []
+
+    return propose
+
+
+def anyway(kind_id: str, offer: Figure[Offer], edit: Callable[[Session, Proposal], Session]) -> Kind:
+    """A kind for what was stopped, made only where it is asked for: what it costs comes first."""
+
+    def propose(look: Look) -> list[Proposal]:
+        found = look.get(offer)
+        move = found.stopped
+        if found.move is not None or move is None:
+            return []
+        title, reason = f"{move.title} (not recommended)", f"Not recommended: {found.why}. {move.reason}"
+        return [replace(move, id=kind_id, kind=kind_id, title=title, reason=reason, weight=1.0)]
+
+    return Kind(kind_id, bottom.DEPENDS_ON, propose, edit, optional=True, against=True)

@@ -22,7 +22,7 @@ from all_even.moves.kind import Kind, measured_later
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import ROOM, Bottom, beside_a_fader, evidence, on_each, with_stations
 from all_even.moves.low_end.clearing import low_spectra
-from all_even.moves.low_end.guards import Offer, against, first_harmless, on_offer
+from all_even.moves.low_end.guards import Offer, anyway, first_harmless, on_offer, recommended
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -63,11 +63,6 @@ def station(kick_id: str, frequency_hz: float, q: float, range_db: float, at_db:
 def is_cleared(lane: Lane) -> bool:
     """Whether a bass steps back in a band already."""
     return any(isinstance(item, DynamicEqualiser) and item.key is not None and not item.bypass for item in lane.chain)
-
-
-def propose(look: Look) -> list[Proposal]:
-    move = look.get(OFFER).move
-    return [move] if move is not None else []
 
 
 def _offer(look: Look) -> Offer:
@@ -142,10 +137,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 OFFER = on_offer("dynamic cut on offer", _offer)
 KIND = Kind(
-    "low-end.dynamic-clearing", bottom.DEPENDS_ON, propose, edit,
+    "low-end.dynamic-clearing", bottom.DEPENDS_ON, recommended(OFFER), edit,
     parameters={"frequency_hz": PLACE, "range_db": RANGE}, changed=measured_later,
 )  # fmt: skip
-ANYWAY = Kind(
-    "low-end.clearing-anyway", bottom.DEPENDS_ON, lambda look: against(look.get(OFFER), "low-end.clearing-anyway"),
-    edit, optional=True, against=True,
-)  # fmt: skip
+ANYWAY = anyway("low-end.clearing-anyway", OFFER, edit)

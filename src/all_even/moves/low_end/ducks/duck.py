@@ -35,7 +35,7 @@ from all_even.moves.ducking.fit import Duck, Ducks, find_ducks, judge
 from all_even.moves.kind import Kind
 from all_even.moves.low_end import bottom
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader, evidence
-from all_even.moves.low_end.guards import Offer, against, first_harmless, on_offer
+from all_even.moves.low_end.guards import Offer, anyway, first_harmless, on_offer, recommended
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -223,11 +223,6 @@ def best_of(ducks: Ducks) -> Duck:
     return next((one for one in ducks.methods if one.name in PROPOSED), ducks.best)
 
 
-def propose(look: Look) -> list[Proposal]:
-    move = look.get(OFFER).move
-    return [move] if move is not None else []
-
-
 def _offer(look: Look) -> Offer:
     """The best way that is worth it, weighs up what the bass loses, and harms nobody (`guards`)."""
     found = bottom.colliding(look)
@@ -363,8 +358,5 @@ def chosen(look: Look, name: str, own: methods.Parameters) -> Proposal | None:
 
 
 OFFER = on_offer("duck on offer", _offer)
-KIND = Kind("low-end.duck", bottom.DEPENDS_ON, propose, edit)
-ANYWAY = Kind(
-    "low-end.duck-anyway", bottom.DEPENDS_ON, lambda look: against(look.get(OFFER), "low-end.duck-anyway"), edit,
-    optional=True, against=True,
-)  # fmt: skip
+KIND = Kind("low-end.duck", bottom.DEPENDS_ON, recommended(OFFER), edit)
+ANYWAY = anyway("low-end.duck-anyway", OFFER, edit)
