@@ -204,12 +204,14 @@ class MainWindow(QMainWindow):
             from all_even.app.pages.record import RecordPage
             from all_even.app.pages.settings import SettingsPage
             from all_even.app.pages.shortcuts import ShortcutsPage
+            from all_even.app.pages.who_is_who import WhoIsWhoPage
 
             made = {
                 "settings": lambda: SettingsPage(self.desk, self.leave_page),
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
                 "blind": lambda: BlindPage(self.desk, self.leave_page),
+                "who-is-who": lambda: WhoIsWhoPage(self.desk, self.leave_page),
                 "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.files.open_path),
             }[name]()
             self.extra_pages[name] = made

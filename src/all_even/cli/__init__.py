@@ -8,10 +8,12 @@ import argparse
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from all_even import __version__, places, stages
 from all_even.cli import automation, benchmarks, elsewhere, files, printing, sessions
 from all_even.cli import moves as moves_command
+from all_even.cli import tracks as tracks_command
 from all_even.errors import UserError, one_sentence, system_reason
 
 DESCRIPTION = "All Even, a mixing bench: measures a multitrack recording, proposes moves, prints the mix."
@@ -138,6 +140,17 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=moves_command.moves)
 
+    tracks = commands.add_parser("tracks", help="who is who: roles and sources, as found, and saying them")
+    tracks.add_argument("session", type=Path, metavar="SESSION")
+    several: dict[str, Any] = {"action": "append", "default": [], "type": words}
+    tracks.add_argument("--role", metavar="TRACK=ROLE", help="what a track is, by its name, file or id", **several)
+    tracks.add_argument("--one-source", metavar="A,B", help="microphones of one source", **several)
+    tracks.add_argument("--players", metavar="A,B", help="players of their own, not microphones", **several)
+    tracks.add_argument("--as-found", metavar="A,B", help="nothing is said of these any more", **several)
+    tracks.add_argument("--json", action="store_true")
+    tracks.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
+    tracks.set_defaults(run=tracks_command.tracks)
+
     record = commands.add_parser("record", help="the songs of one record side by side, and what falls out of line")
     record.add_argument("sessions", nargs="+", type=Path, metavar="SESSION")
     record.add_argument("--json", action="store_true")
@@ -250,6 +263,7 @@ COMMANDS = (
     "moves",
     "references",
     "record",
+    "tracks",
     "template",
     "render",
     "recall",

@@ -6,6 +6,7 @@ from all_even.stages.stage import Moves, Stage
 def _moves() -> Moves:
     from all_even.moves.balance import (
         all_even,
+        answer,
         bass_ceiling,
         centre,
         clearance,
@@ -20,7 +21,7 @@ def _moves() -> Moves:
 
     parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up)
     kinds = (*all_even.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
-    return Moves(kinds, (all_even.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, (all_even.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
 
 
 STAGE = Stage(
@@ -28,7 +29,7 @@ STAGE = Stage(
     name="Balance",
     tip="levels and pan alone",
     does="Shows how loud every track arrives; makes all even as a start; levels and pan by hand.",
-    empty="No move is open at this stage. Set levels and pan by ear; what you change is in the ledger.",
+    empty="Set levels and pan by ear; what you change is in the ledger.",
     rows=("lanes", "buses", "folders"),
     moves=_moves,
     depends_on=("files", "levels"),

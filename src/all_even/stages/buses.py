@@ -4,9 +4,10 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.buses import finding, kick_and_bass, sections, silent_trigger, sources
+    from all_even.moves.buses import answer, finding, kick_and_bass, sections, silent_trigger, sources
 
     return Moves(
+        answer.answer,
         (sections.KIND, sources.KIND, kick_and_bass.KIND, silent_trigger.KIND),
         (sections.METRIC, finding.STRONGEST_GAIN),
     )
@@ -17,7 +18,7 @@ STAGE = Stage(
     name="Buses",
     tip="who flows where; groups, sends, keys and chains",
     does="Shows who flows where: groups, sends, keys and chains, each station with its level.",
-    empty="No move is open at this stage. Drag a lane to a bus' column, or add a station to its level path.",
+    empty="Drag a track to a bus' column, or add a processor to its signal chain.",
     rows=("lanes", "buses", "folders", "mix"),
     moves=_moves,
     depends_on=("files", "routing", "chains"),

@@ -4,10 +4,10 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.check import bell, closer, figures, harmonics, louder, remarks
+    from all_even.moves.check import answer, bell, closer, figures, harmonics, louder, remarks
 
     kinds = (harmonics.KIND, bell.KIND, louder.KIND, closer.KIND)
-    return Moves(kinds, (figures.LEFT,), remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, (figures.LEFT,), remarks=remarks.remarks)
 
 
 STAGE = Stage(
@@ -15,7 +15,6 @@ STAGE = Stage(
     name="Check",
     tip="whether it holds anywhere else, and beside others",
     does="Shows what is left on a phone, in a car, in a club; compares with references and blind.",
-    empty="Nothing to gain here: what matters is there on every system.",
     moves=_moves,
     depends_on=("files", "order", "levels", "strips", "routing", "chains", "mix"),
     lazy=True,

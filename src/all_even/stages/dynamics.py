@@ -5,6 +5,7 @@ from all_even.stages.stage import Moves, Stage
 
 def _moves() -> Moves:
     from all_even.moves.dynamics import (
+        answer,
         attack,
         bands,
         even_out,
@@ -26,7 +27,7 @@ def _moves() -> Moves:
         figures.SPREAD, figures.PUNCH, figures.CREST, attack.SUSTAIN, gate.BLEED, gate.BREATHS, soften.METRIC,
         parallel.METRIC, parallel.UNDER, parallel.OVER, glue.GAIN, bands.MOMENTS, tone.ZONE,
     )  # fmt: skip
-    return Moves(kinds, metrics, remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, metrics, remarks=remarks.remarks)
 
 
 STAGE = Stage(
@@ -34,7 +35,6 @@ STAGE = Stage(
     name="Dynamics",
     tip="level that moves too much, too little, or at the wrong moment",
     does="Shows every note and word as it is and as it was, and sets compressors by what they are for.",
-    empty="No move is recommended here now: lines are even enough, or more would be heard by its side effects.",
     rows=("lanes", "buses", "mix"),
     moves=_moves,
     depends_on=("files", "order", "levels", "strips", "routing", "mix"),

@@ -4,10 +4,10 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.gain import even_chain, into_range, ready
+    from all_even.moves.gain import answer, even_chain, into_range, ready
 
     parts = (into_range, ready, even_chain)
-    return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
+    return Moves(answer.answer, tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
 
 
 STAGE = Stage(
@@ -15,7 +15,6 @@ STAGE = Stage(
     name="Gain",
     tip="the level at every point from file to mix",
     does="Shows the level of every lane at every point, and puts right what compressors and saturation meet.",
-    empty="Nothing to gain here: whatever answers to level meets a sensible one. Other levels do no harm.",
     moves=_moves,
     depends_on=("files", "levels", "chains", "settings"),
 )

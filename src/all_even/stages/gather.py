@@ -7,6 +7,7 @@ def _moves() -> Moves:
     from all_even.moves.gather import (
         align,
         alternatives,
+        answer,
         by_sound,
         duplicates,
         guides,
@@ -15,6 +16,7 @@ def _moves() -> Moves:
         names,
         order,
         outside,
+        remarks,
         retune,
         silent,
         template,
@@ -24,7 +26,9 @@ def _moves() -> Moves:
         template, order, names, by_sound, silent, mono, align, alternatives, duplicates, outside, kick_choice, guides,
         retune,
     )  # fmt: skip
-    return Moves(tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts))
+    return Moves(
+        answer.answer, tuple(part.KIND for part in parts), tuple(part.METRIC for part in parts), remarks=remarks.remarks
+    )
 
 
 STAGE = Stage(
@@ -32,7 +36,6 @@ STAGE = Stage(
     name="Gather",
     tip="what each file is and what is wrong with it",
     does="Says what each file is and what is wrong with it, and puts the tracks in order.",
-    empty="No move is open at this stage.",
     moves=_moves,
     depends_on=("files", "order", "names"),
     faults=True,

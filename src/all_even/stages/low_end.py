@@ -7,7 +7,7 @@ def _moves() -> Moves:
     from all_even.moves.balance import bass_ceiling
     from all_even.moves.buses import kick_and_bass
     from all_even.moves.gather import align, kick_choice
-    from all_even.moves.low_end import baked_kick, bottom, click, fader, owner, remarks, rumble, tail, yielding
+    from all_even.moves.low_end import answer, baked_kick, bottom, click, fader, owner, remarks, rumble, tail, yielding
     from all_even.moves.low_end.bass import (
         bass_home,
         bite,
@@ -28,6 +28,7 @@ def _moves() -> Moves:
     )  # fmt: skip
     own = (owner, tail, rumble, harmonics, sub_octave, click, baked_kick, pauses, hiss, bass_home)
     return Moves(
+        answer.answer,
         (*(part.KIND for part in parts), duck.ANYWAY, dynamic_clearing.ANYWAY, fader.ANYWAY),
         (bottom.ROOM, notes_of_bass.SPREAD, *(part.METRIC for part in own)),
         also=(align.KIND, kick_choice.KIND, bass_ceiling.KICK, kick_and_bass.KIND),
@@ -40,7 +41,7 @@ STAGE = Stage(
     name="Low end",
     tip="kick and bass share the bottom, the duck fits the beat",
     does="Shows what every track has under 250 Hz, decides who owns it, clears room and fits the duck.",
-    empty="No move is recommended here now. Every way to duck can be heard and used on the bench.",
+    empty="Every way to duck can be heard and used on the bench.",
     moves=_moves,
     depends_on=("files", "order", "levels", "strips", "routing"),
     lazy=True,

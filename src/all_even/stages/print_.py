@@ -5,8 +5,9 @@ from all_even.stages.stage import Moves, Stage
 
 def _moves() -> Moves:
     from all_even.moves.balance import trim
+    from all_even.moves.check import answer
 
-    return Moves(also=(trim.KIND,))
+    return Moves(answer.answer_print, also=(trim.KIND,))
 
 
 STAGE = Stage(
@@ -14,6 +15,5 @@ STAGE = Stage(
     name="Print",
     tip="check the mix and write it to a file",
     does="Writes the mix, its stems and a recall sheet with every setting in plain units.",
-    empty="No move is open at this stage.",
     moves=_moves,
 )

@@ -4,7 +4,7 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.rides import choruses, figures, narrow, phrases, remarks, sections, throws, under
+    from all_even.moves.rides import answer, choruses, figures, narrow, phrases, remarks, sections, throws, under
 
     kinds = (
         phrases.KIND, phrases.SOLOS, sections.KIND, under.KIND, narrow.KIND, choruses.KIND, throws.KIND,
@@ -13,7 +13,7 @@ def _moves() -> Moves:
         figures.APART, figures.FURTHEST, figures.SECTIONS, figures.HIDDEN, narrow.METRIC, choruses.METRIC,
         throws.METRIC,
     )  # fmt: skip
-    return Moves(kinds, metrics, remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, metrics, remarks=remarks.remarks)
 
 
 STAGE = Stage(
@@ -21,7 +21,6 @@ STAGE = Stage(
     name="Rides",
     tip="what moves along the song, phrase by phrase",
     does="Shows each word over its backing, and rides it to where the arrangement needs it.",
-    empty="Nothing to gain here: each word stands where the line usually stands over its backing.",
     rows=("lanes", "buses"),
     moves=_moves,
     depends_on=("files", "order", "levels", "strips", "routing", "chains", "mix"),

@@ -5,10 +5,11 @@ from all_even.stages.stage import Moves, Stage
 
 def _moves() -> Moves:
     from all_even.moves.balance import clearance, spread
-    from all_even.moves.share import complement, figures, high_pass, keyed, low_pass, remarks, shape, thin
+    from all_even.moves.share import answer, complement, figures, high_pass, keyed, low_pass, remarks, shape, thin
 
     parts = (thin, high_pass, low_pass, shape, keyed, complement)
     return Moves(
+        answer.answer,
         tuple(part.KIND for part in parts),
         (figures.HIDDEN, figures.OWN, high_pass.METRIC, low_pass.METRIC),
         also=(spread.KIND, clearance.KIND),
@@ -21,7 +22,7 @@ STAGE = Stage(
     name="Share",
     tip="every instrument its part of the spectrum",
     does="Shows who hides whom, places and thins out first, then finds few bands that let all be heard more.",
-    empty="Nothing to gain here: what is hidden, a fader or a place would uncover, not an equaliser.",
+    empty="What is masked, a fader or a place would uncover, not an equaliser.",
     moves=_moves,
     depends_on=("files", "order", "levels", "strips", "routing", "mix"),
     lazy=True,

@@ -4,7 +4,18 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.space import echoes, figures, level, one_room, order, remarks, short_and_long, snare, wider
+    from all_even.moves.space import (
+        answer,
+        echoes,
+        figures,
+        level,
+        one_room,
+        order,
+        remarks,
+        short_and_long,
+        snare,
+        wider,
+    )
 
     kinds = (
         one_room.KIND, short_and_long.SHORT, short_and_long.LONG, snare.KIND, level.MUD, level.CLEAR, level.PLACE,
@@ -13,7 +24,7 @@ def _moves() -> Moves:
     metrics = (
         figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC,
     )  # fmt: skip
-    return Moves(kinds, metrics, remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, metrics, remarks=remarks.remarks)
 
 
 STAGE = Stage(
@@ -21,7 +32,6 @@ STAGE = Stage(
     name="Space",
     tip="who stands how far away, and until when the rooms last",
     does="Shows how far away each track stands, and gives the rooms their time and level by measure.",
-    empty="Nothing to gain here: each place ends in time, and is just missed when it is muted.",
     rows=("lanes", "buses"),
     moves=_moves,
     depends_on=("files", "order", "levels", "strips", "routing", "chains", "mix"),

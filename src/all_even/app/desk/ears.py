@@ -4,6 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
+
 from all_even.app.desk.outputs import Outputs
 from all_even.app.work import Line, Report
 from all_even.audio.device import Device, Fill
@@ -12,6 +14,7 @@ from all_even.session.editing.edits import NOW
 from all_even.session.model import audible
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
+from all_even.session.model.strips import Lane, MixSettings
 
 if TYPE_CHECKING:
     from all_even.app.desk.figures import DeskFigures
@@ -231,6 +234,43 @@ class Ears:
             self.player.play()
         self._held = ASIDE
         self._play(Hearing(ASIDE), plan, gain_db)
+
+    def play_alone(self, lane_id: str, start_s: float, end_s: float, gain_db: float) -> None:
+        """Plays one file as it was recorded, round and round between two times of the song, until `hear_now`."""
+        desk, sources = self._desk, self._figures.sources
+        if sources is None or not desk.is_open:
+            desk.said.emit("Nothing to hear yet: the files are still being opened.")
+            return
+        lane = desk.session.lane(lane_id)
+        alone = replace(
+            desk.session, buses=(), folder_groups=(), mix=MixSettings(),
+            lanes=(Lane(id=lane.id, name=lane.name, folder=lane.folder, file=lane.file, take=lane.take,
+                        start_s=lane.start_s),),
+        )  # fmt: skip
+        self._held = lane_id
+
+        def job(_report: Report) -> "Plan":
+            from all_even.engine.planning import make_plan
+
+            return make_plan(alone, sources)
+
+        def done(plan: "Plan") -> None:
+            if desk.is_open and self._held == lane_id:
+                self.player.set_loop((start_s, end_s))
+                self.player.locate(start_s)
+                self._play(Hearing(f"{lane.name} alone"), plan, gain_db)
+                if not self.player.asked:
+                    self.player.play()
+
+        desk.start("alone", job, done, line="quick")
+
+    def end_alone(self, *, stop: bool) -> None:
+        """Back to the session, its loop and, where nothing played before, to silence."""
+        if self._desk.is_open:
+            if stop and self.known_player is not None:
+                self.player.stop()
+            self.hear_now()
+            self.send_loop()
 
     @property
     def held(self) -> str | None:

@@ -16,6 +16,7 @@ from all_even.app.desk.state import DeskState
 from all_even.app.timers import timer
 from all_even.app.work import Line, Report
 from all_even.errors import Cancelled, UserError
+from all_even.session.editing.faults import fault_id, put_aside_already
 from all_even.session.file import store
 from all_even.session.tracks.roles import is_held
 
@@ -102,15 +103,24 @@ class DeskFigures(QObject):
 
     def findings(self) -> "Grouped":
         """What is wrong with the recordings, all together; worked out anew when a file was measured."""
-        key = tuple(
-            (lane.id, is_held(lane.role), id(self.reports.get(lane.id)), lane.id in self.first_looks)
-            for lane in self._desk.session.lanes
+        aside = put_aside_already(self._desk.session)
+        key = (
+            aside,
+            tuple(
+                (lane.id, is_held(lane.role), id(self.reports.get(lane.id)), lane.id in self.first_looks)
+                for lane in self._desk.session.lanes
+            ),
         )
         if self._grouped is None or self._grouped[0] != key:
             from all_even.measure.faults.grouped import grouped
 
             found = {lane.id: self.findings_of(lane.id, held=is_held(lane.role)) for lane in self._desk.session.lanes}
-            self._grouped = (key, grouped({lane_id: items for lane_id, items in found.items() if items is not None}))
+            open_ones = {
+                lane_id: tuple(item for item in items if fault_id(item.kind, lane_id) not in aside)
+                for lane_id, items in found.items()
+                if items is not None
+            }
+            self._grouped = (key, grouped(open_ones))
         return self._grouped[1]
 
     def findings_of(self, lane_id: str, *, held: bool) -> "tuple[Finding, ...] | None":

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from all_even.app.desk.state import DeskState
     from all_even.figures.book.look import Look
     from all_even.moves.accounts import Account
+    from all_even.moves.answer import Answer
     from all_even.session.model.remark import Remark
     from all_even.stages.stage import Stage
 
@@ -35,6 +36,8 @@ class DeskMoves:
         """What is to be said at a stage, by its key."""
         self.done: frozenset[str] = frozenset()
         self.moved_on: frozenset[str] = frozenset()
+        self.answers: dict[str, Answer] = {}
+        """What a stage answers where it proposes nothing, by its key."""
         self.preview: Proposal | None = None
         """The move that is looked at: where it would put things is shown before it is made."""
         self.looked: frozenset[str] = frozenset()
@@ -46,7 +49,7 @@ class DeskMoves:
         desk.work.failed.connect(lambda name, _sentence: self.stop_preparing() if name == "prepare" else None)
 
     def clear(self) -> None:
-        self.open, self.accounts, self.remarks = {}, [], {}
+        self.open, self.accounts, self.remarks, self.answers = {}, [], {}, {}
         self.preview = None
         self.done = self.moved_on = self.looked = frozenset()
         self.preparing = None
@@ -79,6 +82,13 @@ class DeskMoves:
                 return stage.moves().remarks(look)
             return ()
 
+        def say(stage: "Stage") -> None:
+            """What a stage that was looked through has to say."""
+            report.send(("looked", stage.key))
+            report.send(("remarks", {stage.key: remarks_of(stage)}))
+            with making.guarded(look, f"{stage.key} answer", told):
+                report.send(("answers", {stage.key: stage.moves().answer(look)}))
+
         for entry, after in accounts.measured(look, metrics):
             report.send(("result", (entry.serial, entry.result)))
             look = after
@@ -87,12 +97,11 @@ class DeskMoves:
             before = tuple(self.open.get(first.key, ()))
             for found in making.propose_soon(look, first.moves().shown, before, told):
                 report.send(("moves", {first.key: found}))
-            report.send(("looked", first.key))
-            report.send(("remarks", {first.key: remarks_of(first)}))
+            say(first)
         report.send(("accounts", accounts.accounts(look, metrics)))
         for stage in todo:
             report.send(("moves", {stage.key: making.propose(look, stage.moves().shown, told)}))
-            report.send(("remarks", {stage.key: remarks_of(stage)}))
+            say(stage)
         known = {stage.key: stage for stage in stages.STAGES}
         ticked = {item.stage: item.ground for item in look.session.done if item.stage in known}
         now = {key: digest(sorted(fingerprints(look, known[key].depends_on).items())) for key in ticked}
@@ -148,6 +157,8 @@ class DeskMoves:
             if all(self.remarks.get(stage, ()) == found for stage, found in value.items()):
                 return
             self.remarks |= value
+        elif name == "answers":
+            self.answers |= value
         elif name == "ticks":
             self.done = frozenset(key for key, holds in value.items() if holds)
             self.moved_on = frozenset(key for key, holds in value.items() if not holds)
@@ -317,7 +328,7 @@ def is_taste(move: Proposal) -> bool:
     return kind is not None and kind.optional
 
 
-def is_against(move: Proposal) -> bool:
-    """Whether a move is not recommended, and can be made all the same."""
+def rivals_of(move: Proposal) -> frozenset[str]:
+    """The kinds of starting points of which one is made, this one among them; none where it stands alone."""
     kind = stages.kinds().get(move.kind)
-    return kind is not None and kind.against
+    return kind.rivals if kind is not None and move.kind in kind.rivals else frozenset()

@@ -14,7 +14,15 @@ def stage_facts(desk: Desk) -> list[StageFacts]:
         moves = tuple(move.title for move in desk.moves.at(stage.key) if not is_taste(move))
         own = faults if stage.faults else 0
         done, moved_on = stage.key in desk.moves.done, stage.key in desk.moves.moved_on
-        found.append(StageFacts(stage.key, stage.name, own, first if own else "", moves, done, moved_on))
+        answer = desk.moves.answers.get(stage.key)
+        lacks = answer.text if answer is not None and not answer.judged and answer.press else ""
+        looked = stage.key in desk.moves.looked
+        no_longer = sum(account.moved for account in desk.moves.accounts) if stage.key == "check" and looked else 0
+        found.append(
+            StageFacts(
+                stage.key, stage.name, own, first if own else "", moves, done, moved_on, looked, lacks, no_longer
+            )
+        )
     return found
 
 

@@ -9,6 +9,8 @@ from all_even.app.lanes import layout, scales
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
 from all_even.decibels import level_db
+from all_even.session.model.strips import Lane
+from all_even.session.tracks import naming
 from all_even.session.tracks.roles import family_of
 
 BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
@@ -20,7 +22,7 @@ def head(painter: QPainter, row: Row, box: QRectF, width: float) -> None:
     icons.draw_mark(painter, family_of(lane.role), boxes["mark"])
     quiet = theme.colour("quiet")
     paint.text(painter, boxes["name"], lane.name, strong=True, colour=theme.colour("text") if row.heard else quiet)
-    role = lane.role if lane.role != "unknown" else "role not known"
+    role = naming.second_line(lane) if isinstance(lane, Lane) else lane.role
     state = (" · hidden" if lane.hidden else "") + (" · anchor" if row.anchored else "")
     paint.note(painter, boxes["role"], role + state)
     for name in layout.HEAD_BUTTONS:

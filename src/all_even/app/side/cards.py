@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -118,6 +119,18 @@ class MoveCard(Card):
         self.reason.hide()
         self.reason.returnPressed.connect(lambda: desk.moves.decline(move, self.reason.text()))
         self.column.addWidget(self.reason)
+
+    def offer(self, moves: list[Proposal], choose: Callable[[Proposal], None]) -> None:
+        """Lets another one of several starting points be shown in its place."""
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Which starting point")
+        self.choice.setToolTip("One of these is made; each can be heard before")
+        self.choice.setMinimumHeight(theme.TARGET)
+        for move in moves:
+            self.choice.addItem(shown.clipped(move.title.partition(":")[0], 34))
+        self.choice.setCurrentIndex([move.kind for move in moves].index(self.move_.kind))
+        self.choice.activated.connect(lambda index: choose(moves[index]))
+        self.column.insertWidget(0, self.choice)
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
         self.desk.moves.look_at(self.move_)

@@ -4,6 +4,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QWidget
 
 from all_even import texts
@@ -14,9 +15,10 @@ from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
-from all_even.session.editing import edits
+from all_even.session.editing import edits, faults
 
 if TYPE_CHECKING:
+    from all_even.moves.answer import Answer
     from all_even.session.model.remark import Remark
 
 MOST_LINES = 8
@@ -34,12 +36,22 @@ class FindingsCard(Card):
             self.add_title(f"{found.count} fault{'' if found.count == 1 else 's'} in the recording", "look")
         for group in found.groups:
             self._add_group(group)
+        aside = len(faults.put_aside_already(desk.session))
+        if aside:
+            row = layouts.row(spacing=4)
+            row.addWidget(fields.wrapped(f"{aside} noted and put aside", "small"), 1)
+            row.addWidget(fields.button("Show again", "Speak of these faults again", self._take_up))
+            self.column.addLayout(row)
         if found.excerpt:
             self.column.addWidget(fields.wrapped(found.excerpt, "quiet"))
 
     def _add_group(self, group: Group) -> None:
         many = f" ({len(group.lanes)})" if len(group.lanes) > 1 else ""
-        self.column.addWidget(fields.label(group.text[:1].upper() + group.text[1:] + many, "quiet"))
+        head = layouts.row(spacing=4)
+        head.addWidget(fields.wrapped(group.text[:1].upper() + group.text[1:] + many, "quiet"), 1)
+        tip = "No move mends this: note it and speak of it no more. It stays marked in its row; undo takes it back"
+        head.addWidget(fields.button("Put aside", tip, partial(self._put_aside, group), role="plain"))
+        self.column.addLayout(head)
         for lane_id, finding in group.lanes[:MOST_LINES]:
             row = layouts.row(spacing=4)
             row.addWidget(self._line(lane_id, finding), 1)
@@ -56,10 +68,17 @@ class FindingsCard(Card):
             rest.setToolTip(texts.tip(names))
             self.column.addWidget(rest)
 
+    def _put_aside(self, group: Group) -> None:
+        names = ", ".join(self.desk.session.lane(lane_id).name for lane_id, _ in group.lanes)
+        known = [faults.fault_id(group.kind, lane_id) for lane_id, _ in group.lanes]
+        self.desk.edit(lambda s: faults.put_aside(s, known), text=f"Noted: {group.text} ({names})")
+
+    def _take_up(self) -> None:
+        self.desk.edit(faults.take_up, text="Faults that were put aside are shown again")
+
     def _line(self, lane_id: str, finding: Finding) -> QWidget:
         name = self.desk.session.lane(lane_id).name
-        shown = name if len(name) <= 30 else f"{name[:29]}…"
-        line = fields.button(shown, f"{name}: {finding.text}\nShow the lane and hear the place",
+        line = fields.button(texts.clipped(name, 22), f"{name}: {finding.text}\nShow the lane and hear the place",
                              partial(self._show, lane_id, finding), role="plain")  # fmt: skip
         belonging.belongs(line, "lanes", lambda _at: self.desk.select((lane_id,)))
         line.setStyleSheet("text-align: left")
@@ -109,6 +128,25 @@ class RemarksCard(Card):
             line.setAccessibleName(f"{name}: {remark.text}")
             self.column.addWidget(line)
         self.column.addWidget(fields.wrapped(remark.text, "small" if present else "quiet"))
+        if remark.press:
+            press = fields.button(remark.press_text, remark.text, partial(desk.wanted.emit, remark.press))
+            self.column.addWidget(press, 0, Qt.AlignmentFlag.AlignLeft)
+
+
+class AnswerCard(Card):
+    """What a stage answers: that nothing is needed, with its figure, or that it can't judge, and what helps. by_hand:
+    what can be done there all the same."""
+
+    def __init__(self, desk: Desk, answer: "Answer", by_hand: str) -> None:
+        super().__init__()
+        self.add_title("Nothing needed" if answer.judged else "Can’t judge", "quiet" if answer.judged else "look")
+        text = answer.text[:1].upper() + answer.text[1:]
+        self.column.addWidget(fields.wrapped(f"{text}.", "quiet"))
+        if by_hand:
+            self.column.addWidget(fields.wrapped(by_hand, "small"))
+        if answer.press:
+            press = fields.button(answer.press_text, answer.words, partial(desk.wanted.emit, answer.press), role="main")
+            self.column.addWidget(press, 0, Qt.AlignmentFlag.AlignLeft)
 
 
 class UnreadableCard(Card):

@@ -12,9 +12,10 @@ from all_even import stages
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.desk.documents import Unreadable
-from all_even.app.desk.moves import is_against, is_taste
+from all_even.app.desk.moves import is_taste, rivals_of
 from all_even.app.style import fields, layouts
 from all_even.app.timers import timer
+from all_even.session.editing.faults import put_aside_already
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
@@ -24,8 +25,6 @@ if TYPE_CHECKING:
 
 MARGIN = 12
 MOST_MADE = 8
-MOST_TASTES = 3
-"""More matters of taste than these stand folded together behind one line."""
 MOMENT_S = 0.012
 """How long cards are made without a pause for what else is waiting."""
 SOON_MS = 40
@@ -40,6 +39,8 @@ class MovesTab(QScrollArea):
         self._shown: object = None
         self._holding = False
         self._changing: set[str] = set()
+        self._starts: frozenset[str] = frozenset()
+        """Which of several starting points is shown, by kind."""
         self._unfolded: set[str] = set()
         """Stages whose matters of taste are shown."""
         self.pointed = ""
@@ -80,7 +81,7 @@ class MovesTab(QScrollArea):
 
     def refresh(self) -> None:
         """Makes the cards anew where something on them changed; never while one is held."""
-        from all_even.app.side.finding_cards import FindingsCard, RemarksCard
+        from all_even.app.side.finding_cards import AnswerCard, FindingsCard, RemarksCard
 
         desk = self.desk
         if self._holding or not desk.is_open:
@@ -96,7 +97,9 @@ class MovesTab(QScrollArea):
         done = stage.key in desk.moves.done
         key = (desk.document, stage.key, moves, made, found, playing, remarks, list(unreadable), done,
                desk.moves.preparing, desk.mix_stale and not made and not moves, frozenset(self._changing),
-               stage.key in self._unfolded, stage.key in desk.moves.looked)  # fmt: skip
+               stage.key in self._unfolded, self._starts, stage.key in desk.moves.looked,
+               desk.moves.answers.get(stage.key),
+               put_aside_already(desk.session) if stage.faults else None)  # fmt: skip
         old = self.cards()
         if key == self._shown:
             for card in old:
@@ -116,20 +119,21 @@ class MovesTab(QScrollArea):
         asides = tuple(remark for remark in remarks if remark.aside)
         if first:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "As it stands", first)))
-        if found is not None and (found.groups or found.excerpt):
+        if found is not None and (found.groups or found.excerpt or put_aside_already(desk.session)):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
         tastes = [move for move in moves if is_taste(move)]
-        folded = len(tastes) > MOST_TASTES or any(is_against(move) for move in tastes)
-        usual = [move for move in moves if not is_taste(move)] if folded else moves
+        folded = bool(tastes)
+        usual = [move for move in moves if not is_taste(move)]
         steps += self._move_steps(column, usual)
-        if not usual:
-            text = stage.empty
+        answer = desk.moves.answers.get(stage.key)
+        if not usual and stage.key not in desk.moves.looked:
+            text = "Not looked at yet: moves are being looked for …"
             if desk.mix_stale and not made:
-                text = "The mix is being measured; moves follow."
-            elif stage.lazy and stage.key not in desk.moves.looked:
-                text = "Moves are being looked for …"
+                text = "Not looked at yet: the mix is being measured, moves follow."
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
+        elif answer is not None and not (usual and answer.judged):
+            steps.append(lambda: column.addWidget(AnswerCard(desk, answer, "" if usual else stage.empty)))
         if folded:
             steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))
             steps += self._move_steps(column, tastes) if stage.key in self._unfolded else []
@@ -179,12 +183,13 @@ class MovesTab(QScrollArea):
         column.addWidget(UnreadableCard(self.desk, *entry))
 
     def _move_steps(self, column: QVBoxLayout, moves: list[Proposal]) -> list[Step]:
-        """A card each; over the first of several of a kind, what makes them all."""
+        """A card each; over the first of several of a kind, what makes them all, unless they are asked for by name. Of
+        starting points that exclude each other there is one card, with a choice."""
         told: set[str] = set()
         steps: list[Step] = []
-        for move in moves:
+        for move in self._chosen_starts(moves):
             alike = [item for item in moves if item.kind == move.kind]
-            if len(alike) > 1 and move.kind not in told:
+            if len(alike) > 1 and move.kind not in told and not is_taste(move):
                 told.add(move.kind)
                 steps.append(partial(self._add_together, column, alike))
             steps.append(partial(self._add_move, column, move))
@@ -200,12 +205,31 @@ class MovesTab(QScrollArea):
 
         changing = move.id in self._changing
         card = MoveCard(self.desk, move, self._hold, self._let_go, changing, self.turn_changing)
+        others = [item for item in self.desk.moves.shown_at(self.desk.stage) if item.kind in rivals_of(move)]
+        if len(others) > 1:
+            card.offer(others, self._choose_start)
         belonging.belongs(card, "card", partial(self._point, move.id))
         column.addWidget(card)
         card.show_stale(self.desk.mix_stale)
         typed = self._typed.pop(move.id, None)
         if typed is not None:
             card.take_up_reason(typed)
+
+    def _chosen_starts(self, moves: list[Proposal]) -> list[Proposal]:
+        """Of starting points that exclude each other the chosen one, else the first."""
+        kept: list[Proposal] = []
+        for move in moves:
+            rivals = [item for item in moves if item.kind in rivals_of(move)]
+            if len(rivals) < 2 or move.kind == next(
+                (item.kind for item in rivals if item.kind in self._starts), rivals[0].kind
+            ):
+                kept.append(move)
+        return kept
+
+    def _choose_start(self, move: Proposal) -> None:
+        """Shows another one of several starting points."""
+        self._starts = (self._starts - rivals_of(move)) | {move.kind}
+        self.refresh()
 
     def _point(self, move_id: str, _at: QPoint) -> None:
         self.pointed = move_id

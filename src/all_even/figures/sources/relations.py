@@ -5,8 +5,9 @@ only microphones meant for one source are one source. All is as it stands in the
 polarity switches and delays.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import Literal
 
 import numpy as np
@@ -30,9 +31,17 @@ SOURCES = {
 }  # fmt: skip
 SEVERAL = frozenset({"tom", "cymbal", "backing voice", "percussion", "hand drum", "clap", "strings"})
 """Roles of which several stand side by side: one hears the other, but they are not one source."""
+WITHOUT_MICROPHONES = frozenset({"synthesiser", "pad", "electric piano", "synth bass", "sub bass"})
+SIDE_WORDS = frozenset({
+    "l", "r", "left", "right", "lo", "hi", "low", "high", "top", "bottom", "di", "amp", "cab", "mic", "close", "far",
+    "room", "near",
+})  # fmt: skip
+"""Words that tell two channels or microphones of one instrument apart."""
 SOUND_M_PER_S = 343.0
 ALIKE = 0.8
 """Least correlation of two tracks of one role that are one source."""
+FAR_MS, ALIKE_FAR = 15.0, 0.95
+"""Microphones of one player stand within 5 m; further apart two files are one source where they are nearly the same."""
 SAME_HIT_S, SAME_HITS = 0.015, 0.9
 TOGETHER_MS = 0.1
 """Two tracks of one role closer than this, and not upside down, are one stroke from two samples, not two
@@ -77,7 +86,7 @@ def _pairs(look: Look, _target: str) -> tuple[tuple[str, str, Pair], ...]:
     return tuple((lanes[pair.a], lanes[pair.b], pair) for pair in found)
 
 
-FILE_PAIRS = Figure("file pairs", 1, "session", _pairs_rest_on, _pairs, kept_as=tuple[tuple[str, str, Pair], ...])
+FILE_PAIRS = Figure("file pairs", 2, "session", _pairs_rest_on, _pairs, kept_as=tuple[tuple[str, str, Pair], ...])
 """(lane, lane, pair) of the files as they are."""
 
 
@@ -96,16 +105,33 @@ def relations(look: Look) -> tuple[Relation, ...]:
     ]
     known = {frozenset((item.a, item.b)) for item in found}
     found += [item for item in _candidates(look, lanes) if frozenset((item.a, item.b)) not in known]
-    return tuple(found)
+    return tuple(_as_said(session.sample_rate, lanes, found, by_pair))
+
+
+def _as_said(
+    rate: int, lanes: Mapping[str, Lane], found: Sequence[Relation], by_pair: Mapping[tuple[str, str], dict[str, Pair]]
+) -> list[Relation]:
+    """What people said of microphones and players in place of what was found."""
+    kept = [item for item in found if item.kind == "duplicate" or not _is_said(lanes[item.a], lanes[item.b])]
+    for a, b in combinations((lane for lane in lanes.values() if lane.source is not None), 2):
+        if a.source == b.source and not any({item.a, item.b} == {a.id, b.id} for item in kept):
+            kinds = by_pair.get((a.id, b.id), {})
+            offset, polarity = _as_it_stands(rate, a, b, kinds)
+            correlation = kinds["offset"].correlation if "offset" in kinds else None
+            known = "offset" in kinds
+            kept.append(Relation("source", a.id, b.id, offset if known else None, polarity if known else None,
+                                 correlation))  # fmt: skip
+    return kept
+
+
+def _is_said(a: Lane, b: Lane) -> bool:
+    return a.source is not None and b.source is not None
 
 
 def _read(rate: int, a: Lane, b: Lane, kinds: Mapping[str, Pair]) -> Relation | None:
     offset, polarity = kinds.get("offset"), kinds.get("polarity")
     duplicate = kinds.get("duplicate")
-    moved_ms = _moved_ms(b, rate) - _moved_ms(a, rate)
-    offset_ms = (offset.value or 0.0) + moved_ms if offset is not None else moved_ms
-    sign = int(polarity.value or 1) if polarity is not None else 1
-    sign *= (-1 if is_inverted(a) else 1) * (-1 if is_inverted(b) else 1)
+    offset_ms, sign = _as_it_stands(rate, a, b, kinds)
     if duplicate is not None:
         return Relation("duplicate", a.id, b.id, offset_ms, sign, duplicate.correlation)
     if offset is None or polarity is None:
@@ -117,9 +143,31 @@ def _read(rate: int, a: Lane, b: Lane, kinds: Mapping[str, Pair]) -> Relation | 
     together = abs(offset.value or 0.0) < TOGETHER_MS and polarity.value == 1
     if a.role == b.role and is_struck(a.role) and together and a.role not in SEVERAL:
         return Relation("alternative", a.id, b.id, offset_ms, sign, offset.correlation)
-    if are_one_source(a.role, b.role) and (a.role != b.role or offset.correlation >= ALIKE):
-        return Relation("source", a.id, b.id, offset_ms, sign, offset.correlation)
-    return None
+    if not are_one_source(a.role, b.role) or (a.role == b.role and offset.correlation < ALIKE):
+        return None
+    if a.role == b.role and not is_struck(a.role) and ("players" in kinds or _are_layers(a, b, offset)):
+        return None
+    if a.role == b.role and abs(offset.value or 0.0) > FAR_MS and offset.correlation < ALIKE_FAR:
+        return None
+    return Relation("source", a.id, b.id, offset_ms, sign, offset.correlation)
+
+
+def _as_it_stands(rate: int, a: Lane, b: Lane, kinds: Mapping[str, Pair]) -> tuple[float, int]:
+    """(ms that b is later, polarity) of two lanes now."""
+    offset, polarity = kinds.get("offset"), kinds.get("polarity")
+    moved_ms = _moved_ms(b, rate) - _moved_ms(a, rate)
+    sign = int(polarity.value or 1) if polarity is not None else 1
+    sign *= (-1 if is_inverted(a) else 1) * (-1 if is_inverted(b) else 1)
+    return (offset.value or 0.0 if offset is not None else 0.0) + moved_ms, sign
+
+
+def _are_layers(a: Lane, b: Lane, offset: Pair) -> bool:
+    """Whether two tracks are sounds laid over each other, and not microphones: instruments without a room between them
+    sound together to a fraction of a sample, unless their names speak of microphones or of two sides."""
+    if abs(offset.value or 0.0) >= TOGETHER_MS or not {a.role, b.role} & WITHOUT_MICROPHONES:
+        return False
+    own, other = (set(split_words(lane.file.rsplit("/", 1)[-1].rsplit(".", 1)[0].lower())) for lane in (a, b))
+    return not (own ^ other and own ^ other <= SIDE_WORDS)
 
 
 def are_one_source(a: str, b: str) -> bool:
@@ -216,15 +264,20 @@ def spare_copies(session: Session, found: tuple[Relation, ...]) -> dict[str, Rel
 def source_units(session: Session, found: tuple[Relation, ...]) -> tuple[tuple[str, ...], ...]:
     """The lanes as sources: microphones of one source together, everything else alone; in the session's order."""
     head = {lane.id: lane.id for lane in session.lanes}
+    said = {lane.id: {lane.source} - {None} for lane in session.lanes}
 
     def top(lane_id: str) -> str:
         while head[lane_id] != lane_id:
             lane_id = head[lane_id]
         return lane_id
 
-    for relation in found:
+    # What people said first: a microphone between two players belongs to one of them.
+    for relation in sorted(found, key=lambda item: not _is_said(session.lane(item.a), session.lane(item.b))):
         if relation.kind == "source" or (relation.kind == "distant" and _is_pair(session, relation)):
-            head[top(relation.b)] = top(relation.a)
+            first, second = top(relation.a), top(relation.b)
+            if len(said[first] | said[second]) < 2:
+                head[second] = first
+                said[first] = said[first] | said[second]
     units: dict[str, list[str]] = {}
     for lane in session.lanes:
         units.setdefault(top(lane.id), []).append(lane.id)

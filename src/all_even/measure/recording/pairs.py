@@ -4,7 +4,8 @@ Candidates come from onsets in the 1 kHz envelopes, at 10 ms: cheap enough for e
 places where both play loudest are read at full rate. Two microphones at one source agree in phase in
 several octaves at one and the same lag; two instruments that play together, or two drums struck at the
 same time, do not. The lag of the agreeing octaves together is the offset, to a fraction of a sample, its
-sign the polarity. Duplicates have the same content, or cancel when one is taken from the other.
+sign the polarity. Duplicates have the same content, or cancel when one is taken from the other. Two players beside each
+other look like that too where one of them is silent: `measure.recording.players` tells them from microphones.
 """
 
 from collections.abc import Callable, Sequence
@@ -19,7 +20,9 @@ from numpy.typing import NDArray
 
 from all_even.audio import sound_file
 from all_even.late import scipy
+from all_even.measure.recording import players
 from all_even.measure.recording.files import FileReport
+from all_even.measure.recording.sounding import SURE
 
 COARSE_FRAMES = 10
 FURTHEST_S = 5.0
@@ -31,7 +34,7 @@ MICROPHONES_S = 0.1
 COPY = 0.8
 """Least correlation, of onsets and of most octaves, of a copy."""
 SEGMENT_S = 0.68
-SEGMENTS = 8
+SEGMENTS, EITHER_SEGMENTS = 8, 16
 AROUND_S = 0.1
 """How far the lag at full rate may lie from that of the onsets."""
 OCTAVES_HZ = (40.0, 90.0, 200.0, 450.0, 1000.0, 2200.0, 5000.0, 12_000.0)
@@ -56,10 +59,11 @@ class Pair:
     """Two files, by their place in the list, a < b.
 
     value: offset in ms, positive = b later; polarity +1 or -1; of a duplicate the level of the difference in
-    dB, None where it is nothing. correlation: 0 to 1, of the octaves that agree.
+    dB, None where it is nothing; of two players by how many ms the order turns around between what the one plays and
+    the other. correlation: 0 to 1, of the octaves that agree.
     """
 
-    kind: Literal["offset", "polarity", "duplicate"]
+    kind: Literal["offset", "polarity", "duplicate", "players"]
     a: int
     b: int
     value: float | None
@@ -148,7 +152,30 @@ def _compared(reports: Sequence[FileReport], a: int, b: int, lag_s: float) -> li
             return result
     result.append(Pair("offset", a, b, total_ms, correlation))
     result.append(Pair("polarity", a, b, float(sign), correlation))
+    if abs(total_ms) < 1000.0 * players.FURTHEST_S and not (_is_struck(first) and _is_struck(second)):
+        found = players.order([(_cut(first, at, rate), _cut(second, at, rate)) for at in _either(first, second)], rate)
+        if found is not None and found.are_two_players:
+            result.append(Pair("players", a, b, found.turns_ms, correlation))
     return result
+
+
+def _is_struck(report: FileReport) -> bool:
+    """Whether it sounds like a drum: those ring into each other's microphones, and are told by their names."""
+    found = report.character.sounding if report.character is not None else None
+    return found is not None and found.kind == "struck" and found.likely >= SURE
+
+
+def _either(first: FileReport, second: FileReport) -> list[float]:
+    """Beginnings, in s, of segments in which one of both is loud, spread over the song."""
+    if first.envelope is None or second.envelope is None:
+        return []
+    count, length = min(len(first.envelope), len(second.envelope)), round(SEGMENT_S * 1000)
+    levels = [report.envelope[:count].astype(np.float64) for report in (first, second) if report.envelope is not None]
+    summed = np.cumsum(np.insert(sum(level / max(float(np.percentile(level, 95)), 1e-9) for level in levels), 0, 0.0))
+    begins = np.arange(0, max(1, count - length), length // 4)
+    weight = summed[np.minimum(begins + length, count)] - summed[begins]
+    parts = np.array_split(np.arange(len(begins)), EITHER_SEGMENTS)
+    return [float(begins[part[np.argmax(weight[part])]]) / 1000.0 for part in parts if len(part)]
 
 
 def _places(a: NDArray[np.float16], b: NDArray[np.float16], lag_s: float) -> list[float]:

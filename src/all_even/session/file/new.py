@@ -18,6 +18,7 @@ from all_even.errors import UserError, system_reason
 from all_even.session.editing import edits
 from all_even.session.model.session import Folder, Reference, Session, Use
 from all_even.session.model.strips import HitChanges, Lane
+from all_even.session.tracks import naming
 from all_even.session.tracks.roles import display_name, guess_role
 
 MOST_FILES = 2_000
@@ -90,9 +91,11 @@ def add_files(session: Session, folder_index: int, folder: Path, infos: Sequence
     starts = _starts_s(infos)
     for info in infos:
         stem = sound_file.display_name(info.path).rsplit(".", 1)[0]
+        inside = info.path.relative_to(folder).parent.name
+        taken = {lane.name.lower() for lane in session.lanes}
         lane = Lane(
             id=edits.free_id(session, "lane-"),
-            name=display_name(stem)[:LONGEST_NAME],
+            name=naming.first_name(stem, inside, taken)[:LONGEST_NAME],
             folder=folder_index,
             file=info.path.relative_to(folder).as_posix(),
             role=guess_role(stem),

@@ -236,7 +236,7 @@ def applied(session: Session, template: Template, left_out: tuple[str, ...] = ()
         session = _with_chain(session, strip_id, like.chain, places_)
     if not session.mix.chain:
         session = _with_chain(session, MIX, template.mix.chain, places_)
-    session = _named(session, pairs)
+    session = _with_sources(_named(session, pairs), pairs)
     return routing_edits.checked(replace(session, pan_law=template.pan_law, settings=template.settings))
 
 
@@ -260,6 +260,15 @@ def _named(session: Session, pairs: list[Match]) -> Session:
         if turns[match.like.id] == 1 and not taken[match.like.name]:
             taken[match.like.name] += 1
             session = edits.change_strips(session, (match.lane.id,), name=match.like.name)
+    return session
+
+
+def _with_sources(session: Session, pairs: list[Match]) -> Session:
+    """What was said of microphones and players, where one lane takes after one."""
+    turns = Counter(match.like.id for match in pairs)
+    for match in pairs:
+        if match.like.source is not None and turns[match.like.id] == 1:
+            session = edits.change_strips(session, (match.lane.id,), source=match.like.source)
     return session
 
 

@@ -82,7 +82,9 @@ class Lane(Strip, frozen=True, kw_only=True):
     take: channels of the file that are used, counted from 1; None takes all. start_s: where the file
     begins on the session's time line. clip_gain_db: on the recording, before the chain. alternative: lanes of one
     such word are candidates for one part, of which one plays. seat_row: how far back it sits, 0 in front, None where
-    its role puts it; its bearing is `pan`. importance: how much it matters, None where its role says it.
+    its role puts it; its bearing is `pan`. importance: how much it matters, None where its role says it. source: lanes
+    of one such word were said to be microphones of one source, lanes of different words different players; None where
+    the sound says it. role_said: whether people said that this is its role.
     """
 
     folder: Annotated[int, Meta(ge=0)] = 0
@@ -96,6 +98,8 @@ class Lane(Strip, frozen=True, kw_only=True):
     alternative: Identifier | None = None
     seat_row: Annotated[int, Meta(ge=0, le=BACK_ROW)] | None = None
     importance: Weight | None = None
+    source: Identifier | None = None
+    role_said: bool = False
 
 
 class Bus(Strip, frozen=True, kw_only=True):

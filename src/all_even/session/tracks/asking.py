@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from all_even.measure.recording.character import Character
 from all_even.measure.recording.sounding import MOST_SAID, SURE, Kind
 from all_even.session.model.strips import Lane
+from all_even.session.tracks import naming
 from all_even.session.tracks.roles import NOT_IN_THE_MIX, family_of, guessed
 
 CONTRADICTS = 0.90
@@ -40,12 +41,16 @@ def kind_of(role: str) -> Kind:
 
 
 def confidence(lane: Lane, character: Character | None) -> float:
-    """How sure a lane's role is, 0 to 1, from its file's name and its sound together; 1 where people chose it."""
-    stem = lane.file.rsplit("/", 1)[-1].rsplit(".", 1)[0]
-    role, by_name = guessed(stem)
-    if role != lane.role:
-        return 1.0 if lane.role != "unknown" else 0.0
+    """How sure a lane's role is, 0 to 1, from its file's name and its sound together; 1 where people said it."""
+    if lane.role_said:
+        return 1.0
+    role, by_name = guessed(naming.stem_of(lane))
     found = character.sounding if character is not None else None
+    if role != lane.role:
+        if lane.role == "unknown":
+            return 0.0
+        by_sound_alone = role == "unknown" and lane.role in FROM_SOUND.values()
+        return min(MOST_SAID, found.likely) if by_sound_alone and found is not None else 1.0
     if role == "unknown" or role in NOT_IN_THE_MIX or found is None or family_of(role) in ("other", "buses"):
         return by_name
     by_sound = min(MOST_SAID, found.likely)
@@ -67,18 +72,29 @@ def question(
     if role == "unknown":
         if found.likely < SURE:
             return Question("What is this? Its name does not say, and it could be anything.", ())
-        return Question(f"What is this? It sounds {WORDS[found.kind]} ({said}).", _roles(found.kind, centroid_hz))
+        return Question(f"What is this? It sounds {WORDS[found.kind]} ({said}).", likely_roles(found.kind, centroid_hz))
     if kind_of(role) != found.kind and found.likely > CONTRADICTS and family_of(role) not in ("other", "buses"):
         text = f"Its name says {role}; it sounds {WORDS[found.kind]} ({said}). The name holds until you say otherwise."
-        return Question(text, _roles(found.kind, centroid_hz))
+        return Question(text, likely_roles(found.kind, centroid_hz))
     if sure < UNSURE and family_of(role) not in ("other", "buses"):
         text = f"Its name may say {role} ({100.0 * sure:.0f} % sure). Is it?"
-        other = next((item for item in _roles(found.kind, centroid_hz) if item != role), None)
+        other = next((item for item in likely_roles(found.kind, centroid_hz) if item != role), None)
         return Question(text, (role, other) if other is not None else (role,))
     return None
 
 
-def _roles(kind: Kind, centroid_hz: float | None) -> tuple[str, ...]:
+def is_unsure(lane: Lane, character: Character | None) -> bool:
+    """Whether somebody has to say what a lane is: its name says nothing, or too little, and its sound hardly more."""
+    if lane.role_said or lane.role in NOT_IN_THE_MIX:
+        return False
+    role, _ = guessed(naming.stem_of(lane))
+    if role == "unknown":
+        return lane.role == "unknown" or lane.role in FROM_SOUND.values()
+    return role == lane.role and question(lane.role, character, None, confidence(lane, character)) is not None
+
+
+def likely_roles(kind: Kind, centroid_hz: float | None) -> tuple[str, ...]:
+    """What a track may be that sounds like this, the likeliest first."""
     if kind == "struck" and centroid_hz is not None:
         if centroid_hz < LOW_HZ:
             return LOW_STRUCK

@@ -4,15 +4,20 @@ Numbers stay only where nothing else tells two lanes apart; a take keeps its num
 song's title and goes.
 """
 
+import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from itertools import count
 
 from msgspec.structs import replace
 
 from all_even.session.model.session import Session
 from all_even.session.model.strips import NOWHERE, Lane
-from all_even.session.tracks.roles import TRIGGER, family_of, guess_role
-from all_even.session.tracks.words import split_words, written_out
+from all_even.session.tracks.roles import TRIGGER, display_name, family_of, guess_role
+from all_even.session.tracks.words import OF_NOBODY, OF_THE_FILE, split_words, written_out
+
+SAYS_LITTLE = frozenset({"instrument", "drums", "unknown"})
+"""Roles that say no more than the sound does: a file's name stays as it is."""
 
 
 def plain_names(session: Session) -> dict[str, str]:
@@ -25,7 +30,7 @@ def plain_names(session: Session) -> dict[str, str]:
     copies = [lane for lane in session.lanes if lane.destination == NOWHERE]
     own = {(lane.folder, lane.file) for lane in heard}
     heard += [lane for lane in copies if (lane.folder, lane.file) not in own]
-    common = _common_words([_stem(lane) for lane in heard])
+    common = _common_words([stem_of(lane) for lane in heard])
     known = [lane for lane in heard if lane.role != "unknown"]
     names: dict[str, str] = {}
     taken = Counter(lane.name.lower() for lane in heard if lane.role == "unknown")
@@ -51,7 +56,9 @@ def plain_names(session: Session) -> dict[str, str]:
 
 
 def _named(lane: Lane, common: int, numbers: bool, of_the_file: bool) -> str:
-    stem = _stem(lane)
+    stem = stem_of(lane)
+    if says_nothing(stem):
+        return stem if lane.role in SAYS_LITTLE else _with_file(lane.role, stem)
     name = written_out(stem, numbers=numbers, of_the_file=of_the_file, also_drop=common)
     role = lane.role[:1].upper() + lane.role[1:]
     if not name:
@@ -64,9 +71,64 @@ def _named(lane: Lane, common: int, numbers: bool, of_the_file: bool) -> str:
     return " ".join([role, *rest])
 
 
-def _stem(lane: Lane) -> str:
+def stem_of(lane: Lane) -> str:
+    """A lane's file without its folder and ending."""
     name = lane.file.rsplit("/", 1)[-1]
     return name.rsplit(".", 1)[0] if "." in name else name
+
+
+def says_nothing(stem: str) -> bool:
+    """Whether a file's name tells nothing of what is heard: `Audio 03_05`, `Bounce 32 final`."""
+    words = [word.lower() for word in split_words(stem)]
+    return guess_role(stem) == "unknown" and all(
+        word in OF_NOBODY | OF_THE_FILE or word.isdigit() or len(word) < 2 for word in words
+    )
+
+
+def first_name(stem: str, folder: str, taken: Collection[str]) -> str:
+    """The name of a new lane, unlike those that are taken: the file's words; the file as it is called where they say
+    nothing; with its folder, else a number, where another one is called so."""
+    name = (stem.strip() if says_nothing(stem) else display_name(stem)) or "Track"
+    name = name[:1].upper() + name[1:]
+    if name.lower() in taken and folder:
+        name = f"{name} ({folder})"
+    return _free(name, taken)
+
+
+def with_role(session: Session, lane_id: str, role: str) -> Session:
+    """People say what a lane is. Where its file's name says nothing and nobody gave it another one, its name says the
+    role from then on: `Lead voice 03_05`."""
+    lane = session.lane(lane_id)
+    stem = stem_of(lane)
+    name = lane.name
+    if says_nothing(stem) and (name.lower() == stem.lower() or name.startswith(_with_file(lane.role, stem))):
+        taken = {item.name.lower() for item in session.lanes if item.id != lane_id}
+        name = _free(stem if role in SAYS_LITTLE else _with_file(role, stem), taken)
+    changed = replace(lane, role=role, role_said=role != "unknown", name=name[:200])
+    return replace(session, lanes=tuple(changed if item.id == lane_id else item for item in session.lanes))
+
+
+def second_line(lane: Lane) -> str:
+    """What stands under a lane's name: its role; where the name says that already, the file it comes from."""
+    if lane.role == "unknown":
+        return "role not known"
+    stem = stem_of(lane)
+    return stem if lane.name.lower().startswith(lane.role) and says_nothing(stem) else lane.role
+
+
+def _with_file(role: str, stem: str) -> str:
+    """A role, and what of a name that says nothing tells files apart: `Audio 03_05` is `03_05`."""
+    words = re.split(r"([\s_\-]+)", stem)
+    kept = ["" if word.lower() in OF_NOBODY | OF_THE_FILE else word for word in words]
+    apart = "".join(kept).strip(" _-")
+    return f"{role[:1].upper()}{role[1:]} {apart}".strip()
+
+
+def _free(name: str, taken: Collection[str]) -> str:
+    """The name, with a number where it is taken."""
+    if name.lower() not in taken:
+        return name
+    return next(f"{name} {n}" for n in count(2) if f"{name} {n}".lower() not in taken)
 
 
 def _common_words(stems: Sequence[str]) -> int:
@@ -75,10 +137,10 @@ def _common_words(stems: Sequence[str]) -> int:
         return 0
     split = [split_words(stem) for stem in stems]
     shortest = min(len(words) for words in split)
-    count = 0
-    while count < shortest - 1 and len({words[count].lower() for words in split}) == 1:
-        count += 1
-    return count
+    common = 0
+    while common < shortest - 1 and len({words[common].lower() for words in split}) == 1:
+        common += 1
+    return common
 
 
 def renamed(session: Session, left_out: Sequence[str] = ()) -> Session:

@@ -82,6 +82,11 @@ OF_THE_FILE = _words(
     "export exported audio track trk file bit khz hz k kbps bpm pcm"
 )
 """Words about the file, not about what is heard. They stay where they alone tell two lanes apart."""
+OF_NOBODY = _words(
+    "final finals new newest old take takes edit mix untitled recording rec record ch chan channel input in out sound "
+    "sounds session song project version ver clip region part print tr aud noname unnamed copy"
+)
+"""Words that name no instrument."""
 VERSION = frozenset({"v", "ver", "version"})
 MACHINES = frozenset({"808", "909", "707", "606"})
 """Numbers that say what is heard."""

@@ -1,5 +1,6 @@
 """Gather as the window shows it."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, cast
 
 from all_even.app.commands.command import Command, Hands
@@ -40,6 +41,32 @@ def _apart(hands: Hands) -> None:
         hands.desk.edit(lambda s: alternatives.apart(s, current))
 
 
+def _chosen_lanes(desk: Desk) -> tuple[str, ...]:
+    return tuple(item for item in desk.selected if desk.session.is_lane(item)) if desk.is_open else ()
+
+
+def _are_several(desk: Desk) -> bool:
+    return len(_chosen_lanes(desk)) > 1
+
+
+def _is_said(desk: Desk) -> bool:
+    return any(desk.session.lane(item).source is not None for item in _chosen_lanes(desk))
+
+
+def _say_source(edit: str) -> Callable[[Hands], None]:
+    """What is said of the selected lanes: a function of `session.editing.sources`, with its sentence."""
+
+    def say(hands: Hands) -> None:
+        from all_even.session.editing import sources
+
+        desk, chosen = hands.desk, _chosen_lanes(hands.desk)
+        names = ", ".join(desk.session.strip_name(item) for item in chosen)
+        words = {"one_source": "One source", "apart": "Players, not microphones", "as_found": "Sources as found"}[edit]
+        desk.edit(lambda s: getattr(sources, edit)(s, chosen), text=f"{words}: {names}")
+
+    return say
+
+
 VIEW = StageView(
     __name__,
     "GatherBody",
@@ -53,6 +80,18 @@ VIEW = StageView(
         ),
         Command(
             "Lanes", "No candidates but layers", "", _apart, _is_candidate, ("lanes",), words="alternative layers"
+        ),
+        Command(
+            "Lanes", "One source", "", _say_source("one_source"), _are_several, ("lanes",),
+            words="microphones join together", id="sources.one",
+        ),
+        Command(
+            "Lanes", "Players, each alone", "", _say_source("apart"), _are_several, ("lanes",),
+            words="two players part separate sources microphones", id="sources.apart",
+        ),
+        Command(
+            "Lanes", "Sources as found", "", _say_source("as_found"), _is_said, ("lanes",),
+            words="microphones players", id="sources.found",
         ),
     ),
 )  # fmt: skip

@@ -1,7 +1,7 @@
 """Gather's bench: the selected file close up, what it measures, what is wrong, and what it is called."""
 
 from collections.abc import Callable
-from functools import partial
+from functools import partial, reduce
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
@@ -17,6 +17,7 @@ from all_even.session.editing import edits
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
 from all_even.session.song import hits
+from all_even.session.tracks import naming
 from all_even.session.tracks.roles import FAMILIES, ROLES, family_of, is_held
 
 if TYPE_CHECKING:
@@ -75,7 +76,7 @@ class GatherBench(Bench):
         self.role.setToolTip(f"{ROLE_TIP} (R)")
         self.role.addItems([role.name for role in ROLES])
         self.role.setMaxVisibleItems(20)
-        self.role.activated.connect(lambda _i: self.set_track(role=self.role.currentText()))
+        self.role.activated.connect(lambda _i: self.set_role(self.role.currentText()))
         self.family = QComboBox()
         self.family.setAccessibleName("Family")
         self.family.setToolTip("The family of the role; choosing another takes that family's first role")
@@ -186,7 +187,7 @@ class GatherBench(Bench):
 
     def _answer(self, index: int) -> None:
         if index < len(self._roles):
-            self.set_track(role=self._roles[index])
+            self.set_role(self._roles[index])
 
     def _finding_text(self, report: "FileReport | None", role: str) -> str:
         from all_even.measure.faults.findings import findings
@@ -249,11 +250,17 @@ class GatherBench(Bench):
         wanted = tuple(item for item in self.desk.selected if item in lanes)
         self.desk.edit(lambda s: edits.change_strips(s, wanted, **values))
 
+    def set_role(self, role: str) -> None:
+        """Says what the selected lanes are."""
+        lanes = {lane.id for lane in self.desk.session.lanes} if self.desk.is_open else set()
+        wanted = [item for item in self.desk.selected if item in lanes]
+        self.desk.edit(lambda s: reduce(lambda found, item: naming.with_role(found, item, role), wanted, s))
+
     def _set_family(self, family: str) -> None:
         first = next(role.name for role in ROLES if role.family == family)
         current = self.desk.current_lane if self.desk.is_open else None
         if current and family != family_of(self.desk.session.lane(current).role):
-            self.set_track(role=first)
+            self.set_role(first)
 
     def _toggle_hidden(self) -> None:
         current = self.desk.current_lane if self.desk.is_open else None

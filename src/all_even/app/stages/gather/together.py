@@ -134,7 +134,11 @@ class Together(QWidget):
         self.align = fields.button(
             "Together", "Bring the two together by polarity and delay, also where their distance is a choice", self._ask
         )
+        self.part = fields.button(
+            "Two players", "These are two players and not two microphones at one source: each counts alone", self._part
+        )
         row.addWidget(self.choice, 1)
+        row.addWidget(self.part)
         row.addWidget(self.align)
         column.addLayout(row)
         self.drawing = OverlayDrawing()
@@ -162,6 +166,7 @@ class Together(QWidget):
     def _draw(self) -> None:
         relation, look = self.chosen, self.desk.figures.look()
         self.align.setEnabled(relation is not None and relation.offset_ms is not None)
+        self.part.setVisible(relation is not None and relation.kind == "source")
         if relation is None or look is None:
             self.drawing.show_overlay(None, ("", ""), "")
             return
@@ -181,6 +186,16 @@ class Together(QWidget):
 
         self.drawing.show_overlay(None, roles, "Being laid over each other …")
         self.desk.figures.find("overlay", laid_over, done, line="quick")
+
+    def _part(self) -> None:
+        """The chosen two are players of their own."""
+        from all_even.session.editing import sources
+
+        relation, desk = self.chosen, self.desk
+        if relation is not None:
+            pair = (relation.a, relation.b)
+            names = ", ".join(desk.session.strip_name(item) for item in pair)
+            desk.edit(lambda s: sources.apart(s, pair), text=f"Players, not microphones: {names}")
 
     def _ask(self) -> None:
         """The move for this pair, also one that nobody would propose."""

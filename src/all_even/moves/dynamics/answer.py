@@ -1,0 +1,25 @@
+"""What Dynamics answers where it proposes nothing."""
+
+from all_even import texts
+from all_even.dsp.parameter import number
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import outline
+from all_even.measure.dynamics.units import FEWEST
+from all_even.moves.answer import Answer, cant_judge, nothing_needed, unknown
+from all_even.moves.dynamics.trying import lanes
+
+
+def answer(look: Look) -> Answer:
+    played = [*lanes(look, struck=False), *lanes(look, struck=True)]
+    outlines = [found for lane in played if (found := outline(look, lane.id)) is not None]
+    enough = [found for found in outlines if len(found.units) >= FEWEST]
+    if not enough:
+        return unknown(look) or cant_judge("no track has enough notes, words or hits to tell by")
+    spread = max((found.units.spread_db or 0.0) for found in enough)
+    rest = len(played) - len(enough)
+    short = f"; {texts.count(rest, 'track')} too short to tell" if rest else ""
+    least = number(look.session.settings.uneven_over_db)
+    return nothing_needed(
+        f"{texts.count(len(enough), 'track')} looked at, loud to soft {number(spread)} dB at most{short}; over {least} "
+        "dB and without side effects a compressor is proposed"
+    )

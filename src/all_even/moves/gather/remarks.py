@@ -1,0 +1,19 @@
+"""What Gather has to say before anything is moved: whom nobody knows."""
+
+from all_even.figures.book.look import Look
+from all_even.figures.sources.who_is_who import unsure_lanes
+from all_even.moves.answer import SAY_WHO, WHO_IS_WHO
+from all_even.session.model.remark import Remark
+
+
+def remarks(look: Look) -> tuple[Remark, ...]:
+    found = unsure_lanes(look)
+    if not found:
+        return ()
+    many = len(found) > 1
+    whom = f"{len(found)} tracks have" if many else f"{found[0].name} has"
+    text = (
+        f"{whom} no role that is sure: what follows can't know the voice from the bass. "
+        f"{'Each plays' if many else 'It plays'} two seconds, and two keys say what it is."
+    )
+    return (Remark((), "roles", float(len(found)), text, press=WHO_IS_WHO, press_text=SAY_WHO),)
