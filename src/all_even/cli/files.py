@@ -44,7 +44,7 @@ def measure(options: argparse.Namespace) -> int:
     from all_even.measure.recording import files
     from all_even.measure.recording.pairs import find_pairs
     from all_even.session.file.new import sound_paths
-    from all_even.session.song.song import Part, find_song, onsets_s
+    from all_even.session.song.song import Part, attack_ms, find_song, onsets_s
     from all_even.session.tracks.roles import guess_role, is_held
 
     paths: list[Path] = []
@@ -73,7 +73,8 @@ def measure(options: argparse.Namespace) -> int:
         track["findings"] = [dataclasses.asdict(finding) for finding in findings(report, held=is_held(role))]
         tracks.append(track)
         if report.measures is not None and report.character is not None:
-            parts.append(Part(name, role, report.measures, report.character, onsets_s(role, report.character)))
+            onsets = onsets_s(role, report.character)
+            parts.append(Part(name, role, report.measures, report.character, onsets, attack_ms=attack_ms(report)))
     pairs = [
         {"kind": one.kind, "a": names[one.a], "b": names[one.b], "value": one.value, "correlation": one.correlation}
         for one in find_pairs(reports)

@@ -8,7 +8,8 @@ from all_even.measure.recording.files import FileReport
 from all_even.session.model.session import Session
 from all_even.session.song import song_map
 from all_even.session.song.hits import hits_s
-from all_even.session.song.song import Part, Song, find_song, is_line, onsets_s
+from all_even.session.song.song import Part, Song, attack_ms, find_song, is_line, onsets_s
+from all_even.session.tracks.roles import family_of
 
 
 def session_song(session: Session, reports: Mapping[str, FileReport]) -> Song:
@@ -23,7 +24,8 @@ def session_song(session: Session, reports: Mapping[str, FileReport]) -> Song:
             onsets = tuple(time + lane.start_s for time in onsets)
         elif onsets is not None:
             onsets = hits_s(lane, onsets)
-        parts.append(Part(lane.id, lane.role, report.measures, report.character, onsets, lane.start_s))
+        attack = attack_ms(report) if family_of(lane.role) == "bass" else 0.0
+        parts.append(Part(lane.id, lane.role, report.measures, report.character, onsets, lane.start_s, attack))
     found = find_song(parts)
     duration_s = max((part.start_s + part.measures.duration_s for part in parts), default=0.0)
     return song_map.told(found, session.song, duration_s)
@@ -37,5 +39,5 @@ def _song_rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
     return digest((lanes, look.session.song))
 
 
-SONG = Figure("song", 1, "session", _song_rests_on, lambda look, _: session_song(look.session, look.reports))
+SONG = Figure("song", 2, "session", _song_rests_on, lambda look, _: session_song(look.session, look.reports))
 """Tempo, sections, tuning and timing, as the user has put them right."""

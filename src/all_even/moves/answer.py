@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from all_even.figures.book.look import Look
 from all_even.figures.sources.who_is_who import unsure_lanes
+from all_even.session.model.remark import Press
 
 WHO_IS_WHO = "who-is-who"
 """The command that asks who is who."""
@@ -16,13 +17,11 @@ SAY_WHO = "Say who is who"
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """judged: whether the stage could judge. text: with its figure, or because of what not. press: the command, by its
-    id, that helps; press_text: what its button says."""
+    """judged: whether the stage could judge. text: with its figure, or because of what not. press: what helps."""
 
     judged: bool
     text: str
-    press: str = ""
-    press_text: str = ""
+    press: Press | None = None
 
     @property
     def words(self) -> str:
@@ -45,7 +44,7 @@ def missing(look: Look, what: str, otherwise: str) -> Answer:
     if not unsure:
         return nothing_needed(otherwise)
     of = f"{unsure} tracks have" if unsure > 1 else "a track has"
-    return Answer(False, f"no track is {what} yet, and {of} no role that is sure", WHO_IS_WHO, SAY_WHO)
+    return Answer(False, f"no track is {what} yet, and {of} no role that is sure", Press(WHO_IS_WHO, SAY_WHO))
 
 
 def unknown(look: Look) -> Answer | None:
@@ -55,4 +54,4 @@ def unknown(look: Look) -> Answer | None:
     if 2 * unsure <= len(in_sight):
         return None
     text = f"{unsure} of {len(in_sight)} tracks have no role that is sure"
-    return Answer(False, text, WHO_IS_WHO, SAY_WHO)
+    return Answer(False, text, Press(WHO_IS_WHO, SAY_WHO))

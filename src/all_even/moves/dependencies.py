@@ -41,7 +41,9 @@ def _routing(session: Session) -> object:
 DEPENDENCIES: dict[str, Dependency] = {
     "files": _files,
     "names": lambda look: [(lane.id, lane.name) for lane in look.session.lanes],
-    "order": lambda look: [(lane.id, lane.role, lane.hidden, lane.source) for lane in look.session.lanes],
+    "order": lambda look: [
+        (lane.id, lane.role, lane.hidden, lane.source, lane.own_room, lane.importance) for lane in look.session.lanes
+    ],
     "levels": lambda look: _levels(look.session),
     "chains": lambda look: _chains(look.session),
     "routing": lambda look: _routing(look.session),
@@ -50,8 +52,8 @@ DEPENDENCIES: dict[str, Dependency] = {
     "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
     "mix": lambda look: look.book.fingerprints(look.session).mix,
 }
-"""files, names, order (with roles, what is hidden, and what was said of sources): of the
-lanes. levels, chains, routing (with the buses' names):
+"""files, names, order (with roles, what is hidden, priority, and what was said of
+sources and rooms): of the lanes. levels, chains, routing (with the buses' names):
 as they are set. settings: targets, weights, anchor. templates: of this machine. strips: the sound behind each chain.
 mix: the sound of the mix."""
 

@@ -15,7 +15,7 @@ def stage_facts(desk: Desk) -> list[StageFacts]:
         own = faults if stage.faults else 0
         done, moved_on = stage.key in desk.moves.done, stage.key in desk.moves.moved_on
         answer = desk.moves.answers.get(stage.key)
-        lacks = answer.text if answer is not None and not answer.judged and answer.press else ""
+        lacks = answer.text if answer is not None and not answer.judged and answer.press is not None else ""
         looked = stage.key in desk.moves.looked
         no_longer = sum(account.moved for account in desk.moves.accounts) if stage.key == "check" and looked else 0
         found.append(

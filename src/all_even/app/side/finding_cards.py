@@ -19,7 +19,7 @@ from all_even.session.editing import edits, faults
 
 if TYPE_CHECKING:
     from all_even.moves.answer import Answer
-    from all_even.session.model.remark import Remark
+    from all_even.session.model.remark import Press, Remark
 
 MOST_LINES = 8
 BEFORE_S = 1.0
@@ -128,25 +128,32 @@ class RemarksCard(Card):
             line.setAccessibleName(f"{name}: {remark.text}")
             self.column.addWidget(line)
         self.column.addWidget(fields.wrapped(remark.text, "small" if present else "quiet"))
-        if remark.press:
-            press = fields.button(remark.press_text, remark.text, partial(desk.wanted.emit, remark.press))
-            self.column.addWidget(press, 0, Qt.AlignmentFlag.AlignLeft)
+        for press in remark.presses:
+            button = fields.button(press.text, remark.text, partial(self._press, press))
+            self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+
+    def _press(self, press: "Press") -> None:
+        """Gives the command of a button, to the lanes it is for."""
+        if press.lanes:
+            self.desk.select(tuple(lane for lane in press.lanes if self.desk.session.is_lane(lane)))
+        self.desk.wanted.emit(press.command)
 
 
 class AnswerCard(Card):
     """What a stage answers: that nothing is needed, with its figure, or that it can't judge, and what helps. by_hand:
     what can be done there all the same."""
 
-    def __init__(self, desk: Desk, answer: "Answer", by_hand: str) -> None:
+    def __init__(self, desk: Desk, answer: "Answer", by_hand: str = "") -> None:
         super().__init__()
         self.add_title("Nothing needed" if answer.judged else "Can’t judge", "quiet" if answer.judged else "look")
         text = answer.text[:1].upper() + answer.text[1:]
         self.column.addWidget(fields.wrapped(f"{text}.", "quiet"))
         if by_hand:
             self.column.addWidget(fields.wrapped(by_hand, "small"))
-        if answer.press:
-            press = fields.button(answer.press_text, answer.words, partial(desk.wanted.emit, answer.press), role="main")
-            self.column.addWidget(press, 0, Qt.AlignmentFlag.AlignLeft)
+        if answer.press is not None:
+            press = partial(desk.wanted.emit, answer.press.command)
+            button = fields.button(answer.press.text, answer.words, press, role="main")
+            self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
 
 
 class UnreadableCard(Card):

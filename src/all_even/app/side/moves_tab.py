@@ -112,28 +112,30 @@ class MovesTab(QScrollArea):
         body = QWidget()
         column = layouts.column(body, margins=(MARGIN, 8, MARGIN, 8), spacing=10)
         steps: list[Callable[[], object]] = []
-        if playing:
-            told = "In the playing, before any mixing"
-            steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
         first = tuple(remark for remark in remarks if not remark.aside)
         asides = tuple(remark for remark in remarks if remark.aside)
         if first:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "As it stands", first)))
+        if playing:
+            told = "In the playing, before any mixing"
+            steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
         if found is not None and (found.groups or found.excerpt or put_aside_already(desk.session)):
             steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
         tastes = [move for move in moves if is_taste(move)]
         folded = bool(tastes)
         usual = [move for move in moves if not is_taste(move)]
-        steps += self._move_steps(column, usual)
         answer = desk.moves.answers.get(stage.key)
+        if answer is not None and not answer.judged and (not usual or answer.press is not None):
+            steps.append(lambda: column.addWidget(AnswerCard(desk, answer)))
+        steps += self._move_steps(column, usual)
         if not usual and stage.key not in desk.moves.looked:
             text = "Not looked at yet: moves are being looked for …"
             if desk.mix_stale and not made:
                 text = "Not looked at yet: the mix is being measured, moves follow."
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
-        elif answer is not None and not (usual and answer.judged):
-            steps.append(lambda: column.addWidget(AnswerCard(desk, answer, "" if usual else stage.empty)))
+        elif not usual and answer is not None and answer.judged:
+            steps.append(lambda: column.addWidget(AnswerCard(desk, answer, stage.empty)))
         if folded:
             steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))
             steps += self._move_steps(column, tastes) if stage.key in self._unfolded else []

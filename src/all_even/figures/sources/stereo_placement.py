@@ -116,16 +116,16 @@ AT_ONCE = 0.3
 """Of the time the rarer one plays."""
 
 
-def alike(found: Stand, among: Sequence[int]) -> dict[tuple[int, int], float]:
+def alike(found: Stand, among: Sequence[int], across: frozenset[str] = frozenset()) -> dict[tuple[int, int], float]:
     """Pairs of sources of one family and class whose spectra are alike and that play at once: their likeness, by their
-    places among the units, the smaller first."""
+    places among the units, the smaller first. across: roles that count as one class."""
     weight = found.stage.weight
     playing = {index: weight[index].sum(axis=1) > 0.0 for index in among}
     mean = {index: weight[index].mean(axis=0, dtype=np.float64) for index in among}
     pairs = {}
     for a, b in combinations(sorted(among), 2):
         roles = found.units[a].role, found.units[b].role
-        if len({(family_of(role), class_of(role)) for role in roles}) > 1:
+        if len({(family_of(role), class_of(role)) for role in roles}) > 1 and not across >= set(roles):
             continue
         rarer = min(int(playing[a].sum()), int(playing[b].sum()))
         if rarer == 0 or int((playing[a] & playing[b]).sum()) < AT_ONCE * rarer:

@@ -175,6 +175,11 @@ def _low_added_db(plain: Look, sound: Excitation) -> float | None:
 
 # The snare and the next kick.
 
+AT_ONCE_S, PEAK_MS, BLEED_DB = 0.05, 40, 9.0
+"""A hit that comes with a kick is a kick's bleed where its peak lies this far under those of the snare's own hits."""
+BACKBEAT_S, BACKBEAT_WITHIN, BACKBEAT_SHARE = (0.6, 1.7), 0.15, 0.6
+"""Two beats at 200 to 70 BPM; so many of the distances lie within this share of the usual one."""
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Wall:
@@ -191,16 +196,37 @@ class Wall:
 
 
 def snare_of(look: Look) -> Lane | None:
-    """The first snare that is heard and has hits."""
+    """The first snare that is heard and has hits; where there is none, claps that play its part."""
     heard = [lane for lane in look.session.lanes if routing.is_sounding(look.session, lane)]
-    for role in ("snare top", "snare", "snare bottom"):
+    for role in ("snare top", "snare", "snare bottom", "clap"):
         for lane in heard:
             report = look.reports.get(lane.id)
             if lane.role == role and report is not None and report.character is not None:
                 hits = lane_hits_s(lane, report.character)
-                if len(hits) >= FEWEST_HITS:
+                if len(hits) >= FEWEST_HITS and (role != "clap" or _is_backbeat(hits)):
                     return lane
     return None
+
+
+def _is_backbeat(hits_s: Sequence[float]) -> bool:
+    """Whether hits come as evenly, and as far apart, as those on every other beat."""
+    apart = np.diff(hits_s)
+    usual = float(np.median(apart))
+    even = float(np.mean(np.abs(apart - usual) <= BACKBEAT_WITHIN * usual))
+    return BACKBEAT_S[0] <= usual <= BACKBEAT_S[1] and even >= BACKBEAT_SHARE
+
+
+def _own_hits(look: Look, lane: Lane, hits_s: Array, kicks_s: Array) -> Array:
+    """The hits of a snare without those that are only a kick in its microphone: what comes together with one counts
+    where it is as loud as a hit of the snare's."""
+    report = look.reports[lane.id]
+    together = np.abs(kicks_s[np.newaxis, :] - hits_s[:, np.newaxis]).min(axis=1, initial=np.inf) <= AT_ONCE_S
+    if report.envelope is None or not together.any():
+        return hits_s[~together]
+    at = np.round((hits_s - lane.start_s) * 1000.0).astype(int)
+    peaks = np.array([float(report.envelope[max(0, i) : max(0, i) + PEAK_MS].max(initial=0.0)) for i in at])
+    loud = peaks >= np.percentile(peaks, 90) * 10.0 ** (-BLEED_DB / 20.0)
+    return hits_s[~together | loud]
 
 
 def wall(look: Look) -> Wall | None:
@@ -210,9 +236,9 @@ def wall(look: Look) -> Wall | None:
         return None
     report = look.reports[snare.id]
     assert report.character is not None
-    hits, kicks = lane_hits_s(snare, report.character), lane_hits_s(*kick)
-    apart = [hit for hit in hits if np.abs(np.asarray(kicks) - hit).min(initial=np.inf) > 0.05]
-    found = [(hit, float(until[0])) for hit in apart if len(until := ending.distances_s([hit], kicks))]
+    hits, kicks = np.array(lane_hits_s(snare, report.character)), lane_hits_s(*kick)
+    apart = _own_hits(look, snare, hits, np.array(kicks))
+    found = [(float(hit), float(until[0])) for hit in apart if len(until := ending.distances_s([hit], kicks))]
     if len(found) < FEWEST_HITS:
         return None
     hits_s, until_s = np.array(found).T

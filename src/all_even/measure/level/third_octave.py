@@ -4,6 +4,7 @@ Midbands are 1000 * 10^(n/10) Hz, edges a factor 10^(1/20) either side. Power co
 Hann frames (scaled to the rate) with half overlap; a bin that an edge cuts is shared by width.
 """
 
+from collections.abc import Sequence
 from functools import cache
 
 import numpy as np
@@ -110,3 +111,14 @@ def _band_powers(spectra, bins, shares, scale, rows):  # type: ignore[no-untyped
                 power -= shares[0, band] * (parts[2 * low] ** 2 + parts[2 * low + 1] ** 2)
                 power += shares[1, band] * (parts[2 * high] ** 2 + parts[2 * high + 1] ** 2)
                 rows[frame, band] += scale * power
+
+
+LOW_END_HZ, LOW_END_DB = 110.0, -20.0
+
+
+def has_low_end(third_octave_db: Sequence[float | None]) -> bool:
+    """Whether a track has anything to speak of under 110 Hz: within 20 dB of all it has. third_octave_db: of its
+    midbands."""
+    powers = np.array([0.0 if level is None else 10.0 ** (level / 10.0) for level in third_octave_db])
+    low = float(powers[MIDBANDS_HZ[: len(powers)] < LOW_END_HZ].sum())
+    return low > 10.0 ** (LOW_END_DB / 10.0) * float(powers.sum())

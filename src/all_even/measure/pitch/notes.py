@@ -6,7 +6,7 @@ jumps and its upper bands rise. Over-splitting spoils evenness far more than mer
 sure. Of what YIN says a note only keeps the frames that are voiced.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -81,6 +81,19 @@ class _Reading:
     frequency: Array
     level: Array
     voiced: NDArray[np.bool_]
+
+
+OWN_DB = 9.0
+"""What sounds this much softer than the louder notes of a track may be another one, heard from afar."""
+
+
+def own_notes(notes: Sequence[Note]) -> tuple[Note, ...]:
+    """The notes that are a track's own: near its louder ones (their upper quartile by level). A neighbour who bleeds in
+    while it rests is softer."""
+    if not notes:
+        return ()
+    loud = float(np.percentile([note.level_db for note in notes], 75))
+    return tuple(note for note in notes if note.level_db >= loud - OWN_DB)
 
 
 def find_notes(traces: Traces) -> tuple[Note, ...]:

@@ -18,12 +18,14 @@ FEWEST = 4
 class Timing:
     """late_ms: median, positive = late. spread_ms: half of the onsets lie within this of the median.
 
-    count: onsets that could be placed.
+    count: onsets that could be placed. attack_ms: how long its notes take to come up: what is late by no more may only
+    speak slowly.
     """
 
     late_ms: float
     spread_ms: float
     count: int
+    attack_ms: float = 0.0
 
 
 def against_grid(times_s: Sequence[float], tempo: Tempo, *, steps: int = 4) -> Timing | None:

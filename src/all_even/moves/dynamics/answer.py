@@ -15,11 +15,12 @@ def answer(look: Look) -> Answer:
     enough = [found for found in outlines if len(found.units) >= FEWEST]
     if not enough:
         return unknown(look) or cant_judge("no track has enough notes, words or hits to tell by")
-    spread = max((found.units.spread_db or 0.0) for found in enough)
+    least = look.session.settings.uneven_over_db
+    uneven = sum((found.units.spread_db or 0.0) >= least for found in enough)
     rest = len(played) - len(enough)
     short = f"; {texts.count(rest, 'track')} too short to tell" if rest else ""
-    least = number(look.session.settings.uneven_over_db)
+    others = f"; of {uneven} that lie further apart, no compressor helps without side effects" if uneven else ""
     return nothing_needed(
-        f"{texts.count(len(enough), 'track')} looked at, loud to soft {number(spread)} dB at most{short}; over {least} "
-        "dB and without side effects a compressor is proposed"
+        f"{len(enough) - uneven} of {texts.count(len(enough), 'track')} lie within {number(least)} dB, loud to "
+        f"soft{others}{short}"
     )

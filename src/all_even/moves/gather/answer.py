@@ -1,7 +1,7 @@
 """What Gather answers where it proposes nothing."""
 
 from all_even.figures.book.look import Look
-from all_even.moves.answer import Answer, cant_judge, nothing_needed, unknown
+from all_even.moves.answer import Answer, cant_judge, nothing_needed
 
 
 def answer(look: Look) -> Answer:
@@ -11,4 +11,4 @@ def answer(look: Look) -> Answer:
         return cant_judge("no file could be measured")
     if measured < len(lanes):
         return cant_judge(f"{len(lanes) - measured} of {len(lanes)} files could not be measured")
-    return unknown(look) or nothing_needed(f"{measured} files are measured, named and in order")
+    return nothing_needed(f"{measured} files are measured, named and in order")

@@ -3,7 +3,7 @@
 from all_even.figures.book.look import Look
 from all_even.figures.sources.who_is_who import unsure_lanes
 from all_even.moves.answer import SAY_WHO, WHO_IS_WHO
-from all_even.session.model.remark import Remark
+from all_even.session.model.remark import Press, Remark
 
 
 def remarks(look: Look) -> tuple[Remark, ...]:
@@ -16,4 +16,4 @@ def remarks(look: Look) -> tuple[Remark, ...]:
         f"{whom} no role that is sure: what follows can't know the voice from the bass. "
         f"{'Each plays' if many else 'It plays'} two seconds, and two keys say what it is."
     )
-    return (Remark((), "roles", float(len(found)), text, press=WHO_IS_WHO, press_text=SAY_WHO),)
+    return (Remark((), "roles", float(len(found)), text, presses=(Press(WHO_IS_WHO, SAY_WHO),)),)

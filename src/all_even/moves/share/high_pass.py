@@ -6,6 +6,7 @@ bass.
 """
 
 import math
+from collections.abc import Collection
 
 import numpy as np
 
@@ -16,6 +17,8 @@ from all_even.dsp.tone.passes import HighPass
 from all_even.figures.book.look import Look
 from all_even.figures.sharing.sharing import Sharing, sharing
 from all_even.figures.sources.units import Unit
+from all_even.measure.level.third_octave import has_low_end
+from all_even.measure.pitch.notes import own_notes
 from all_even.measure.sharing import hearing, masking
 from all_even.measure.sharing.scene import band_gains, bins_hz
 from all_even.moves.kind import Kind
@@ -24,7 +27,10 @@ from all_even.moves.share import passes
 from all_even.moves.share.figures import DEPENDS_ON
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
+from all_even.session.tracks import seats
 from all_even.session.tracks.classes import is_low_end
+from all_even.session.tracks.roles import family_of
+from all_even.session.tracks.written_range import range_hz
 
 UNDER_LOWEST = 0.75
 LOWEST_HZ, HIGHEST_HZ = 20.0, 300.0
@@ -36,13 +42,21 @@ COMES_OFF_DB = 1.0
 """...where it takes so much of that away. Our own rules."""
 SUBSTANCE_DB = -26.0
 FEW_NOTES = 4
-ALWAYS = "everything but the bass"
+REGISTER = "each to its register"
+ALWAYS = frozenset({"everything but the bass", REGISTER})
+"""Schools of high-passing that ask for no reason."""
 
 
 def lowest_hz(look: Look, unit: Unit, power: np.ndarray) -> float:
-    """Where a part begins: the 5th percentile of its notes, else the lowest place within 26 dB of its strongest."""
+    """Where a part begins: the 5th percentile of its notes, else the lowest place within 26 dB of its strongest; of
+    winds and strings not under what the instrument can play: lower notes are a neighbour's."""
+    known = range_hz(unit.role) if family_of(unit.role) in ("winds & brass", "strings") else None
+    return max(_lowest_heard_hz(look, unit, power), known[0] if known is not None else LOWEST_HZ)
+
+
+def _lowest_heard_hz(look: Look, unit: Unit, power: np.ndarray) -> float:
     report = look.reports.get(unit.id)
-    notes = report.character.notes if report is not None and report.character is not None else ()
+    notes = own_notes(report.character.notes) if report is not None and report.character is not None else ()
     if len(notes) >= FEW_NOTES:
         return float(np.percentile([note.frequency_hz for note in notes], 5))
     centres = masking.centres_hz()
@@ -51,11 +65,26 @@ def lowest_hz(look: Look, unit: Unit, power: np.ndarray) -> float:
     return float(centres[int(np.argmax(strong))]) if strong.any() else LOWEST_HZ
 
 
-def bottom_db(found: Sharing, power: np.ndarray) -> float:
-    """What something has under 120 Hz against kick and bass there, dB. power: (bands,), summed over time."""
+def bottom_units(look: Look, found: Sharing) -> tuple[int, ...]:
+    """Who the bottom belongs to, by place: kick and bass, with what they have there; in an ensemble without any the
+    lowest part."""
+    own = tuple(
+        index
+        for index, unit in enumerate(found.units)
+        if is_low_end(unit.role)
+        and ((measures := look.measures(unit.id)) is None or has_low_end(measures.third_octave_db))
+    )
+    if own or len(found.units) < 2 or seats.fitting(look.session) is None:
+        return own
+    lowest = [lowest_hz(look, unit, found.scene.power[index]) for index, unit in enumerate(found.units)]
+    return (int(np.argmin(lowest)),)
+
+
+def bottom_db(found: Sharing, owners: Collection[int], power: np.ndarray) -> float:
+    """What something has under 120 Hz against those whom the bottom belongs to, dB. power: (bands,), summed over
+    time."""
     low = masking.centres_hz() < BOTTOM_HZ
-    own = sum(float(found.scene.power[i].sum(axis=0, dtype=np.float64)[low].sum())
-              for i, unit in enumerate(found.units) if is_low_end(unit.role))  # fmt: skip
+    own = sum(float(found.scene.power[i].sum(axis=0, dtype=np.float64)[low].sum()) for i in owners)
     return 10.0 * math.log10(max(float(power[low].sum()), 1e-20) / own) if own > 0.0 else -math.inf
 
 
@@ -64,10 +93,11 @@ def clutter_db(look: Look, _arguments: Arguments) -> float | None:
     found = sharing(look)
     if found is None:
         return None
-    rest = [i for i, unit in enumerate(found.units) if not is_low_end(unit.role)]
-    if not rest or len(rest) == len(found.units):
+    owners = bottom_units(look, found)
+    rest = [i for i in range(len(found.units)) if i not in owners]
+    if not rest or not owners:
         return None
-    return bottom_db(found, found.scene.power[rest].sum(axis=(0, 1), dtype=np.float64))
+    return bottom_db(found, owners, found.scene.power[rest].sum(axis=(0, 1), dtype=np.float64))
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -75,11 +105,12 @@ def propose(look: Look) -> list[Proposal]:
     before = clutter_db(look, {})
     if found is None or before is None:
         return []
-    always = look.session.settings.high_passing == ALWAYS
+    always = look.session.settings.high_passing in ALWAYS
+    owners = bottom_units(look, found)
     rate = look.session.sample_rate
     corners: dict[str, float] = {}
     told: list[tuple[float, str]] = []
-    rest = [i for i, unit in enumerate(found.units) if not is_low_end(unit.role)]
+    rest = [i for i in range(len(found.units)) if i not in owners]
     low = masking.centres_hz() < BOTTOM_HZ
     after = np.zeros(len(masking.centres_hz()))
     for index in rest:
@@ -89,7 +120,7 @@ def propose(look: Look) -> list[Proposal]:
             continue
         corner = float(np.clip(UNDER_LOWEST * lowest_hz(look, unit, found.scene.power[index]), LOWEST_HZ, HIGHEST_HZ))
         gains = _gains(corner, rate)
-        brings = bottom_db(found, power)
+        brings = bottom_db(found, owners, power)
         off = -10.0 * math.log10(max(float((power * gains)[low].sum()), 1e-20) / max(float(power[low].sum()), 1e-20))
         if power.any() and (always or (brings >= WORTH_DB and off >= COMES_OFF_DB)):
             corners.update({lane.id: round(corner, 0) for lane in unit.lanes})
@@ -97,14 +128,14 @@ def propose(look: Look) -> list[Proposal]:
             after += power * gains - power
     if not corners:
         return []
-    then = bottom_db(found, after)
+    then = bottom_db(found, owners, after)
     lanes = ", ".join(text for _, text in sorted(told, reverse=True)[:3])
     return [
         KIND.move(
             targets=tuple(corners),
             title=f"High-pass under the lowest note: {texts.count(len(told), 'source')}",
-            reason=f"Under 120 Hz they stand in the way of kick and bass (against those: {lanes}). Nobody is heard "
-            "much more by it; it is headroom, and rumble gone.",
+            reason=f"Under 120 Hz they stand in the way of {_names(found, owners)} (against that: {lanes}). Nobody is "
+            "heard much more by it; it is headroom, and rumble gone.",
             parameters={passes.FREQUENCY: corners},
             evidence={"clutter_db": before, "clutter_then_db": then, "sources": len(told)},
             metric=METRIC,
@@ -113,6 +144,13 @@ def propose(look: Look) -> list[Proposal]:
             weight=4.0,
         )
     ]
+
+
+def _names(found: Sharing, owners: Collection[int]) -> str:
+    """Whom the bottom belongs to, in words."""
+    if any(is_low_end(found.units[index].role) for index in owners):
+        return "kick and bass"
+    return f"{found.units[min(owners)].name}, the lowest part"
 
 
 def _gains(corner_hz: float, rate: int) -> np.ndarray:

@@ -25,12 +25,15 @@ from all_even.moves.kind import Kind
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.share import passes
 from all_even.moves.share.figures import DEPENDS_ON
+from all_even.moves.share.high_pass import REGISTER
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.tracks.roles import family_of
 
 PLACES_HZ: Final = (4000.0, 5000.0, 6300.0, 8000.0, 10_000.0)
 SLOPE: Final = 24
+NOTHING_DB = -50.0
+"""A part has nothing of its own over a place where it stays this far under all it has. Our own rule."""
 CLEAR = 0.8
 """What is above this part of the cutoff has to be hiss already: the corner itself takes nothing of the part."""
 NOT_JUDGED = frozenset({"drums", "percussion", "bass", "buses"})
@@ -49,15 +52,26 @@ def hiss_of(power: Bands, over_hz: float) -> NDArray[np.float64] | None:
     return np.where(above, np.median(power[pausing], axis=0), 0.0)
 
 
-def _cutoff_hz(unit: Unit, power: Bands, floor: float) -> float | None:
-    """The lowest place above which is only hiss, and that heard."""
+def _cutoff_hz(unit: Unit, power: Bands, floor: float, *, register: bool = False) -> float | None:
+    """The lowest place above which is only hiss, and that heard; register: above which it has nothing of its own."""
     if family_of(unit.role) in NOT_JUDGED or any(isinstance(s, LowPass) and not s.bypass for s in unit.head.chain):
         return None
+    if register:
+        return next((hz for hz in PLACES_HZ if _own_top_db(power, CLEAR * hz) < NOTHING_DB), None)
     for hz in PLACES_HZ:
         found = hiss_of(power, CLEAR * hz)
         if found is not None:
             return hz if bool((found > floor).any()) else None
     return None
+
+
+def _own_top_db(power: Bands, over_hz: float) -> float:
+    """What a part has over a place while it plays loud, against all it has then, dB: what others bleed in counts only
+    where it is loud itself."""
+    whole = power.sum(axis=1, dtype=np.float64)
+    loud, _ = hiss.playing_and_pausing(whole)
+    over = float(power[loud][:, masking.centres_hz() > over_hz].sum(dtype=np.float64))
+    return 10.0 * math.log10(max(over, 1e-20) / max(float(whole[loud].sum()), 1e-20))
 
 
 def hiss_db(look: Look, arguments: Arguments) -> float | None:
@@ -93,12 +107,13 @@ def propose(look: Look) -> list[Proposal]:
     if found is None:
         return []
     rate, centres = look.session.sample_rate, masking.centres_hz()
+    register = look.session.settings.high_passing == REGISTER
     corners: dict[str, float] = {}
     heads: list[str] = []
     told: list[str] = []
     before = after = 0.0
     for unit, power in zip(found.units, found.scene.power, strict=True):
-        hz = _cutoff_hz(unit, power, found.scene.floor)
+        hz = _cutoff_hz(unit, power, found.scene.floor, register=register)
         if hz is None:
             continue
         corners.update({lane.id: hz for lane in unit.lanes})
@@ -110,12 +125,19 @@ def propose(look: Look) -> list[Proposal]:
     if not corners:
         return []
     now, then = _beside(found, before), _beside(found, after)
+    title = f"Low-pass where only hiss is above: {texts.count(len(told), 'source')}"
+    why = (
+        "as loud there in the pauses as while it plays, and over what counts as heard. Nothing of the instruments goes; "
+        "it is hiss that adds up."
+    )
+    if register:
+        title = f"Low-pass over the register: {texts.count(len(told), 'source')}"
+        why = "nothing of their own lies there while they play loud; it takes what others bleed in."
     return [
         KIND.move(
             targets=tuple(corners),
-            title=f"Low-pass where only hiss is above: {texts.count(len(told), 'source')}",
-            reason=f"{', '.join(told)}: as loud there in the pauses as while it plays, and over what counts as heard. "
-            "Nothing of the instruments goes; it is hiss that adds up.",
+            title=title,
+            reason=f"{', '.join(told)}: {why}",
             parameters={passes.FREQUENCY: corners},
             evidence={"hiss_db": now, "hiss_then_db": then, "sources": len(told)},
             metric=METRIC,

@@ -117,7 +117,7 @@ def propose_mud(look: Look) -> list[Proposal]:
         found = spaces.figures_of(look, bus.id)
         if found.low_added_db is None or found.low_added_db <= MOST_LOW_DB:
             continue
-        low = [lane.id for lane in spaces.senders(look.session, bus) if who.is_low(lane)]
+        low = [lane.id for lane in spaces.senders(look.session, bus) if who.is_low(look, lane)]
         trial = _cleared(look.session, bus, low)
         if trial is look.session:
             continue

@@ -37,10 +37,9 @@ def propose(look: Look) -> list[Proposal]:
 
 
 def _players(look: Look) -> list[Unit]:
-    """Everybody sits in the room, bass parts too, but no room and nothing with a room of its own."""
-    return [
-        unit for unit in who.heard(look) if unit.role not in who.ROOMS and not who.has_printed_room(look, unit.head)
-    ]
+    """Everybody sits in the room, bass parts too; what others bleed into a microphone sounds like a room of its own, so
+    only who was said to have one stays out."""
+    return [unit for unit in who.heard(look) if unit.role not in who.ROOMS and unit.head.own_room is not True]
 
 
 def _proposal(look: Look, sends: dict[str, float], ensemble: str, aim: float) -> Proposal | None:

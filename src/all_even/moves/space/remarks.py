@@ -10,7 +10,7 @@ from all_even.measure.space import mono
 from all_even.moves.space import who
 from all_even.moves.space.short_and_long import MOST_LEAD_HIDDEN
 from all_even.session.model import routing, space
-from all_even.session.model.remark import Remark
+from all_even.session.model.remark import Press, Remark
 from all_even.session.model.strips import Bus, Lane
 
 HATS_S, HATS_HZ = 0.5, (4000.0, 8000.0)
@@ -23,13 +23,44 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     heard = routing.hearing(look.session).sounding
     rooms = [bus for bus in space.returns(look.session) if bus.id in heard]
     found = [item for bus in rooms for item in (*_low(look, bus), *_printed(look, bus), *_hats(look, bus))]
-    return (*found, *_lead(look, rooms), *_mono(look))
+    asked = [] if rooms else [*_maybe_rooms(look), *_which_layer(look)]
+    return (*found, *_lead(look, rooms), *_mono(look), *asked)
+
+
+def _maybe_rooms(look: Look) -> list[Remark]:
+    """Whether chords and plucked notes have a room of their own: asked once, before any is made."""
+    unknown = [unit.head for unit in who.maybe_rooms(look)]
+    if not unknown:
+        return []
+    lanes = tuple(lane.id for lane in unknown)
+    one = len(unknown) == 1
+    text = (
+        f"{_names(unknown)}: chords and plucked notes die away by themselves, so whether a room is printed can’t be "
+        f"judged. Taken as dry until you say so."
+    )
+    answers = (
+        Press("space.own-room", "It has a room" if one else "All have a room", lanes),
+        Press("space.dry", "It is dry" if one else "All are dry", lanes),
+    )
+    return [Remark((), "own-room", float(len(lanes)), text, presses=answers)]
+
+
+def _which_layer(look: Look) -> list[Remark]:
+    """Several that sound alike at once, of which none is plainly the main one."""
+    told = []
+    for group in who.layered(look, who.candidates(look, all_layers=True)):
+        if not who.is_sure(look, group):
+            names = _names([unit.head for unit in group])
+            text = f"{names} sound alike and play at once: one of them carries the room. Taken for it: {group[0].name}."
+            presses = tuple(Press("priority.main", f"{unit.name} is the main one", (unit.id,)) for unit in group[:3])
+            told.append(Remark((), "layers", float(len(group)), text, presses=presses))
+    return told
 
 
 def _low(look: Look, bus: Bus) -> list[Remark]:
     """Kick and bass in a return that lets their low end through."""
     added = spaces.figures_of(look, bus.id).low_added_db
-    low = [lane for lane in spaces.senders(look.session, bus) if who.is_low(lane)]
+    low = [lane for lane in spaces.senders(look.session, bus) if who.is_low(look, lane)]
     if not low or added is None:
         return []
     text = f"{_names(low)} in {bus.name}: it adds {number(added, 2)} dB under 250 Hz; usually nothing of them"

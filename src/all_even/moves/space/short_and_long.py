@@ -6,6 +6,7 @@ the roles (`moves.space.who`). The return's fader is found on the sound, so that
 and kick fall, and is found on the snare's own sound around where the rule puts it.
 """
 
+import dataclasses
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
@@ -32,6 +33,8 @@ from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
 LOW_CUT, HIGH_CUT = HighPass(frequency_hz=200.0), LowPass(frequency_hz=7000.0)
+LOW_CUTS_HZ = (LOW_CUT.frequency_hz, 280.0, 400.0)
+"""Higher where the return would still be mud: overheads and toms send a kick's body too."""
 SHORT_UNDER_S = 1.0
 """A return that lasts shorter is a short place."""
 SHORTEST_LONG_S, LONGEST_S = 1.2, 3.0
@@ -48,9 +51,11 @@ AIM = Parameter("Covered by the dry sound", "", 0.85, 0.995, spaces.JUST_MISSED,
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """A return as it would be made. until_s: from snare to kick; drop_db: what its room falls by."""
+    """A return as it would be made. low_cut_hz: of its high-pass. until_s: from snare to kick; drop_db: what its room
+    falls by."""
 
     reverb: Reverb
+    low_cut_hz: float
     sends: Mapping[str, float]
     level_db: float
     figures: spaces.ReturnFigures
@@ -58,9 +63,22 @@ class Trial:
     drop_db: float | None = None
 
 
-def stations(reverb: Reverb) -> tuple[Processor, ...]:
+def stations(reverb: Reverb, low_cut_hz: float = LOW_CUT.frequency_hz) -> tuple[Processor, ...]:
     """The chain of a return."""
-    return reverb, LOW_CUT, HIGH_CUT
+    return reverb, replace(LOW_CUT, frequency_hz=low_cut_hz), HIGH_CUT
+
+
+def _fitted(look: Look, reverb: Reverb, sends: Mapping[str, float], aim: float) -> Trial | None:
+    """The return at its place, with the lowest high-pass that keeps it out of the low end."""
+    found = None
+    for low_cut_hz in LOW_CUTS_HZ:
+        placed = tried(look, stations(reverb, low_cut_hz), sends, aim)
+        if placed is None:
+            break
+        found = Trial(reverb, low_cut_hz, *placed)
+        if (found.figures.low_added_db or 0.0) <= MOST_LOW_DB:
+            break
+    return found
 
 
 def with_return(
@@ -111,8 +129,7 @@ def fit_short(look: Look, sends: Mapping[str, float], aim: float) -> Trial | Non
     reverb = replace(usual, modulation_ms=who.modulation_ms(lanes, usual.modulation_ms))
     if any(lane.role in who.HATS for lane in lanes):
         reverb = replace(reverb, decay_s=WITH_HATS_S)
-    found = tried(look, stations(reverb), sends, aim)
-    return Trial(reverb, *found) if found is not None else None
+    return _fitted(look, reverb, sends, aim)
 
 
 def fit_long(look: Look, sends: Mapping[str, float], aim: float) -> Trial | None:
@@ -125,8 +142,8 @@ def fit_long(look: Look, sends: Mapping[str, float], aim: float) -> Trial | None
         time_s = ends_at_kick_s(look, reverb, stations)
         reverb = replace(reverb, decay_s=min(LONGEST_S, max(SHORTEST_LONG_S, time_s)))
         until, drop = found.typical_s, spaces.drop_db(look, "", stations(reverb))
-    placed = tried(look, stations(reverb), sends, aim)
-    return Trial(reverb, *placed, until, drop) if placed is not None else None
+    placed = _fitted(look, reverb, sends, aim)
+    return dataclasses.replace(placed, until_s=until, drop_db=drop) if placed is not None else None
 
 
 def _has(look: Look, *, short: bool) -> bool:
@@ -175,7 +192,7 @@ def short_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Propos
     most = ", most from the snare" if max(fit.sends.values()) > who.OTHER_DB else ""
     reason = (
         f"A short space holds the parts together: {number(room.decay_s, 2)} s, {room.predelay_ms:.0f} ms of pre-delay, "
-        f"200 Hz to 7 kHz. A trace on nearly everything{most}; nothing from kick and bass."
+        f"{fit.low_cut_hz:.0f} Hz to 7 kHz. A trace on nearly everything{most}; nothing from kick and bass."
         + (f" Left dry: {aside}." if aside else "")
     )
     return _proposal(look, SHORT, "Short room", "A short room for nearly everything", reason, fit, aim, 6.0)
@@ -195,7 +212,7 @@ def long_proposal(look: Look, sends: Mapping[str, float], aim: float) -> Proposa
         )
     reason = (
         f"One long, darker space carries what leads: {number(fit.reverb.decay_s, 2)} s, "
-        f"{fit.reverb.predelay_ms:.0f} ms of pre-delay, 200 Hz to 7 kHz.{ends}"
+        f"{fit.reverb.predelay_ms:.0f} ms of pre-delay, {fit.low_cut_hz:.0f} Hz to 7 kHz.{ends}"
     )
     return _proposal(look, LONG, "Long hall", "A long, darker hall behind what leads", reason, fit, aim, 5.0)
 
@@ -211,6 +228,7 @@ def _proposal(
         title=title,
         reason=f"{reason} Its fader is where it is just missed when muted.{low}",
         parameters={"sends": dict(fit.sends), "level_db": fit.level_db, "decay_s": fit.reverb.decay_s,
+                    "low_cut_hz": fit.low_cut_hz,
                     "modulation_ms": fit.reverb.modulation_ms, "name": (name,), "aim": aim},
         evidence={"sends": len(fit.sends), "decay_s": fit.reverb.decay_s, "level_db": fit.level_db,
                   "low_added_db": found.low_added_db,
@@ -255,7 +273,8 @@ def _edit(start: str) -> Callable[[Session, Proposal], Session]:
         decay_s, modulation = value_of(proposal, "decay_s"), value_of(proposal, "modulation_ms")
         reverb = replace(STARTS[start], decay_s=decay_s, modulation_ms=modulation)
         sends, level_db = per_strip(proposal, "sends"), value_of(proposal, "level_db")
-        return with_return(session, name_of(proposal), stations(reverb), sends, level_db)[0]
+        low_cut_hz = value_of(proposal, "low_cut_hz") if "low_cut_hz" in proposal.parameters else LOW_CUTS_HZ[0]
+        return with_return(session, name_of(proposal), stations(reverb, low_cut_hz), sends, level_db)[0]
 
     return edit
 

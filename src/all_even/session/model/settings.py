@@ -25,7 +25,7 @@ Owner = Literal["by its figures", "kick", "bass"]
 BY_FIGURES: Owner = "by its figures"
 """Nobody decided: what the tracks have says who owns the bottom."""
 Home = Literal["leave alone", "thin", "lift"]
-HighPassing = Literal["where it is worth it", "everything but the bass"]
+HighPassing = Literal["where it is worth it", "everything but the bass", "each to its register"]
 Shaping = Literal["lift and cut", "cut only"]
 Aim = Literal["crisp in the band", "true alone"]
 Under = Annotated[float, setting("Copy of what has no hits", "LU", 6.0, 40.0, step=1.0, decimals=0)]
@@ -79,8 +79,9 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "home.",
         "kick_over_bass_db": "How far a duck lets the kick stand over the bass while it sounds: more is deeper.",
         "duck_smooth": "Over 0 a duck comes back softer and later; under 0 tighter, up to a short pump.",
-        "high_passing": "Schools: a high-pass where rumble or headroom are worth it, or on everything that is no bass "
-        "part (in a small ensemble the lowest part is the bass).",
+        "high_passing": "Schools: a high-pass where rumble or headroom are worth it; on everything that is no bass "
+        "part (in a small ensemble the lowest part is the bass); or a high-pass and a low-pass on each, to its "
+        "register, against what others bleed in.",
         "shaping": "Schools: bands may lift and cut, or only cut.",
         "aim": "Two legitimate versions of a part: crisp in the band, or true when heard alone; then bands move it by "
         "3 dB at most and timbre costs more.",

@@ -84,7 +84,8 @@ class Lane(Strip, frozen=True, kw_only=True):
     such word are candidates for one part, of which one plays. seat_row: how far back it sits, 0 in front, None where
     its role puts it; its bearing is `pan`. importance: how much it matters, None where its role says it. source: lanes
     of one such word were said to be microphones of one source, lanes of different words different players; None where
-    the sound says it. role_said: whether people said that this is its role.
+    the sound says it. role_said: whether people said that this is its role. own_room: whether it has a room of its own
+    in the recording; None where the sound says it, or nobody knows.
     """
 
     folder: Annotated[int, Meta(ge=0)] = 0
@@ -100,6 +101,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     importance: Weight | None = None
     source: Identifier | None = None
     role_said: bool = False
+    own_room: bool | None = None
 
 
 class Bus(Strip, frozen=True, kw_only=True):

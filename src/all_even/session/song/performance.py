@@ -39,9 +39,10 @@ def _tuned(cents: float) -> str:
 
 
 def _sure(timing: Timing) -> bool:
+    late_ms = abs(timing.late_ms) if timing.late_ms < 0.0 else timing.late_ms - timing.attack_ms
     return (
-        timing.count >= FEWEST_ONSETS and timing.spread_ms < MOST_SPREAD_MS and abs(timing.late_ms) >= LATE_MS
-        and abs(timing.late_ms) > timing.spread_ms
+        timing.count >= FEWEST_ONSETS and timing.spread_ms < MOST_SPREAD_MS and late_ms >= LATE_MS
+        and late_ms > timing.spread_ms
     )  # fmt: skip
 
 

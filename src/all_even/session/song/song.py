@@ -5,7 +5,7 @@ the bar, other drums and percussion the grid, and where nobody drums the notes o
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +13,8 @@ from all_even.measure.level.hops import HOP_S
 from all_even.measure.pitch import pitch, tuning
 from all_even.measure.pitch.notes import Note
 from all_even.measure.recording.character import Character
+from all_even.measure.recording.files import FileReport
+from all_even.measure.recording.sounding import attacks_ms
 from all_even.measure.recording.track import TrackMeasures
 from all_even.measure.time import sections, tempo, timing
 from all_even.measure.time.sections import Section
@@ -24,10 +26,21 @@ from all_even.session.tracks.roles import family_of
 FEWEST_STRUCK = 8
 """Hits of drums and percussion under which the notes of other parts help to find the pulse."""
 
+BEFORE_PITCH_S, AFTER_PITCH_S = 0.060, 0.012
+"""How long before its pitch is there a note may begin to sound, and how far after."""
+
+
+def attack_ms(report: FileReport) -> float:
+    """How long a file's sounds take to come up, median, from 20 dB under the peak to 3; 0 without onsets."""
+    envelope = report.envelope
+    found = attacks_ms(np.square(envelope.astype(np.float64))) if envelope is not None else ()
+    return float(np.median(found)) if len(found) else 0.0
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Part:
-    """One track in the song. onsets_s: on the song's time line; None where it begins neither hits nor notes."""
+    """One track in the song. onsets_s: on the song's time line; None where it begins neither hits nor notes. attack_ms:
+    how long its notes take to come up, median; 0 where that is not known."""
 
     name: str
     role: str
@@ -35,6 +48,19 @@ class Part:
     character: Character
     onsets_s: tuple[float, ...] | None
     start_s: float = 0.0
+    attack_ms: float = 0.0
+
+    @property
+    def attacks_s(self) -> tuple[float, ...]:
+        """Where its notes are heard to begin: the hit with which one starts to rise, up to 60 ms before its pitch is
+        there. Notes without one are left out; all of them where hardly any has one."""
+        onsets, hits = np.array(self.onsets_s or ()), np.array(self.character.own.hits.times_s) + self.start_s
+        if not len(onsets) or not len(hits):
+            return tuple(onsets.tolist())
+        before = np.searchsorted(hits, onsets + AFTER_PITCH_S, side="right") - 1
+        found = hits[np.maximum(before, 0)]
+        near = (before >= 0) & (onsets - found < BEFORE_PITCH_S)
+        return tuple(found[near].tolist()) if 2 * int(near.sum()) > len(onsets) else tuple(onsets.tolist())
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -92,10 +118,10 @@ def find_song(parts: Sequence[Part]) -> Song:
     }
     kicks = sorted({time for part in parts if is_kick(part.role) for time in part.onsets_s or ()})
     basses = {
-        part.name: against
+        part.name: replace(against, attack_ms=part.attack_ms)
         for part in parts
         if family_of(part.role) == "bass" and part.onsets_s
-        if (against := timing.against_each_other(part.onsets_s, kicks)) is not None
+        if (against := timing.against_each_other(part.attacks_s, kicks)) is not None
     }
     tuned = {
         part.name: part.character.tuning
