@@ -32,9 +32,29 @@ def test_a_stage_that_is_ticked_off_is_passed_over_until_its_ground_moves():
     assert "changed since" in again.text
 
 
+def test_a_stage_that_was_not_looked_at_yet_is_next_in_order():
+    low = dataclasses.replace(stage("Low end"), looked=False)
+    share = stage("Share", moves=("6 cuts",))
+    assert next_step([stage("Balance"), low, share], measuring=False).text == "Low end: not looked at yet"
+    assert next_step([stage("Balance"), low, share], measuring=True).stage == ""
+    assert next_step([dataclasses.replace(low, looked=True), share], measuring=False).stage == "share"
+
+
+def test_what_helps_a_stage_to_judge_comes_before_the_stages_behind_it():
+    low = dataclasses.replace(stage("Low end"), cant_judge="no track is a kick yet")
+    assert next_step([low, stage("Share", moves=("6 cuts",))], measuring=False).text == (
+        "Low end can’t judge: no track is a kick yet"
+    )
+
+
+def test_at_check_it_says_how_many_moves_no_longer_hold():
+    check = dataclasses.replace(stage("Check"), no_longer=7)
+    assert next_step([check], measuring=False).text == "Check: 7 moves are no longer as measured"
+
+
 def test_at_the_end_it_says_so():
     assert next_step([stage("Gather", done=True), stage("Print", done=True)], measuring=False).stage == ""
-    assert "tick it off" in next_step([stage("Gather")], measuring=False).text
+    assert "mark it done" in next_step([stage("Gather")], measuring=False).text
     assert next_step([stage("Gather")], measuring=True).stage == ""
 
 

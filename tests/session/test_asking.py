@@ -109,3 +109,25 @@ def test_the_rooms_of_a_band_are_told_from_those_of_a_kit():
              "Drum room": "drums"}  # fmt: skip
     assert {name: guess_role(name) for name in names} | {"Drum room": "drums"} == names
     assert family_of("band room") == "other"
+
+
+def test_who_has_to_be_said_is_nobody_whose_name_speaks(heard, beat):
+    character = heard(beat)
+    nobody = Lane(id="a", name="Audio 1", file="Audio 1.wav")
+    assert asking.is_unsure(nobody, character)
+    by_sound = Lane(id="a", name="Audio 1", file="Audio 1.wav", role="drums")
+    assert asking.is_unsure(by_sound, character)
+    assert asking.confidence(by_sound, character) <= 0.95
+    said = Lane(id="a", name="Audio 1", file="Audio 1.wav", role="kick", role_said=True)
+    assert not asking.is_unsure(said, character)
+    assert asking.confidence(said, character) == 1.0
+    assert not asking.is_unsure(Lane(id="a", name="Kick", file="Kick.wav", role="kick"), character)
+
+
+@pytest.mark.parametrize(
+    ("late_ms", "attack_ms", "said"), [(26.0, 3.0, True), (26.0, 18.0, False), (-26.0, 18.0, True)]
+)
+def test_a_bass_that_speaks_slowly_is_not_called_late(late_ms, attack_ms, said):
+    session = Session(name="s", sample_rate=48_000, lanes=(Lane(id="b", name="Bass", file="b.wav", role="bass"),))
+    song = Song(None, (), {}, {}, {"b": Timing(late_ms, 3.0, 40, attack_ms)})
+    assert bool(performance.remarks(session, song)) is said

@@ -3,6 +3,7 @@
 import re
 
 import pytest
+from msgspec.structs import replace
 
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -171,3 +172,50 @@ def test_words_are_written_out():
     assert written_out("Bari sax DI dbl") == "Baritone saxophone DI double"
     assert written_out("BD In 48k 24bit") == "Kick in"
     assert "unknown" not in FAMILIES
+
+
+@pytest.mark.parametrize("stem", ["Audio 03_05", "Bounce 32 final", "Audio", "track_12", "rec 2 take 4", "48 mono"])
+def test_a_name_that_says_nothing_is_told_as_such(stem):
+    assert naming.says_nothing(stem)
+
+
+@pytest.mark.parametrize("stem", ["Marcel", "Gtr 2", "Audio lead vox", "Chorus pad", "Room"])
+def test_a_name_that_says_something_is_not(stem):
+    assert not naming.says_nothing(stem)
+
+
+def test_names_of_new_tracks_stay_unlike_each_other_and_as_the_files_are_called():
+    taken: set[str] = set()
+    found = []
+    for stem, folder in (("Audio 03_05", ""), ("Audio", "Take 1"), ("Audio", "Take 2"), ("Audio", ""), ("Audio", "")):
+        found.append(naming.first_name(stem, folder, taken))
+        taken.add(found[-1].lower())
+    assert found == ["Audio 03_05", "Audio", "Audio (Take 2)", "Audio 2", "Audio 3"]
+
+
+def unnamed(*files: str) -> Session:
+    lanes = tuple(Lane(id=f"l{i}", name=file.removesuffix(".wav"), file=file) for i, file in enumerate(files))
+    return Session(name="s", sample_rate=48_000, lanes=lanes)
+
+
+def test_a_role_that_was_said_stands_in_the_name_and_the_file_under_it():
+    session = naming.with_role(unnamed("Audio 03_05.wav", "Audio.wav", "b/Audio.wav"), "l0", "lead voice")
+    session = naming.with_role(naming.with_role(session, "l1", "piano"), "l2", "piano")
+    assert [lane.name for lane in session.lanes] == ["Lead voice 03_05", "Piano", "Piano 2"]
+    assert all(lane.role_said for lane in session.lanes)
+    assert naming.second_line(session.lanes[0]) == "Audio 03_05"
+    again = naming.with_role(session, "l0", "kick")
+    assert again.lane("l0").name == "Kick 03_05"
+    assert naming.with_role(again, "l0", "unknown").lane("l0").role_said is False
+
+
+def test_a_name_that_people_gave_stays():
+    session = unnamed("Audio 03_05.wav")
+    session = replace(session, lanes=(replace(session.lanes[0], name="Our singer"),))
+    assert naming.with_role(session, "l0", "lead voice").lanes[0].name == "Our singer"
+
+
+def test_where_names_say_nothing_nothing_is_written_out():
+    session = unnamed("Audio 03_05.wav", "Bounce 32 final.wav")
+    lanes = tuple(replace(lane, role="instrument") for lane in session.lanes)
+    assert set(naming.plain_names(replace(session, lanes=lanes)).values()) == {"Audio 03_05", "Bounce 32 final"}

@@ -6,11 +6,12 @@ from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
 from all_even.cli.looking import changing, look_at, opened
-from all_even.cli.printing import print_json, say, warn
+from all_even.cli.printing import print_json, say, shown, warn
 from all_even.errors import UserError
 
 if TYPE_CHECKING:
     from all_even.figures.book.look import Look
+    from all_even.moves.answer import Answer
     from all_even.moves.kind import Kind
     from all_even.session.model.ledger import Proposal
     from all_even.session.model.remark import Remark
@@ -79,6 +80,16 @@ class _Making:
                 found += stage.moves().remarks(self.look)
         return found
 
+    def answers(self, chosen: "Iterable[Stage]") -> "dict[str, Answer]":
+        """What each stage answers where it proposes nothing, by its key."""
+        from all_even.moves import making
+
+        found: dict[str, Answer] = {}
+        for stage in chosen:
+            with making.guarded(self.look, f"{stage.key} answer", self._told):
+                found[stage.key] = stage.moves().answer(self.look)
+        return found
+
     def _told(self, sentence: str) -> None:
         if sentence not in self.warned:
             self.warned.append(sentence)
@@ -114,7 +125,8 @@ def _moves(options: argparse.Namespace, session: "Session", save: "Callable[[Ses
     kinds = {kind.id: kind for part in parts for kind in (part.shown if options.stage else part.kinds)}
     usual = [kind for kind in kinds.values() if not kind.optional]
     making = _Making(look_at(session), kinds)
-    before = making.look.session if options.anchor is None else None
+    first = making.look
+    before = first.session if options.anchor is None else None
     everything = options.apply == "all"
     opened = making.propose(usual if everything else kinds.values())
     wanted = opened if everything else options.apply.split(",") if options.apply else []
@@ -133,11 +145,17 @@ def _moves(options: argparse.Namespace, session: "Session", save: "Callable[[Ses
     look = making.look
     if look.session is not before:
         save(look.session)
-    remarks = making.remarks(chosen)
+    remarks, answers = making.remarks(chosen), making.answers(chosen)
+    no_longer = _no_longer(look) if options.stage in (None, "check", "print") else []
+    won = {"before": _totals(first), "now": _totals(look)} if making.results else None
     if options.json:
         said = [dataclasses.asdict(remark) for remark in remarks]
         rows = [_move_row(move, making.results) for move in making.found.values()]
-        print_json({"moves": rows, "remarks": said, "stumbled": making.warned})
+        print_json({
+            "moves": rows, "remarks": said, "stumbled": making.warned,
+            "answers": {key: {"judged": found.judged, "text": found.text} for key, found in answers.items()},
+            "no_longer": no_longer, "totals": won,
+        })  # fmt: skip
         return 0
     for remark in remarks:
         names = ", ".join(look.session.strip_name(lane) for lane in remark.lanes)
@@ -152,9 +170,31 @@ def _moves(options: argparse.Namespace, session: "Session", save: "Callable[[Ses
             say(f"    {metric.label}: {before_text} → {after}, expected {expected}")
         elif move.id in making.refused:
             say(f"    Not made: {making.refused[move.id]}")
-    if not making.found:
-        say("No move to make: nothing to gain here.")
+    for title in no_longer:
+        say(f"No longer as measured: {title}")
+    if won is not None:
+        for name, now in won["now"].items():
+            say(f"{name}: {shown(won['before'][name])} → {shown(now)}")
+    usual_stages = {move.stage for move in making.found.values() if not kinds[move.kind].optional}
+    for stage in chosen:
+        if stage.key in answers and stage.key not in usual_stages:
+            say(f"{stage.name}: {answers[stage.key].words}")
     return 0
+
+
+def _no_longer(look: "Look") -> list[str]:
+    """Titles of the moves whose figure is another since."""
+    from all_even import stages
+    from all_even.moves import accounts
+
+    found = accounts.accounts(look, stages.metrics())
+    return [account.entry.move.title for account in found if account.moved and account.entry.move is not None]
+
+
+def _totals(look: "Look") -> dict[str, float | None]:
+    from all_even.figures.totals import totals
+
+    return dataclasses.asdict(totals(look))
 
 
 def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:

@@ -13,9 +13,10 @@ from all_even.session.editing import edits
 from all_even.session.model.ledger import LedgerEntry, Proposal, Result
 from all_even.session.model.session import Session
 
-Outcome = Literal["waiting", "kept", "missed", "measured", "unknown", "undone"]
-"""waiting: not measured yet. measured: nothing was expected. unknown: what was expected could not be measured. undone:
-taken back, whatever it did."""
+Outcome = Literal["waiting", "kept", "worked out", "missed", "measured", "unknown", "undone"]
+"""waiting: not measured yet. worked out: as expected, by the same computation that expected it, which proves nothing.
+measured: nothing was expected. unknown: what was expected could not be measured. undone: taken back, whatever it
+did."""
 
 
 def standing(session: Session) -> dict[int, Proposal]:
@@ -50,7 +51,9 @@ def outcome(entry: LedgerEntry, stands: bool) -> Outcome:
         return "measured"
     if entry.result.value is None:
         return "unknown"
-    return "kept" if abs(entry.result.value - entry.move.expected) <= entry.move.tolerance + 1e-9 else "missed"
+    if abs(entry.result.value - entry.move.expected) > entry.move.tolerance + 1e-9:
+        return "missed"
+    return "kept" if entry.move.source == "predicted" else "worked out"
 
 
 def waiting(session: Session) -> list[LedgerEntry]:

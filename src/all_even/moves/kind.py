@@ -98,6 +98,7 @@ class Kind:
     optional: a repair or a matter of taste, made only where it is asked for by name.
     against: what it proposes is not recommended, since it costs more than it brings; it says so, and can be made.
     heard: whether there is anything to hear; names and order make no sound.
+    bookkeeping: names, order, and what people decide: nothing is promised, since nothing is measured of it.
     steady: it promises that its figure stays as it is (a group adds up to its members), not that it changes.
     parts: what it does, one by one, (id, words); people may leave some out, the edit then reads `left_out`.
     """
@@ -114,6 +115,7 @@ class Kind:
     against: bool = False
     rivals: frozenset[str] = frozenset()
     heard: bool = True
+    bookkeeping: bool = False
     steady: bool = False
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
     refit: Callable[[Look, Proposal], Proposal] | None = None
@@ -141,7 +143,12 @@ class Kind:
         weight: float = 0.0,
     ) -> Proposal:
         """A move of this kind as data (`Proposal`). of: what tells it from others of its kind, a lane or bus; empty
-        where there is only one. tolerance: that of its metric where none is given."""
+        where there is only one. tolerance: that of its metric where none is given. A prediction whose figure is never
+        measured on the mix is only worked out, before and after."""
+        if source == "predicted" and "mix" not in metric.depends_on:
+            source = "worked out"
+        if self.bookkeeping:
+            before = expected = None
         return Proposal(
             id=f"{self.id}.{of}"[:LONGEST_ID] if of else self.id,
             kind=self.id,

@@ -7,12 +7,13 @@ from all_even.session.model.ledger import Proposal, Result
 OUTCOMES: dict[Outcome, str] = {
     "waiting": "being measured",
     "kept": "kept its promise",
+    "worked out": "as worked out",
     "missed": "missed its promise",
     "measured": "measured",
     "unknown": "could not be measured",
     "undone": "undone",
 }
-SOURCES = {"predicted": "predicted from figures", "trial": "tried out on the sound"}
+SOURCES = {"predicted": "estimate", "trial": "measured in a trial", "worked out": "worked out"}
 
 
 def figure(metric: Metric, value: float | None) -> str:

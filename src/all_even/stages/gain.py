@@ -16,5 +16,6 @@ STAGE = Stage(
     tip="the level at every point from file to mix",
     does="Shows the level of every lane at every point, and puts right what compressors and saturation meet.",
     moves=_moves,
+    totals=False,
     depends_on=("files", "levels", "chains", "settings"),
 )

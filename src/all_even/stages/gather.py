@@ -37,6 +37,7 @@ STAGE = Stage(
     tip="what each file is and what is wrong with it",
     does="Says what each file is and what is wrong with it, and puts the tracks in order.",
     moves=_moves,
+    totals=False,
     depends_on=("files", "order", "names"),
     faults=True,
 )

@@ -42,7 +42,7 @@ class Stage:
     opens the program for the first time, a sentence. empty: what can be done by hand where no move is open. rows:
     what stands in the lanes. moves: what is loaded when moves are first asked for. depends_on: what a tick rests on
     (`moves.dependencies`). faults: whether faults of recordings are its business. lazy: whether it takes long to look
-    through, and waits until it is shown.
+    through, and waits until it is shown. totals: whether the whole mix is measured there, before and after its moves.
     """
 
     key: str
@@ -55,3 +55,4 @@ class Stage:
     depends_on: tuple[str, ...] = ("mix",)
     faults: bool = False
     lazy: bool = False
+    totals: bool = True

@@ -132,6 +132,20 @@ class DeskFigures(QObject):
 
         return findings(report, held=held)
 
+    def why_nothing(self, lane_id: str, heard: bool) -> str:
+        """Why a stage has nothing to say of a lane: it is muted, counts with another, or plays too little."""
+        from all_even.figures.sources.relations import rank, source_units
+
+        session = self._desk.session
+        if not heard:
+            return "muted"
+        unit = next((unit for unit in source_units(session, self.relations) if lane_id in unit), (lane_id,))
+        others = [session.lane(other) for other in unit if other != lane_id]
+        head = min(others, key=lambda lane: rank(lane.role), default=None)
+        if head is not None and rank(head.role) <= rank(session.lane(lane_id).role):
+            return f"summed with {head.name}"
+        return "too little of it to judge"
+
     def remarks(self) -> "tuple[Remark, ...]":
         """What is to be said of the playing, as far as the song is known."""
         if self.song is None:

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from all_even.app.desk.figures import DeskFigures
     from all_even.app.desk.state import DeskState
     from all_even.figures.book.look import Look
+    from all_even.figures.totals import Totals
     from all_even.moves.accounts import Account
     from all_even.moves.answer import Answer
     from all_even.session.model.remark import Remark
@@ -36,6 +37,8 @@ class DeskMoves:
         """What is to be said at a stage, by its key."""
         self.done: frozenset[str] = frozenset()
         self.moved_on: frozenset[str] = frozenset()
+        self.totals: dict[str, tuple[Totals, Totals]] = {}
+        """The whole mix as a stage was first looked at since the song was opened, and now, by its key."""
         self.answers: dict[str, Answer] = {}
         """What a stage answers where it proposes nothing, by its key."""
         self.preview: Proposal | None = None
@@ -50,6 +53,7 @@ class DeskMoves:
 
     def clear(self) -> None:
         self.open, self.accounts, self.remarks, self.answers = {}, [], {}, {}
+        self.totals = {}
         self.preview = None
         self.done = self.moved_on = self.looked = frozenset()
         self.preparing = None
@@ -69,10 +73,12 @@ class DeskMoves:
         """Results of moves that were made, proposals of the visible stage, then the other stages. Off the interface
         thread."""
         from all_even.figures.book.fingerprint import digest
+        from all_even.figures.totals import totals
         from all_even.moves import accounts, making
         from all_even.moves.dependencies import fingerprints
 
         metrics = stages.metrics()
+        visible, todo = self.in_turn()
 
         def told(sentence: str) -> None:
             report.send(("stumbled", sentence))
@@ -88,11 +94,13 @@ class DeskMoves:
             report.send(("remarks", {stage.key: remarks_of(stage)}))
             with making.guarded(look, f"{stage.key} answer", told):
                 report.send(("answers", {stage.key: stage.moves().answer(look)}))
+            if stage in visible and stage.totals:
+                with making.guarded(look, "totals", told):
+                    report.send(("totals", (stage.key, totals(look))))
 
         for entry, after in accounts.measured(look, metrics):
             report.send(("result", (entry.serial, entry.result)))
             look = after
-        visible, todo = self.in_turn()
         for first in visible:
             before = tuple(self.open.get(first.key, ()))
             for found in making.propose_soon(look, first.moves().shown, before, told):
@@ -159,6 +167,9 @@ class DeskMoves:
             self.remarks |= value
         elif name == "answers":
             self.answers |= value
+        elif name == "totals":
+            stage, now = value
+            self.totals[stage] = (self.totals[stage][0] if stage in self.totals else now, now)
         elif name == "ticks":
             self.done = frozenset(key for key, holds in value.items() if holds)
             self.moved_on = frozenset(key for key, holds in value.items() if not holds)

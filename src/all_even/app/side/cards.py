@@ -73,7 +73,8 @@ class MoveCard(Card):
         self.setToolTip(shown.tip(tip))
         self.add_title(move.title)
         self.column.addWidget(fields.wrapped(move.reason, "quiet"))
-        self.column.addWidget(fields.wrapped(texts.promise(move, metric), "small"))
+        if kind is None or not kind.bookkeeping:
+            self.column.addWidget(fields.wrapped(texts.promise(move, metric), "small"))
         if desk.moves.preparing == move.id:
             self.column.addWidget(fields.wrapped("Being tried out on the sound …", "small"))
         self.renewing = fields.wrapped("The mix changed: being looked at again …", "small")
@@ -263,6 +264,9 @@ class MadeCard(Card):
         head.addWidget(OutcomeMark(account.outcome), 0, Qt.AlignmentFlag.AlignTop)
         head.addWidget(fields.wrapped(move.title), 1)
         self.column.addLayout(head)
+        kind = stages.kinds().get(move.kind)
+        if kind is not None and kind.bookkeeping:
+            return
         words = texts.OUTCOMES[account.outcome]
         role = "look" if account.outcome == "missed" else "small"
         self.column.addWidget(fields.wrapped(words[:1].upper() + words[1:], role))
@@ -292,8 +296,9 @@ class OutcomeMark(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             box = QRectF(1, 2, MARK - 2, MARK - 2)
             look, act, quiet = theme.colour("look"), theme.colour("act"), theme.colour("quiet")
-            if self._outcome == "kept":
-                painter.setPen(QPen(act, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            if self._outcome in ("kept", "worked out"):
+                tint = act if self._outcome == "kept" else quiet
+                painter.setPen(QPen(tint, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
                 painter.drawPolyline(QPolygonF([QPointF(2, 9), QPointF(6, 13), QPointF(12, 4)]))
             elif self._outcome == "missed":
                 painter.setPen(Qt.PenStyle.NoPen)

@@ -1,27 +1,45 @@
 """Findings: what is wrong with the recordings, one group a kind, a line a lane; and files that are no lane."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QWidget
 
-from all_even import texts
+from all_even import stages, texts
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
 from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
+from all_even.dsp.parameter import decibel_text, number
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
+from all_even.moves import texts as move_texts
 from all_even.session.editing import edits, faults
 
 if TYPE_CHECKING:
+    from all_even.figures.totals import Totals
+    from all_even.moves.accounts import Account
     from all_even.moves.answer import Answer
     from all_even.session.model.remark import Press, Remark
 
 MOST_LINES = 8
+
+
+def _percent(share: float | None) -> str:
+    return "–" if share is None else f"{number(100.0 * share)} %"
+
+
+TOTALS: "tuple[tuple[str, str, Callable[[Totals], str]], ...]" = (
+    ("Masked", "How much of all that matters is masked", lambda found: _percent(found.masked)),
+    ("Kick audible", "How much of the kick is left beside the bass", lambda found: _percent(found.kick_audible)),
+    ("Peak", "True peak of the mix", lambda found: decibel_text(found.true_peak_dbtp, "dBTP")),
+    ("PLR", "True peak over integrated loudness: how loud it is at an equal peak",
+     lambda found: decibel_text(found.plr_db, "dB")),
+)  # fmt: skip
 BEFORE_S = 1.0
 """Hearing a place begins this much before it."""
 
@@ -141,11 +159,12 @@ class RemarksCard(Card):
 
 class AnswerCard(Card):
     """What a stage answers: that nothing is needed, with its figure, or that it can't judge, and what helps. by_hand:
-    what can be done there all the same."""
+    what can be done there all the same. warned: whether something is wrong there that no move mends."""
 
-    def __init__(self, desk: Desk, answer: "Answer", by_hand: str = "") -> None:
+    def __init__(self, desk: Desk, answer: "Answer", by_hand: str = "", *, warned: bool = False) -> None:
         super().__init__()
-        self.add_title("Nothing needed" if answer.judged else "Can’t judge", "quiet" if answer.judged else "look")
+        title = ("No move helps here" if warned else "Nothing needed") if answer.judged else "Can’t judge"
+        self.add_title(title, "quiet" if answer.judged else "look")
         text = answer.text[:1].upper() + answer.text[1:]
         self.column.addWidget(fields.wrapped(f"{text}.", "quiet"))
         if by_hand:
@@ -154,6 +173,46 @@ class AnswerCard(Card):
             press = partial(desk.wanted.emit, answer.press.command)
             button = fields.button(answer.press.text, answer.words, press, role="main")
             self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+
+
+class TotalsCard(Card):
+    """The whole mix before the moves of a stage, and now."""
+
+    def __init__(self, before: "Totals", now: "Totals") -> None:
+        super().__init__()
+        changed = before != now
+        self.column.addWidget(fields.label("The whole mix, before and now" if changed else "The whole mix", "small"))
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(2)
+        for index, (name, tip, text) in enumerate(TOTALS):
+            row = fields.label(name, "quiet")
+            row.setToolTip(texts.tip(tip))
+            grid.addWidget(row, index, 0)
+            told = f"{text(before)} → {text(now)}" if changed else text(now)
+            figure = fields.label(told)
+            figure.setAccessibleName(f"{name} {told}")
+            grid.addWidget(figure, index, 1, Qt.AlignmentFlag.AlignRight)
+        grid.setColumnStretch(0, 1)
+        self.column.addLayout(grid)
+
+
+class NoLongerCard(Card):
+    """Moves whose figure is another since: each with what it is now, to be made again or left."""
+
+    def __init__(self, desk: Desk, moved: "list[Account]") -> None:
+        super().__init__()
+        many = len(moved) > 1
+        title = f"{len(moved)} moves are no longer as measured" if many else "1 move is no longer as measured"
+        self.add_title(title, "look")
+        for account in moved[:MOST_LINES]:
+            move = account.entry.move
+            if move is not None:
+                metric = stages.metric(move.metric)
+                self.column.addWidget(fields.wrapped(move.title, "quiet"))
+                self.column.addWidget(fields.wrapped(move_texts.since(account, metric), "small"))
+        if len(moved) > MOST_LINES:
+            self.column.addWidget(fields.wrapped(f"and {len(moved) - MOST_LINES} more, in the ledger", "small"))
 
 
 class UnreadableCard(Card):

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from all_even.moves.accounts import Account
 
 MARGIN = 12
+LAST_STAGES = frozenset({"check", "print"})
+"""Where it is said which moves are no longer as measured."""
 MOST_MADE = 8
 MOMENT_S = 0.012
 """How long cards are made without a pause for what else is waiting."""
@@ -81,7 +83,7 @@ class MovesTab(QScrollArea):
 
     def refresh(self) -> None:
         """Makes the cards anew where something on them changed; never while one is held."""
-        from all_even.app.side.finding_cards import AnswerCard, FindingsCard, RemarksCard
+        from all_even.app.side.finding_cards import AnswerCard, FindingsCard, NoLongerCard, RemarksCard, TotalsCard
 
         desk = self.desk
         if self._holding or not desk.is_open:
@@ -98,7 +100,8 @@ class MovesTab(QScrollArea):
         key = (desk.document, stage.key, moves, made, found, playing, remarks, list(unreadable), done,
                desk.moves.preparing, desk.mix_stale and not made and not moves, frozenset(self._changing),
                stage.key in self._unfolded, self._starts, stage.key in desk.moves.looked,
-               desk.moves.answers.get(stage.key),
+               desk.moves.answers.get(stage.key), desk.moves.totals.get(stage.key),
+               desk.moves.accounts if stage.key in LAST_STAGES else None,
                put_aside_already(desk.session) if stage.faults else None)  # fmt: skip
         old = self.cards()
         if key == self._shown:
@@ -125,7 +128,11 @@ class MovesTab(QScrollArea):
         tastes = [move for move in moves if is_taste(move)]
         folded = bool(tastes)
         usual = [move for move in moves if not is_taste(move)]
-        answer = desk.moves.answers.get(stage.key)
+        answer, totals = desk.moves.answers.get(stage.key), desk.moves.totals.get(stage.key)
+        moved = [account for account in desk.moves.accounts if account.moved] if stage.key in LAST_STAGES else []
+        if moved:
+            steps.append(lambda: column.addWidget(NoLongerCard(desk, moved)))
+        warned = bool(first) or (found is not None and bool(found.groups))
         if answer is not None and not answer.judged and (not usual or answer.press is not None):
             steps.append(lambda: column.addWidget(AnswerCard(desk, answer)))
         steps += self._move_steps(column, usual)
@@ -135,12 +142,14 @@ class MovesTab(QScrollArea):
                 text = "Not looked at yet: the mix is being measured, moves follow."
             steps.append(lambda: column.addWidget(fields.wrapped(text, "quiet")))
         elif not usual and answer is not None and answer.judged:
-            steps.append(lambda: column.addWidget(AnswerCard(desk, answer, stage.empty)))
+            steps.append(lambda: column.addWidget(AnswerCard(desk, answer, stage.empty, warned=warned)))
         if folded:
             steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))
             steps += self._move_steps(column, tastes) if stage.key in self._unfolded else []
         if asides:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "quiet")))
+        if totals is not None:
+            steps.append(lambda: column.addWidget(TotalsCard(*totals)))
         tick = partial(self._tick, stage.key, stage.name, done)
         steps.append(lambda: column.addWidget(tick(), 0, Qt.AlignmentFlag.AlignLeft))
         steps += self._made_steps(column, made)

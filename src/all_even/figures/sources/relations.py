@@ -138,6 +138,8 @@ def _read(rate: int, a: Lane, b: Lane, kinds: Mapping[str, Pair]) -> Relation | 
         return None
     if family_of(a.role) != family_of(b.role) and "unknown" not in (a.role, b.role):
         return None
+    if "unknown" in (a.role, b.role) and "players" in kinds:
+        return None
     if {a.role, b.role} & (DISTANT | {"unknown"}):
         return Relation("distant", a.id, b.id, offset_ms, sign, offset.correlation)
     together = abs(offset.value or 0.0) < TOGETHER_MS and polarity.value == 1
@@ -284,6 +286,12 @@ def source_units(session: Session, found: tuple[Relation, ...]) -> tuple[tuple[s
     return tuple(tuple(unit) for unit in units.values())
 
 
+def rank(role: str) -> int:
+    """The main microphone of a source first."""
+    return {"kick": 0, "snare top": 0, "bass DI": 0, "kick out": 1, "snare bottom": 1, "bass amplifier": 1}.get(role, 0)
+
+
 def _is_pair(session: Session, relation: Relation) -> bool:
     """Two overheads, or two room microphones: one stereo source."""
-    return session.lane(relation.a).role == session.lane(relation.b).role
+    a, b = session.lane(relation.a).role, session.lane(relation.b).role
+    return a == b and a in DISTANT

@@ -18,7 +18,7 @@ from all_even.figures.arriving.arrival import arriving_energy
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.book.sizes import size_of
-from all_even.figures.sources.relations import relations, source_units
+from all_even.figures.sources.relations import rank, relations, source_units
 from all_even.late import scipy
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HOP_S, k_weighting
@@ -71,18 +71,13 @@ def units(look: Look) -> tuple[Unit, ...]:
             and lane.destination != NOWHERE
         )  # fmt: skip
         if lanes:
-            found.append(Unit(tuple(sorted(lanes, key=lambda lane: _rank(lane.role)))))
+            found.append(Unit(tuple(sorted(lanes, key=lambda lane: rank(lane.role)))))
     return tuple(found)
 
 
 def _heard(lane: Lane, sounding: Collection[str]) -> bool:
     """A lane that is only turned off by its fader is one that may come up."""
     return not lane.mute and (lane.id in sounding or lane.level_db <= decibels.OFF_DB)
-
-
-def _rank(role: str) -> int:
-    """The main microphone of a source first."""
-    return {"kick": 0, "snare top": 0, "bass DI": 0, "kick out": 1, "snare bottom": 1, "bass amplifier": 1}.get(role, 0)
 
 
 # Loudness.

@@ -83,7 +83,7 @@ class _Reading:
     voiced: NDArray[np.bool_]
 
 
-OWN_DB = 9.0
+OWN_DB = 12.0
 """What sounds this much softer than the louder notes of a track may be another one, heard from afar."""
 
 

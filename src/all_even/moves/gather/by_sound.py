@@ -4,8 +4,6 @@ One move for all of them, so that a folder of numbered files is no folder of que
 lane still asks on its bench.
 """
 
-from msgspec.structs import replace
-
 from all_even.figures.book.look import Look
 from all_even.measure.recording.sounding import MOST_SAID, SURE
 from all_even.moves.kind import Kind, left_out, names_of
@@ -36,7 +34,6 @@ def propose(look: Look) -> list[Proposal]:
     found = wanted(look)
     if len(found) < FEWEST:
         return []
-    unnamed = sum(lane.role == "unknown" and not lane.hidden for lane in look.session.lanes)
     return [
         KIND.move(
             title=f"Call {len(found)} unnamed lanes what they sound like",
@@ -48,8 +45,6 @@ def propose(look: Look) -> list[Proposal]:
                 for lane_id, (role, likely) in list(found.items())[:150]
             },
             metric=METRIC,
-            before=float(unnamed),
-            expected=float(unnamed - len(found)),
             weight=3.5,
         )
     ]
@@ -78,12 +73,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
     return session
 
 
-def changed(proposal: Proposal) -> Proposal:
-    before = proposal.before or 0.0
-    return replace(proposal, expected=before - len(roles_of(proposal)) + len(left_out(proposal)))
-
-
-KIND = Kind("gather.by-sound", ("files", "order", "names"), propose, edit, heard=False, parts=parts, changed=changed)
+KIND = Kind("gather.by-sound", ("files", "order", "names"), propose, edit, heard=False, parts=parts, bookkeeping=True)
 METRIC = Metric(
     "roles-unknown", "lanes in sight that nobody knows", "", 0, 0.0, ("order",),
     lambda look, _: float(sum(lane.role == "unknown" and not lane.hidden for lane in look.session.lanes)),

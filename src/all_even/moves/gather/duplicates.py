@@ -27,15 +27,13 @@ def _hide(session: Session, spare: str, relation: Relation) -> Proposal:
         evidence={"offset_ms": apart, "correlation": relation.correlation, "kept": first.name},
         metric=METRIC,
         arguments={"lane": second.id},
-        before=1.0,
-        expected=0.0,
         weight=4.0,
     )
 
 
 KIND = Kind(
     "gather.duplicate", ("files", "names", "order", "levels"), propose,
-    lambda session, proposal: edits.change_strips(session, proposal.targets, hidden=True, mute=True),
+    lambda session, proposal: edits.change_strips(session, proposal.targets, hidden=True, mute=True), bookkeeping=True,
 )  # fmt: skip
 METRIC = Metric(
     "copy-in-sight", "copy in sight", "", 0, 0.0, ("order",),

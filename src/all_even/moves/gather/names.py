@@ -1,7 +1,5 @@
 """Plain names. Common practice: one name per track that says what it is."""
 
-from msgspec.structs import replace
-
 from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
@@ -31,8 +29,6 @@ def propose(look: Look) -> list[Proposal]:
             reason=f"{shown} … Every word that tells tracks apart stays; the file's own name is shown on hover.",
             evidence={"lanes_to_rename": len(differing), "roles_known": len(wanted)},
             metric=METRIC,
-            before=float(len(differing)),
-            expected=0.0,
             weight=2.0,
         )
     ]
@@ -53,8 +49,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 
 KIND = Kind(
-    "gather.names", ("order", "names", "routing"), propose, edit, heard=False, parts=parts,
-    changed=lambda proposal: replace(proposal, expected=float(len(left_out(proposal)))),
+    "gather.names", ("order", "names", "routing"), propose, edit, heard=False, parts=parts, bookkeeping=True,
 )  # fmt: skip
 METRIC = Metric(
     "unnamed", "lanes whose name is not written out", "", 0, 0.0, ("order", "names", "routing"),

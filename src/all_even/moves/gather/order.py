@@ -39,15 +39,18 @@ def propose(look: Look) -> list[Proposal]:
             reason="Lanes of one family stand apart; together they are found and judged faster.",
             evidence={"family_breaks": broken, "lanes": len(look.session.lanes)},
             metric=METRIC,
-            before=float(broken),
-            expected=0.0,
             weight=3.0,
         )
     ]
 
 
 KIND = Kind(
-    "gather.sections", ("order",), propose, lambda session, _: edits.order_lanes(session, role_key), heard=False
+    "gather.sections",
+    ("order",),
+    propose,
+    lambda session, _: edits.order_lanes(session, role_key),
+    heard=False,
+    bookkeeping=True,
 )
 METRIC = Metric(
     "family-breaks", "family breaks", "", 0, 0.0, ("order",), lambda look, _: float(breaks(look.session))

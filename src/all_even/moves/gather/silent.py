@@ -28,8 +28,6 @@ def _hide(look: Look, lane: Lane) -> Proposal:
         evidence={"sample_peak_dbfs": measures.sample_peak_dbfs, "duration_s": round(measures.duration_s, 1)},
         metric=METRIC,
         arguments={"lane": lane.id},
-        before=1.0,
-        expected=0.0,
         weight=1.0,
     )
 
@@ -37,6 +35,7 @@ def _hide(look: Look, lane: Lane) -> Proposal:
 KIND = Kind(
     "gather.hide", ("files", "names", "order"), propose,
     lambda session, proposal: edits.change_strips(session, proposal.targets, hidden=True, mute=True), heard=False,
+    bookkeeping=True,
 )  # fmt: skip
 METRIC = Metric(
     "silent-in-sight", "silent lane in sight", "", 0, 0.0, ("order",),

@@ -41,8 +41,6 @@ def propose(look: Look) -> list[Proposal]:
                 "pull": found.pull,
             },
             metric=METRIC,
-            before=0.0,
-            expected=1.0,
             weight=8.0,
         )
     ]
@@ -68,5 +66,5 @@ def _is_decided(look: Look) -> float:
     return 0.0 if look.session.settings.low_owner == BY_FIGURES else 1.0
 
 
-KIND = Kind("low-end.owner", DEPENDS_ON, propose, edit, heard=False)
+KIND = Kind("low-end.owner", DEPENDS_ON, propose, edit, heard=False, bookkeeping=True)
 METRIC = Metric("owner-decided", "owners decided", "", 0, 0.0, ("settings",), lambda look, _: _is_decided(look))

@@ -27,6 +27,8 @@ from all_even.session.model.strips import MIX, Bus
 WORDS = ("chorus", "refrain", "hook")
 UP = Parameter("Up in choruses", "dB", 0.5, 6.0, 1.5, 0.5)
 FRAME_S = 2048 / 48_000
+MOST_OF_IT = 0.6
+"""What fills more of a song by letter alone is no chorus: it is the song."""
 
 
 def choruses(look: Look) -> list[Section]:
@@ -50,7 +52,9 @@ def choruses(look: Look) -> list[Section]:
         return float(np.mean(np.concatenate(parts))) if parts else 0.0
 
     loudest = max(letters, key=level)
-    return [item for item in sections if item.letter == loudest]
+    found = [item for item in sections if item.letter == loudest]
+    whole_s = sum(item.end_s - item.start_s for item in sections)
+    return found if sum(item.end_s - item.start_s for item in found) <= MOST_OF_IT * whole_s else []
 
 
 def _frame_s(look: Look) -> float:

@@ -80,11 +80,11 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
     worst = order[0]
     bleed = line.clear_db is not None and line.clear_db < CLEAR_DB
     proposal = kind.move(
-        targets=(lane.id,), of=lane.id, title=f"Ride {texts.count(len(moved), 'word')} of {lane.name}",
+        targets=(lane.id,), of=lane.id, title=f"Ride {texts.count(len(moved), _unit(lane))} of {lane.name}",
         reason=f"Over its backing it usually stands at {number(found.usual_db)} dB; "
         f"{'this one lies' if len(moved) == 1 else 'these lie'} beside it. Most hidden: "
         f"{time_text(float(line.words.starts_s[worst]))}, {number(100.0 * line.hidden[worst], 0)} % of it, "
-        f"{signed(float(found.units_db[worst]))} dB. Ramps lie in the gaps and end 20 ms before each word."
+        f"{signed(float(found.units_db[worst]))} dB. Ramps lie in the gaps and end 20 ms before each {_unit(lane)}."
         + (f" Its fader goes up by {number(up_db)} dB only." if up_db < most_db else "")
         + (" Others bleed into this track: they come up with it." if bleed else ""),
         parameters={
@@ -103,6 +103,11 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
         return told
     furthest = riding.furthest_db(line.relation_db, line.section)
     return _expected(look, replace(proposal, metric=FURTHEST.id, tolerance=FURTHEST.tolerance, before=furthest))
+
+
+def _unit(lane: Lane) -> str:
+    """What is ridden of it, in words."""
+    return "word" if is_voice(lane) else "phrase"
 
 
 def _room_db(session: Session, lane: Lane) -> float:

@@ -41,6 +41,8 @@ WORTH_DB = -24.0
 COMES_OFF_DB = 1.0
 """...where it takes so much of that away. Our own rules."""
 SUBSTANCE_DB = -26.0
+COARSE = 0.1
+"""Of what comes off: what is left deep under a corner is told from bands, and they are coarse."""
 FEW_NOTES = 4
 REGISTER = "each to its register"
 ALWAYS = frozenset({"everything but the bass", REGISTER})
@@ -141,6 +143,7 @@ def propose(look: Look) -> list[Proposal]:
             metric=METRIC,
             before=before,
             expected=then,
+            tolerance=max(METRIC.tolerance, COARSE * abs(before - then)),
             weight=4.0,
         )
     ]

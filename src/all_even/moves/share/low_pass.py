@@ -127,8 +127,8 @@ def propose(look: Look) -> list[Proposal]:
     now, then = _beside(found, before), _beside(found, after)
     title = f"Low-pass where only hiss is above: {texts.count(len(told), 'source')}"
     why = (
-        "as loud there in the pauses as while it plays, and over what counts as heard. Nothing of the instruments goes; "
-        "it is hiss that adds up."
+        "as loud there in the pauses as while it plays, and over what counts as heard. Nothing of the instruments "
+        "goes; it is hiss that adds up."
     )
     if register:
         title = f"Low-pass over the register: {texts.count(len(told), 'source')}"

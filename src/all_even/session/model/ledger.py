@@ -46,8 +46,8 @@ Names = Annotated[tuple[Name, ...], Meta(max_length=4_000)]
 Parameters = Annotated[dict[Name, float | Text | PerStrip | Names | None], Meta(max_length=200)]
 
 
-Source = Literal["predicted", "trial"]
-"""From figures alone, or from a rendered trial."""
+Source = Literal["predicted", "trial", "worked out"]
+"""From figures alone, from a rendered trial, or by the same computation that measures it afterwards."""
 
 
 class Proposal(Value, frozen=True, kw_only=True):
@@ -55,9 +55,9 @@ class Proposal(Value, frozen=True, kw_only=True):
 
     kind: the rule that knows how to make it (`stages`). targets: lanes or buses, or `mix`; none where it is about the
     whole session. parameters: what the edit is made with. metric, arguments: the figure it is judged by. before,
-    expected: that figure now and afterwards, within `tolerance`; None where it can't be known yet. source: from figures
-    alone (`predicted`) or from a rendered trial. rests_on: fingerprints of what was looked at; where one of
-    them is another one now, the proposal is stale. weight: rank within its stage, high first.
+    expected: that figure now and afterwards, within `tolerance`; None where it can't be known yet. source: see
+    `Source`. rests_on: fingerprints of what was looked at; where one of them is another one now, the proposal is stale.
+    weight: rank within its stage, high first.
     """
 
     id: Identifier

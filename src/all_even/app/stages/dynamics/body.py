@@ -83,7 +83,13 @@ class DynamicsBody(Body):
         plot = column_box(box, columns, "time").adjusted(0, 2, 0, -2)
         found = self.shown.of(row.lane.id)
         if found is None:
-            words = "nothing is heard of it" if row.lane.id in self.shown.movements else "being measured …"
+            words = "being measured …"
+            if row.lane.id in self.shown.movements:
+                words = (
+                    "nothing passes here"
+                    if not isinstance(row.lane, Lane)
+                    else self.desk.figures.why_nothing(row.lane.id, row.heard)
+                )
             paint.note(painter, plot, words)
             return
         song_s = max(row.song_s, 0.01)

@@ -86,7 +86,9 @@ class RidesBody(Body):
         paint_sections(painter, plot, [item.section.start_s for item in self.shown.sections], x_of)
         found = self.shown.of(row.lane.id)
         if isinstance(row.lane, Lane) and found is None:
-            words = "nothing is heard of it" if row.lane.id in self.shown.lines else "being measured …"
+            words = "being measured …"
+            if row.lane.id in self.shown.lines:
+                words = self.desk.figures.why_nothing(row.lane.id, row.heard)
             paint.note(painter, plot.adjusted(4, 0, 0, 0), words)
             return
         paint.line(painter, plot.left(), plot.center().y(), plot.right(), plot.center().y(), theme.colour("line"))

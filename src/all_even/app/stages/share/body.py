@@ -89,7 +89,7 @@ class ShareBody(Body):
         unit = known.found.units[place]
         inner = QRectF(left, box.top() + 3, width, box.height() - 6)
         if unit.id != lane.id:
-            paint.note(painter, inner, f"counts with {unit.head.name}")
+            paint.note(painter, inner, f"summed with {unit.head.name}")
             return
         paint_ridge(painter, inner, known.ridges[place], family_of(lane.role), heard=row.heard,
                     low_hz=LOW_HZ, high_hz=HIGH_HZ)  # fmt: skip
