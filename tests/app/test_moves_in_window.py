@@ -118,7 +118,7 @@ def test_a_result_comes_whatever_is_done_meanwhile(balance, tmp_path):
     entry = made(balance, "balance.all-even")
     assert entry.result.value == pytest.approx(0.0, abs=0.3)
     (account,) = desk.moves.accounts
-    assert account.outcome == "kept"
+    assert account.outcome == "worked out"
     assert account.moved
     assert "level" in account.moved_by
     desk.set_stage("balance")
@@ -224,7 +224,7 @@ def test_related_moves_are_made_together(opened):
     rig.wait(lambda: sum(entry.move is not None for entry in desk.session.ledger) == 3)
     assert all(lane.pan == 0.0 for lane in desk.session.lanes)
     rig.measured()
-    assert {account.outcome for account in desk.moves.accounts} == {"kept"}
+    assert {account.outcome for account in desk.moves.accounts} == {"worked out"}
     desk.undo()
     assert sum(lane.pan != 0.0 for lane in desk.session.lanes) == 1
 

@@ -148,7 +148,7 @@ def test_it_keeps_its_promise_also_when_it_was_saved_before_it_was_measured(look
     result = accounts.verify(look.at(reopened), entry, stages.metrics())
     session = edits.record_result(reopened, entry.serial, result)
     (done,) = [item for item in session.ledger if item.move is not None]
-    assert accounts.outcome(done, stands=True) == ("measured" if move.expected is None else "kept")
+    assert accounts.outcome(done, stands=True) in (("measured",) if move.expected is None else ("kept", "worked out"))
     store.save(session, path)
     assert store.load(path).ledger == session.ledger
 
@@ -157,7 +157,7 @@ def test_an_edit_that_does_nothing_breaks_the_promise_of_a_change(look, move):
     """Else a move could be called kept whatever it did. Kinds that promise that nothing changes say so (`steady`)."""
     metric = stages.metric(move.metric)
     entry = LedgerEntry(when="", text="", move=move, result=Result(value=metric.read(look, move.arguments)))
-    kept = accounts.outcome(entry, stands=True) == "kept"
+    kept = accounts.outcome(entry, stands=True) in ("kept", "worked out")
     assert kept == stages.kinds()[move.kind].steady, f"{metric.text(move.before)} → {metric.text(move.expected)}"
 
 

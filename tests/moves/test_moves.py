@@ -172,7 +172,7 @@ def test_a_move_that_is_undone_at_once_is_measured_as_it_was_made(ledger):
     assert ledger.entry(serial).result.value == pytest.approx(0.0, abs=0.3)
     assert ledger.outcome(serial) == "undone"
     ledger.history.redo()
-    assert ledger.outcome(serial) == "kept"
+    assert ledger.outcome(serial) == "worked out"
 
 
 def test_what_is_changed_before_the_measuring_does_not_count_against_a_move(ledger):
@@ -181,7 +181,7 @@ def test_what_is_changed_before_the_measuring_does_not_count_against_a_move(ledg
     ledger.history.apply(edits.add_note(ledger.history.session, "the singer is late", 1.0))
     ledger.measure()
     assert ledger.entry(serial).result.value == pytest.approx(0.0, abs=0.3)
-    assert ledger.outcome(serial) == "kept"
+    assert ledger.outcome(serial) == "worked out"
     assert ledger.entry(serial).state is None
 
 

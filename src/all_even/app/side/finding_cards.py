@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 
 from all_even import stages, texts
 from all_even.app.commands import belonging
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from all_even.session.model.remark import Press, Remark
 
 MOST_LINES = 8
+LETTERS_IN_ROW = 28
+"""So many fit on the buttons of one row."""
 
 
 def _percent(share: float | None) -> str:
@@ -146,9 +148,22 @@ class RemarksCard(Card):
             line.setAccessibleName(f"{name}: {remark.text}")
             self.column.addWidget(line)
         self.column.addWidget(fields.wrapped(remark.text, "small" if present else "quiet"))
+        row, room = layouts.row(spacing=4), 0
         for press in remark.presses:
-            button = fields.button(press.text, remark.text, partial(self._press, press))
-            self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+            button = fields.button(texts.clipped(press.text, 24), remark.text, partial(self._press, press))
+            button.setAccessibleName(press.text)
+            if len(press.text) > room and row.count():
+                self._end(row)
+                row = layouts.row(spacing=4)
+            room = (room if row.count() else LETTERS_IN_ROW) - len(press.text) - 4
+            row.addWidget(button)
+        if row.count():
+            self._end(row)
+
+    def _end(self, row: QHBoxLayout) -> None:
+        """A row of buttons is full."""
+        row.addStretch(1)
+        self.column.addLayout(row)
 
     def _press(self, press: "Press") -> None:
         """Gives the command of a button, to the lanes it is for."""

@@ -15,7 +15,9 @@ def answer(look: Look) -> Answer:
     found = translation(look)
     places = [place for place, unit in enumerate(found.units) if any(weight_of(lane) in BELONGS for lane in unit.lanes)]
     if not places or not np.isfinite(found.left[places]).any():
-        return cant_judge("nothing that has to be there everywhere is heard")
+        return cant_judge(
+            "no track that is heard has the priority of a lead or a main part, so nothing has to be there everywhere"
+        )
     worst = np.where(np.isfinite(found.left[places]), found.left[places], np.inf)
     place, column = np.unravel_index(int(np.argmin(worst)), worst.shape)
     name, where = found.units[places[place]].name, systems.system(systems.KEYS[column]).name.lower()

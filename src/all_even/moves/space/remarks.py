@@ -15,6 +15,7 @@ from all_even.session.model.strips import Bus, Lane
 
 HATS_S, HATS_HZ = 0.5, (4000.0, 8000.0)
 """Common practice: hats under half a second; in their band."""
+MOST_ASKED = 4
 WIDE = ("Echo", "Doubling", "Widener")
 
 
@@ -50,9 +51,11 @@ def _which_layer(look: Look) -> list[Remark]:
     told = []
     for group in who.layered(look, who.candidates(look, all_layers=True)):
         if not who.is_sure(look, group):
-            names = _names([unit.head for unit in group])
-            text = f"{names} sound alike and play at once: one of them carries the room. Taken for it: {group[0].name}."
-            presses = tuple(Press("priority.main", f"{unit.name} is the main one", (unit.id,)) for unit in group[:3])
+            text = (
+                f"{len(group)} alike that play at once share one room: which is the main one? Taken for it: "
+                f"{group[0].name}."
+            )
+            presses = tuple(Press("priority.main", unit.name, (unit.id,)) for unit in group[:MOST_ASKED])
             told.append(Remark((), "layers", float(len(group)), text, presses=presses))
     return told
 

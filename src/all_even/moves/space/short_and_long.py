@@ -159,7 +159,7 @@ def _has(look: Look, *, short: bool) -> bool:
 
 def propose_short(look: Look) -> list[Proposal]:
     sends = who.to_short(look)
-    if _has(look, short=True) or len(sends) < FEWEST:
+    if who.is_ensemble(look) or _has(look, short=True) or len(sends) < FEWEST:
         return []
     found = short_proposal(look, sends, spaces.JUST_MISSED)
     return [found] if found is not None else []
@@ -167,7 +167,7 @@ def propose_short(look: Look) -> list[Proposal]:
 
 def propose_long(look: Look) -> list[Proposal]:
     sends = long_sends(look)
-    if _has(look, short=False) or len(sends) < FEWEST:
+    if who.is_ensemble(look) or _has(look, short=False) or len(sends) < FEWEST:
         return []
     found = long_proposal(look, sends, spaces.JUST_MISSED)
     return [found] if found is not None else []

@@ -14,6 +14,7 @@ from all_even.measure.level.third_octave import has_low_end
 from all_even.session.model import routing
 from all_even.session.model.settings import Weight
 from all_even.session.model.strips import Lane
+from all_even.session.tracks import seats
 from all_even.session.tracks.classes import is_low_end
 from all_even.session.tracks.importance import weight_of
 from all_even.session.tracks.roles import EFFECT_RETURN, family_of, is_held
@@ -95,14 +96,24 @@ def left_dry(look: Look) -> dict[str, str]:
 
 def _main_of_layers(look: Look, found: list[Unit]) -> list[Unit]:
     """Of sources that sound alike at once only the main one: several rooms around one part blur it."""
-    gone = {unit.id for _, *others in layered(look, found) for unit in others if weight_of(unit.head) != "lead"}
+    gone = {
+        unit.id
+        for _, *others in layered(look, found)
+        for unit in others
+        if weight_of(look.session.lane(unit.id)) != "lead"
+    }
     return [unit for unit in found if unit.id not in gone]
+
+
+def is_ensemble(look: Look) -> bool:
+    """Whether the tracks are the players of one acoustic ensemble: they share one room, and nobody doubles another."""
+    return seats.fitting(look.session) is not None
 
 
 def layered(look: Look, found: Sequence[Unit]) -> list[list[Unit]]:
     """Sources of one role, or synthesisers and pads, that sound alike at once: in groups, the main one first."""
     standing = stand(look)
-    if standing is None:
+    if standing is None or is_ensemble(look):
         return []
     place = {unit.id: index for index, unit in enumerate(standing.units)}
     among = [place[unit.id] for unit in found if unit.id in place]
@@ -127,11 +138,12 @@ def _may_be_layers(one: str, two: str) -> bool:
 
 def _rank(look: Look, unit: Unit) -> tuple[int, bool, float]:
     """How likely it is the main one of several layers: by priority, by name, by loudness and by how wide it is."""
-    named = bool(MAIN_WORDS & {word.lower() for word in split_words(unit.name)})
+    lane = look.session.lane(unit.id)  # as it is now: a unit that is known again may hold it as it was
+    named = bool(MAIN_WORDS & {word.lower() for word in split_words(lane.name)})
     measures = look.measures(unit.id)
     wide = 1.0 - (measures.correlation if measures is not None and measures.correlation is not None else 1.0)
     loud = unit_lufs(look, unit)
-    return PRIORITY.index(weight_of(unit.head)), named, (loud if loud is not None else -99.0) + WIDE_LU * wide
+    return PRIORITY.index(weight_of(lane)), named, (loud if loud is not None else -99.0) + WIDE_LU * wide
 
 
 def is_sure(look: Look, group: Sequence[Unit]) -> bool:
