@@ -3,18 +3,23 @@
 import numpy as np
 import pytest
 import soundfile
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from all_even.app.pages.who_is_who import HEARD_FAMILIES, KEYS, roles_in
 from all_even.app.side.finding_cards import AnswerCard, TotalsCard
+from all_even.session.model.ledger import Proposal
 from all_even.session.tracks.roles import family_of
 from tests.app.conftest import NO_STAGE
 from tests.conftest import RATE
 from tests.measure.sounds import kick, placed, plucked, snare
 
 SECONDS = 9.0
+TASTE = Proposal(
+    id="share.thin.x", kind="share.thin", stage="share", title="Leave it out", reason="", metric="hidden", weight=1.0
+)
 ROLES = {
     "Audio 01_07": "kick", "Audio 02_03": "snare top", "Audio 03_05": "lead voice", "Audio 04_02": "bass",
 }  # fmt: skip
@@ -174,3 +179,79 @@ def test_starting_points_are_one_card_with_a_choice_and_the_mix_has_one_total(ri
     assert desk.moves.totals["balance"][0] == before[0]
     assert desk.moves.totals["balance"][1] != before[0]
     assert "→" in words_of(tab.widget().findChild(TotalsCard))
+
+
+def test_what_is_said_of_microphones_and_players_is_in_the_ledger_and_can_be_taken_back(rig, folder):
+    rig.looks_at = NO_STAGE
+    rig.open(folder)
+    desk = rig.desk
+    one, two = desk.session.lanes[:2]
+    desk.select((one.id, two.id))
+    rig.give("One source")
+    assert desk.session.lane(one.id).source == desk.session.lane(two.id).source is not None
+    rig.wait(lambda: desk.idle)
+    assert any({relation.a, relation.b} == {one.id, two.id} for relation in desk.figures.relations)
+    desk.select((one.id,))
+    rig.settle_paint()
+    together = rig.window.verbs.bench("gather").together
+    together.show_relations(one.id, desk.figures.relations)
+    together.part.click()
+    assert desk.session.lane(one.id).source != desk.session.lane(two.id).source
+    assert desk.session.ledger[-1].text == f"Players, not microphones: {one.name}, {two.name}"
+    desk.undo()
+    desk.undo()
+    assert desk.session.lane(one.id).source is None
+    desk.select((one.id, two.id))
+    rig.give("Players, each alone")
+    rig.give("Sources as found")
+    assert {lane.source for lane in desk.session.lanes} == {None}
+
+
+def test_a_fault_that_no_move_mends_is_put_aside_with_one_press_and_shown_again(rig, tmp_path):
+    rig.looks_at = NO_STAGE
+    time = np.arange(4 * RATE) / RATE
+    clipped = np.clip(1.8 * np.sin(2.0 * np.pi * 110.0 * time), -0.9, 0.9) * (time % 1.0 < 0.8)
+    made = tmp_path / "Hot"
+    made.mkdir()
+    for name in ("Gtr 1", "Gtr 2"):
+        soundfile.write(made / f"{name}.wav", clipped, RATE, subtype="PCM_24")
+    rig.open(made)
+    rig.look()
+    desk, side = rig.desk, rig.window.workbench.side.moves
+    count = desk.figures.findings().count
+    assert count
+    head = rig.window.workbench.head
+    head.refresh()
+    assert "clipped" in head.next.text
+    press = next(b for b in side.widget().findChildren(QPushButton) if b.text() == "Put aside")
+    press.click()
+    rig.measured()
+    head.refresh()
+    assert desk.figures.findings().count < count
+    assert "clipped" not in head.next.text
+    assert desk.session.ledger[-1].text.startswith("Noted: clipped")
+    again = next(b for b in side.widget().findChildren(QPushButton) if b.text() == "Show again")
+    again.click()
+    rig.measured()
+    assert desk.figures.findings().count == count
+
+
+def test_tastes_are_folded_and_never_made_all_at_once(rig, folder):
+    from all_even.app.side.cards import TogetherRow
+
+    rig.looks_at = NO_STAGE
+    rig.open(folder)
+    desk, side = rig.desk, rig.window.workbench.side.moves
+    desk.set_stage("share")
+    thin = [replace(TASTE, id=f"share.thin.{lane.id}", targets=(lane.id,)) for lane in desk.session.lanes[:2]]
+    desk.moves.open["share"] = thin
+    desk.moves.looked |= {"share"}
+    side.refresh()
+    rig.carded()
+    assert not side.cards()
+    (fold,) = [b for b in side.widget().findChildren(QPushButton) if b.text() == "Optional: 2"]
+    fold.click()
+    rig.carded()
+    assert len(side.cards()) == 2
+    assert not side.widget().findChildren(TogetherRow)
+    side.turn_fold("share")
