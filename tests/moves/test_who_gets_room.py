@@ -12,10 +12,11 @@ from all_even.moves.answer import WHO_IS_WHO
 from all_even.moves.share import high_pass
 from all_even.moves.space import one_room, remarks, short_and_long, who
 from all_even.session.editing import edits
+from all_even.session.model import space
 from all_even.session.tracks import asking
 from tests.measure.sounds import kick, placed, plucked, snare
 from tests.moves import space_sessions
-from tests.moves.looks import look_at
+from tests.moves.looks import find, look_at, make, opened
 from tests.moves.low_sessions import write
 from tests.moves.share_sessions import band, chords, held
 
@@ -123,6 +124,17 @@ def test_bleed_that_sounds_like_a_room_leaves_no_player_of_an_ensemble_dry(brass
     assert lane.id in move.targets
     assert len(move.targets) == 5
     assert short_and_long.propose_short(wet) == short_and_long.propose_long(wet) == []
+
+
+def test_the_rows_of_one_room_stand_as_they_were_placed_together(brass):
+    session = edits.change_strips(
+        brass.session, (by_file(brass, "Trumpet 1").id, by_file(brass, "Horn").id), seat_row=0
+    )
+    seated = brass.at(session)
+    done = make(seated, find(seated, "space.one-room"))
+    assert len(space.returns(done.session)) > 1
+    assert {move.kind for move in opened(done, "space")} <= {"space.front-to-back"}
+    assert stages.stage("space").moves().answer(done).judged
 
 
 def test_the_lowest_part_of_an_ensemble_is_its_bass(brass):

@@ -5,6 +5,7 @@ bass stop sending to it and it gets a high-pass: what is sent matters most (trie
 hides over 2 % more of the lead, it comes down until it hides no more than that.
 """
 
+from collections import Counter
 from typing import Literal
 
 from msgspec.structs import replace
@@ -22,7 +23,7 @@ from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import routing, space
 from all_even.session.model.ledger import Evidence, Parameters, Proposal
 from all_even.session.model.session import Session
-from all_even.session.model.strips import Bus
+from all_even.session.model.strips import MIX, Bus
 
 OFF_BY, LEAST_DB = 0.01, 0.5
 STEP_DB, MOST_STEPS = 0.5, 60
@@ -30,8 +31,10 @@ BY = Parameter("By", "dB", -30.0, 30.0, 0.0, 0.5)
 
 
 def _heard(session: Session) -> list[Bus]:
-    heard = routing.hearing(session).sounding
-    return [bus for bus in space.returns(session) if bus.id in heard]
+    """Returns that are heard and judged by themselves: the rows of one room stand as they were placed together."""
+    heard, found = routing.hearing(session).sounding, space.returns(session)
+    rows = Counter(bus.destination for bus in found if bus.destination != MIX)
+    return [bus for bus in found if bus.id in heard and rows[bus.destination] < 2]
 
 
 def _moved(session: Session, bus: Bus, by_db: float) -> Session:
