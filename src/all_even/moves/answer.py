@@ -17,16 +17,20 @@ SAY_WHO = "Say who is who"
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """judged: whether the stage could judge. text: with its figure, or because of what not. press: what helps."""
+    """judged: whether the stage could judge. text: with its figure, or because of what not. press: what helps.
+    unmended: whether something is wrong that no move mends."""
 
     judged: bool
     text: str
     press: Press | None = None
+    unmended: bool = False
 
     @property
     def words(self) -> str:
         """The whole sentence."""
-        return f"Nothing needed. {self.text}." if self.judged else f"Can’t judge: {self.text}."
+        if not self.judged:
+            return f"Can’t judge: {self.text}."
+        return f"{'No move helps here' if self.unmended else 'Nothing needed'}. {self.text}."
 
 
 def nothing_needed(text: str) -> Answer:

@@ -178,7 +178,11 @@ class AnswerCard(Card):
 
     def __init__(self, desk: Desk, answer: "Answer", by_hand: str = "", *, warned: bool = False) -> None:
         super().__init__()
-        title = ("No move helps here" if warned else "Nothing needed") if answer.judged else "Can’t judge"
+        title = (
+            ("No move helps here" if warned or answer.unmended else "Nothing needed")
+            if answer.judged
+            else "Can’t judge"
+        )
         self.add_title(title, "quiet" if answer.judged else "look")
         text = answer.text[:1].upper() + answer.text[1:]
         self.column.addWidget(fields.wrapped(f"{text}.", "quiet"))

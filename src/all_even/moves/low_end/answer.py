@@ -18,5 +18,5 @@ def answer(look: Look) -> Answer:
     if said is None:
         return cant_judge("no hits of the kick were found while the bass plays")
     if said.collides:
-        return nothing_needed(f"{said.sentence()}; more would cost more than it brings")
+        return Answer(True, f"{said.sentence()}; every way would cost more than it brings", unmended=True)
     return nothing_needed(said.figure())
