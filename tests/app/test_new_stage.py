@@ -78,7 +78,7 @@ def test_it_is_walked_moved_and_ticked_off_like_any_other(with_toy, home, short_
         rig.measured()
         assert all(lane.name.startswith("Toy ") for lane in rig.desk.session.lanes)
         (account,) = rig.desk.moves.accounts
-        assert account.outcome == "worked out"
+        assert account.outcome == "kept"
         rig.desk.moves.tick_off("toy", True)
         rig.measured()
         assert rig.desk.moves.done == {"toy"}

@@ -95,6 +95,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 KIND = Kind(
     "gain.ready", ("files", "order", "names", "levels", "chains", "settings"), propose, edit, starting_point=True,
+    optional=True,
     parts=parts, changed=lambda proposal: replace(proposal, expected=float(len(left_out(proposal)))),
 )  # fmt: skip
 METRIC = Metric(

@@ -1,4 +1,5 @@
-"""What is to be said of a session's bands, and of its sharing, before anything is moved: checks, never moves."""
+"""What is to be said of a session's bands, and of its sharing, before anything is moved: checks, never moves; and what
+Share answers where it proposes nothing."""
 
 import math
 from itertools import combinations
@@ -8,10 +9,12 @@ import numpy as np
 from all_even.dsp.parameter import number
 from all_even.dsp.tone.equaliser import GAINLESS, Band, Equaliser
 from all_even.figures.book.look import Look
+from all_even.figures.sharing.sharing import sharing
 from all_even.figures.sources.stereo_placement import alike, stand
 from all_even.figures.sources.units import units
 from all_even.measure.pitch import evenness
 from all_even.moves import accounts
+from all_even.moves.answer import Answer, cant_judge, nothing_needed, unknown
 from all_even.moves.share.bands import BUSES, bus_dynamics
 from all_even.moves.share.search import is_near
 from all_even.session.model.remark import Remark
@@ -35,6 +38,16 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     session = look.session
     found = [*_narrow_on_bass(look), *_undone(session), *_same_cut(look), *_peaks(look), *_later_dynamics(session)]
     return (*found, *_piles(look), *_bright(look), *_large(session))
+
+
+def answer(look: Look) -> Answer:
+    """What Share answers where it proposes nothing."""
+    found = sharing(look)
+    if found is None or len(found.units) < 2:
+        return cant_judge("fewer than two tracks are heard together")
+    return unknown(look) or nothing_needed(
+        f"{number(100.0 * found.mean)} % of what matters is masked, and no few bands bring enough back"
+    )
 
 
 def raised(look: Look, session: Session) -> list[Remark]:

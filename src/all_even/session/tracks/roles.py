@@ -6,6 +6,7 @@ can name another role for any lane, and nothing is decided from a role without s
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from all_even.session.tracks.words import typed_out, written_out
 
@@ -158,6 +159,7 @@ WHOLE_WORD, THREE_LETTERS, TWO_LETTERS = 0.95, 0.85, 0.65
 """How sure a name makes one of a role, by the longest word that says so: short ones mean several things."""
 
 
+@lru_cache(maxsize=4_000)
 def guessed(stem: str) -> tuple[str, float]:
     """The role a file name speaks of and how sure that is, 0 to 1; `unknown` and 0 where it says nothing."""
     typed, longer = typed_out(stem).lower(), written_out(stem).lower()

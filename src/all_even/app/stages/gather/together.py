@@ -137,7 +137,8 @@ class Together(QWidget):
         self.part = fields.button(
             "Two players", "These are two players and not two microphones at one source: each counts alone", self._part
         )
-        row.addWidget(self.choice, 1)
+        column.addWidget(self.choice)
+        row.addStretch(1)
         row.addWidget(self.part)
         row.addWidget(self.align)
         column.addLayout(row)
