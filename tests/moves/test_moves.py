@@ -76,7 +76,10 @@ def test_gathering_puts_sections_together_and_hides_what_is_silent(demo):
     look = demo
     for move in opened(demo, "gather"):
         look = make(look, move)
-        assert result_of(look) == pytest.approx(move.expected, abs=move.tolerance), move.id
+        if stages.kinds()[move.kind].bookkeeping:
+            assert (move.before, move.expected) == (None, None), move.id
+        else:
+            assert result_of(look) == pytest.approx(move.expected, abs=move.tolerance), move.id
     assert opened(look, "gather") == []
     silent = next(lane for lane in look.session.lanes if lane.file.startswith("Audio 23"))
     assert silent.hidden

@@ -194,7 +194,9 @@ def test_names_of_new_tracks_stay_unlike_each_other_and_as_the_files_are_called(
 
 
 def unnamed(*files: str) -> Session:
-    lanes = tuple(Lane(id=f"l{i}", name=file.removesuffix(".wav"), file=file) for i, file in enumerate(files))
+    lanes = tuple(
+        Lane(id=f"l{i}", name=file.rsplit("/")[-1].removesuffix(".wav"), file=file) for i, file in enumerate(files)
+    )
     return Session(name="s", sample_rate=48_000, lanes=lanes)
 
 
