@@ -2,6 +2,7 @@
 
 import pytest
 
+from all_even import stages
 from all_even.figures.book.pages import Pages
 from all_even.moves import accounts, making
 from all_even.moves.balance import all_even
