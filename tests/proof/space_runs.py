@@ -115,7 +115,7 @@ def planted(look: Look) -> list[Look]:
     session = look.session
     cut = (HighPass(frequency_hz=200.0), LowPass(frequency_hz=7000.0))
     high = [unit.id for unit in who.candidates(look)]
-    low = [lane.id for lane in session.lanes if who.is_low(lane)]
+    low = [lane.id for lane in session.lanes if who.is_low(look, lane)]
     hall = STARTS["hall"]
     states = [space_edits.add_return(session, "Hall", (replace(hall, decay_s=5.0), *cut), high)[0]]
     if low:
