@@ -6,6 +6,7 @@ from all_even.figures.book.look import Look
 from all_even.measure.level.third_octave import MIDBANDS_HZ
 from all_even.measure.recording.character import Character
 from all_even.measure.recording.files import FileReport
+from all_even.measure.recording.sounding import SURE
 from all_even.session.model.strips import Lane
 from all_even.session.tracks import asking
 
@@ -41,7 +42,7 @@ def likely_roles(look: Look, lane: Lane) -> tuple[str, ...]:
     figure of ours tells."""
     character, report = character_of(look, lane), look.reports.get(lane.id)
     found = character.sounding if character is not None else None
-    if found is None or found.kind == "pitched" or report is None or report.measures is None:
+    if found is None or found.kind == "pitched" or found.likely < SURE or report is None or report.measures is None:
         return ()
     return asking.likely_roles(found.kind, asking.centroid_hz(report.measures.third_octave_db, tuple(MIDBANDS_HZ)))
 

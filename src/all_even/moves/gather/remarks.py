@@ -10,10 +10,11 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     found = unsure_lanes(look)
     if not found:
         return ()
-    many = len(found) > 1
-    whom = f"{len(found)} tracks have" if many else f"{found[0].name} has"
-    text = (
-        f"{whom} no role that is sure: what follows can't know the voice from the bass. "
-        f"{'Each plays' if many else 'It plays'} two seconds, and two keys say what it is."
-    )
+    if len(found) == 1:
+        text = f"{found[0].name}: what it is is not sure. It plays two seconds, and two keys say it."
+    else:
+        text = (
+            f"{len(found)} tracks have no role that is sure: what follows can't know the voice from the bass. Each "
+            "plays two seconds, and two keys say what it is."
+        )
     return (Remark((), "roles", float(len(found)), text, presses=(Press(WHO_IS_WHO, SAY_WHO),)),)
