@@ -132,11 +132,14 @@ class Documents:
 
         def edit(session: Session) -> Session:
             from all_even.session.file.new import LONGEST_NAME
-            from all_even.session.tracks.roles import display_name, guess_role
+            from all_even.session.tracks import naming
+            from all_even.session.tracks.roles import guess_role
 
+            inside = path.relative_to(folder).parent.name
+            taken = {lane.name.lower() for lane in session.lanes}
             lane = Lane(
                 id=edits.free_id(session, "lane-"),
-                name=display_name(path.stem)[:LONGEST_NAME],
+                name=naming.first_name(path.stem, inside, taken)[:LONGEST_NAME],
                 file=path.relative_to(folder).as_posix(),
                 role=guess_role(path.stem),
                 take=take,

@@ -43,10 +43,7 @@ def plain_names(session: Session) -> dict[str, str]:
                 taken[name.lower()] += 1
     for lane in known:
         if lane.id not in names:
-            base, number = _named(lane, common, True, True), 1
-            while taken[f"{base} {number}".lower()]:
-                number += 1
-            names[lane.id] = f"{base} {number}"
+            names[lane.id] = _free(_named(lane, common, True, True), taken, first=1)
             taken[names[lane.id].lower()] += 1
     named = {(lane.folder, lane.file): names[lane.id] for lane in heard if lane.id in names}
     for lane in copies:
@@ -124,11 +121,11 @@ def _with_file(role: str, stem: str) -> str:
     return f"{role[:1].upper()}{role[1:]} {apart}".strip()
 
 
-def _free(name: str, taken: Collection[str]) -> str:
-    """The name, with a number where it is taken."""
-    if name.lower() not in taken:
+def _free(name: str, taken: Collection[str], first: int = 2) -> str:
+    """The name, with a number where it is taken, or at any rate where numbers begin with 1."""
+    if first > 1 and name.lower() not in taken:
         return name
-    return next(f"{name} {n}" for n in count(2) if f"{name} {n}".lower() not in taken)
+    return next(f"{name} {n}" for n in count(first) if f"{name} {n}".lower() not in taken)
 
 
 def _common_words(stems: Sequence[str]) -> int:

@@ -70,7 +70,7 @@ class CheckBody(Body):
         place = found.place(row.lane.id)
         if place is not None and found.units[place].id != row.lane.id:
             first = column_box(box, columns, COLUMNS[0].key).adjusted(0, 0, 240, 0)
-            words = f"with {found.units[place].head.name}"
+            words = f"summed with {found.units[place].head.name}"
             paint.note(painter, first, words)
             return
         for item in COLUMNS:
