@@ -7,8 +7,10 @@ import soundfile
 from scipy import signal
 
 from all_even.deliver import listening_copy
-from all_even.deliver.listening_copy import CEILING_DBTP, MOST_DB, STEP_DB, best, limited, tried
+from all_even.deliver.listening_copy import MOST_DB, STEP_DB, best
 from all_even.errors import UserError
+from all_even.figures.dynamics import limited as limited_figures
+from all_even.figures.dynamics.limited import CEILING_DBTP, limited, tried
 from all_even.measure.level.true_peak import true_peak
 from all_even.measure.sharing.duck import ripple_db as duck_ripple
 from tests.measure.sounds import RATE, kick, placed, plucked, snare
@@ -103,18 +105,18 @@ def test_ripple_of_a_gain_that_shakes_is_its_depth():
     sound = np.tile(np.sin(2 * np.pi * 300.0 * time)[:, None], 2)
     shaking = 20.0 * np.log10(1.0 + 0.05 * np.sin(2 * np.pi * 200.0 * time))
     # Power of a modulation of 5 %: 0.05^2 / 2.
-    assert listening_copy.ripple_db(sound, shaking, RATE) == pytest.approx(10.0 * np.log10(0.05**2 / 2.0), abs=0.3)
+    assert limited_figures.ripple_db(sound, shaking, RATE) == pytest.approx(10.0 * np.log10(0.05**2 / 2.0), abs=0.3)
     slow = -6.0 + 3.0 * np.sin(2 * np.pi * 1.0 * time)
-    assert listening_copy.ripple_db(sound, slow, RATE) < -45.0
+    assert limited_figures.ripple_db(sound, slow, RATE) < -45.0
     assert duck_ripple(sound[:, 0], slow, RATE) < -40.0
 
 
 def test_pump_is_what_moves_between_half_a_hertz_and_eight():
     time = np.arange(20 * RATE) / RATE
     swing = 2.0 * np.sin(2 * np.pi * 2.0 * time)
-    assert listening_copy.pump_db(swing, RATE) == pytest.approx(np.sqrt(2.0), abs=0.05)
-    assert listening_copy.pump_db(2.0 * np.sin(2 * np.pi * 0.05 * time), RATE) < 0.1
-    assert listening_copy.pump_db(2.0 * np.sin(2 * np.pi * 30.0 * time), RATE) < 0.25
+    assert limited_figures.pump_db(swing, RATE) == pytest.approx(np.sqrt(2.0), abs=0.05)
+    assert limited_figures.pump_db(2.0 * np.sin(2 * np.pi * 0.05 * time), RATE) < 0.1
+    assert limited_figures.pump_db(2.0 * np.sin(2 * np.pi * 30.0 * time), RATE) < 0.25
 
 
 def test_it_is_on_time_with_the_mix():

@@ -7,7 +7,7 @@ import pytest
 import soundfile
 
 from all_even.figures import record
-from all_even.figures.elsewhere.tonal_balance import whole
+from all_even.figures.elsewhere.tonal_balance import tonal
 from all_even.figures.record import SongFigures
 from all_even.measure.faults.findings import findings
 from all_even.measure.recording.files import measure_file
@@ -74,11 +74,11 @@ def finished(tmp_path):
 def test_a_mix_is_flagged_against_five_references_and_only_drawn_against_four(short_folder, finished, home):
     look = look_at(short_folder)
     references.keep(finished(4))
-    four = whole(look)
+    four = tonal(look)
     assert len(four.references) == 4
     assert four.flags == ()
     references.add(finished(5))
-    five = whole(look)
+    five = tonal(look)
     assert len(five.references) == 5
     top = dict(five.flags)[5]
     assert top < -1.0  # the tune is no white noise: its top lies under those

@@ -12,8 +12,9 @@ from all_even.engine.sources import Sources
 from all_even.figures.book.book import Book
 from all_even.figures.book.look import Look
 from all_even.figures.book.pages import Pages
+from all_even.figures.of_session import measured
 from all_even.measure.recording.files import measure_files
-from all_even.moves import accounts, making
+from all_even.moves import making
 from all_even.moves.low_end.clearing import dynamic_clearing
 from all_even.session.editing import alternatives, chain_edits, edits
 from all_even.session.file import store
@@ -97,11 +98,7 @@ def ducked(session: Session) -> Session:
 
 def measured_again(look: Look, session: Session) -> Look:
     """At another state, with files measured anew that are read otherwise there."""
-    there = look.at(session)
-    missing = [lane for lane in session.lanes if lane.id not in there.reports]
-    found = dict(measure_files([(store.lane_path(session, lane), lane.take) for lane in missing]))
-    reports = {**there.reports, **{lane.id: found[i] for i, lane in enumerate(missing)}}
-    return Look(session, look.book, reports)
+    return measured(look.at(session))
 
 
 def opened(look: Look, stage: str) -> list[Proposal]:
@@ -117,13 +114,9 @@ def find(look: Look, move_id: str) -> Proposal:
 
 def make(look: Look, proposal: Proposal) -> Look:
     """Makes a move and measures what it did; the look is then at the session with the result in its ledger."""
-    kind = stages.kinds()[proposal.kind]
-    found = making.ready(look, kind, proposal)
-    assert found is not None, f"{proposal.id}: there is nothing to do any more"
-    session = making.recorded(found[1], kind, found[0])
-    look = measured_again(look, session)
-    result = accounts.verify(look, session.ledger[-1], stages.metrics())
-    return look.at(edits.record_result(session, session.ledger[-1].serial, result))
+    after = making.make(look, stages.kinds()[proposal.kind], proposal, stages.metrics())
+    assert after is not None, f"{proposal.id}: there is nothing to do any more"
+    return after
 
 
 def result_of(look: Look) -> float | None:

@@ -11,7 +11,7 @@ from all_even.figures.sources.stereo_placement import covered_at, gains_of, lops
 from all_even.figures.sources.units import table, unit_lufs, units
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.masking import excitation_of, find_masking
-from all_even.moves.balance import all_even, bass_ceiling, lopsided, pair_sides, remarks, spread
+from all_even.moves.balance import bass_ceiling, lopsided, pair_sides, remarks, spread, starts
 from all_even.session.editing import edits
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -35,10 +35,10 @@ def by_role(look, role: str):
     return next(lane for lane in look.session.lanes if lane.role == role)
 
 
-@pytest.mark.parametrize("start", all_even.STARTS)
+@pytest.mark.parametrize("start", starts.STARTS)
 def test_every_source_comes_to_its_place_within_half_a_db(demo, start):
     after = make(demo, find(demo, f"balance.{start}"))
-    offset, settings = all_even.STARTS[start], after.session.settings
+    offset, settings = starts.STARTS[start], after.session.settings
     off = [unit_lufs(after, unit) - offset(settings, unit.role) for unit in units(after)]
     assert max(off) - min(off) < 0.5
     assert result_of(after) < 0.3

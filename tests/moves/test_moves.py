@@ -5,7 +5,7 @@ import pytest
 from all_even import stages
 from all_even.figures.book.pages import Pages
 from all_even.moves import accounts, making
-from all_even.moves.balance import all_even
+from all_even.moves.balance import starts
 from all_even.session.editing import edits
 from all_even.session.file.history import History
 from tests.moves.looks import find, look_at, make, opened, result_of
@@ -29,7 +29,7 @@ def test_all_even_does_what_it_promises(demo):
     move = find(demo, "balance.all-even")
     assert move.before > 20.0
     after = make(demo, move)
-    assert all_even.spread_lu(after) < 0.3
+    assert starts.spread_lu(after) < 0.3
     assert after.mix.sample_peak_dbfs == pytest.approx(after.session.settings.mix_peak_dbfs, abs=0.05)
     assert result_of(after) == pytest.approx(move.expected, abs=0.3)
     assert "balance.all-even" not in ids(opened(after, "balance"))
@@ -51,12 +51,12 @@ def test_all_even_regards_pan_and_leaves_muted_and_hidden_lanes(look):
     after = make(look, find(look, "balance.all-even"))
     assert after.session.lane(muted).level_db == 0.0
     assert after.session.lane(hidden).level_db == 0.0
-    assert all_even.spread_lu(after) < 0.3
+    assert starts.spread_lu(after) < 0.3
 
 
 def test_all_even_raises_a_lane_that_was_off(look):
     lane = look.session.lanes[0].id
-    levels = all_even.even_levels(look.at(edits.change_strips(look.session, [lane], level_db=-120.0)))
+    levels = starts.even_levels(look.at(edits.change_strips(look.session, [lane], level_db=-120.0)))
     assert levels[lane] > -60.0
 
 

@@ -18,6 +18,7 @@ from all_even.deliver.listening_copy import Copy
 from all_even.engine.planning import make_plan
 from all_even.figures.book.look import Look
 from all_even.figures.book.pages import Pages
+from all_even.figures.dynamics import limited
 from all_even.figures.elsewhere import systems
 from all_even.figures.elsewhere.translation import translation
 from all_even.measure.sharing.translation import VANISHES
@@ -101,7 +102,7 @@ def judged(look: Look, name: str) -> Run:
         )  # fmt: skip
     rate = look.session.sample_rate
     mix = listening_copy.rendered(make_plan(look.session, look.book.sources))
-    run.copy = listening_copy.best(mix, rate, listening_copy.struck_hits(look))
+    run.copy = listening_copy.best(mix, rate, limited.struck_hits(look))
     sound = run.copy.samples.astype(np.float64)
     run.lufs = float(pyloudnorm.Meter(rate).integrated_loudness(sound))
     finely = max(float(np.abs(signal.resample_poly(part, FINELY, 1, axis=0)).max())

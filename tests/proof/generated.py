@@ -22,7 +22,7 @@ from all_even.figures.book.look import Look
 from all_even.measure.faults.findings import findings
 from all_even.measure.recording.files import FileReport, measure_files
 from all_even.measure.recording.pairs import Pair, find_pairs
-from all_even.moves.balance import all_even
+from all_even.moves.balance import starts
 from all_even.session.file.new import inspect_all, new_session, sound_paths
 from all_even.session.song.song import Part, Song, find_song, onsets_s
 from all_even.session.tracks.roles import guess_role, is_held
@@ -138,12 +138,12 @@ def _made_even(folder: Path, paths: list[Path], reports: dict[int, FileReport]) 
     by_lane = {lane.id: reports[index] for index, lane in enumerate(session.lanes)}
 
     look = Look(session, Book(sources), by_lane)
-    (move,) = all_even.propose(look)
-    move = all_even.prepare(look, move)
-    after = look.at(all_even.edit(session, move))
+    (move,) = starts.propose(look)
+    move = starts.prepare(look, move)
+    after = look.at(starts.edit(session, move))
     # The figures are those of a full render, not of what the book kept.
     measured = measure_mix(make_plan(after.session, sources))
-    spread = all_even.spread_lu(after)
+    spread = starts.spread_lu(after)
     assert spread is not None
     assert measured.sample_peak_dbfs is not None
     return spread, measured.sample_peak_dbfs

@@ -5,7 +5,7 @@ By `make proof`. Nothing was tuned on this material; the limits are those of the
 
 import pytest
 
-from all_even.deliver.listening_copy import CEILING_DBTP
+from all_even.figures.dynamics.limited import CEILING_DBTP
 from all_even.moves.check.figures import COST_DB
 from tests.proof import check_runs, sampled, share_runs
 from tests.proof.check_runs import Run

@@ -107,6 +107,7 @@ def copy(options: argparse.Namespace) -> int:
     """The listening copy."""
     from all_even.deliver import lacking, listening_copy
     from all_even.engine.planning import make_plan
+    from all_even.figures.dynamics import limited
     from all_even.session.file import store
 
     session = opened(options.session)
@@ -116,7 +117,7 @@ def copy(options: argparse.Namespace) -> int:
     plan = make_plan(session, look.book.sources)
     lacks = lacking.check(lacking.of_plan(plan, look), options.even_without)
     mix = listening_copy.rendered(plan, even_without=options.even_without)
-    found = listening_copy.best(mix, session.sample_rate, listening_copy.struck_hits(look))
+    found = listening_copy.best(mix, session.sample_rate, limited.struck_hits(look))
     listening_copy.write(found, options.output, protected=protected)
     if options.json:
         stopped = dataclasses.asdict(found.stopped) if found.stopped is not None else None

@@ -28,6 +28,7 @@ from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.errors import UserError, short_name
 from all_even.figures.book.look import Look
+from all_even.figures.dynamics import limited
 from all_even.figures.song import SONG
 from all_even.measure.pitch import key as keys
 from all_even.measure.recording import files
@@ -129,7 +130,7 @@ def deliver(
     null = null_db(session, look, straight, cancelled)
     tell((steps - 2) / steps, "Looking for the loudest copy")
     mix = listening_copy.rendered(whole, even_without=settings.even_without, cancelled=cancelled)
-    copy = listening_copy.best(mix, session.sample_rate, listening_copy.struck_hits(look), cancelled=cancelled)
+    copy = listening_copy.best(mix, session.sample_rate, limited.struck_hits(look), cancelled=cancelled)
     copy_path = listening_copy.beside(folder / f"{name}.wav")
     listening_copy.write(copy, copy_path, protected=protected)
     made.append((copy_path, "listening copy, not a master"))

@@ -1,7 +1,7 @@
 """The figures of a session: the mix, what each lane contributes and how much of it is covered, the low end."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from all_even.engine import responses
 from all_even.engine.sources import Opened, Sources, frames_of
@@ -74,6 +74,17 @@ def lane_reports(session: Session, sources: Opened) -> dict[str, FileReport]:
     wanted = [lane for lane in session.lanes if lane.id in opened]
     found = dict(files.measure_files([(store.lane_path(session, lane), lane.take) for lane in wanted]))
     return {lane.id: found[index] for index, lane in enumerate(wanted)}
+
+
+def measured(look: Look) -> Look:
+    """The look with every file measured: lanes that read another one since are measured now."""
+    opened = frames_of(look.session, look.book.sources)
+    missing = [lane for lane in look.session.lanes if lane.id not in look.reports and lane.id in opened]
+    if not missing:
+        return look
+    jobs = [(store.lane_path(look.session, lane), lane.take) for lane in missing]
+    found = dict(files.measure_files(jobs, cancelled=look.cancelled, workers=look.workers))
+    return replace(look, reports={**look.reports, **{lane.id: found[index] for index, lane in enumerate(missing)}})
 
 
 def session_figures(session: Session, book: Book, reports: Mapping[str, FileReport]) -> SessionFigures:

@@ -23,7 +23,6 @@ from all_even.measure.sharing.placing import MONO_BANDS_HZ
 from all_even.session.file import store
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
-from all_even.session.tracks.classes import class_of
 
 FEWEST = 3
 """Under so many songs nothing is called out of line."""
@@ -101,7 +100,7 @@ def _voice_lu(look: Look) -> float | None:
     for unit in units(look):
         energy = unit_energy(look, unit)
         if energy is not None:
-            parts[class_of(unit.role) == "lead"].append(energy)
+            parts[unit.standing == "lead"].append(energy)
     loud = [loudness.integrated_lufs(flows.summed(parts[lead])) if parts[lead] else None for lead in (True, False)]
     return loud[0] - loud[1] if loud[0] is not None and loud[1] is not None else None
 

@@ -11,11 +11,14 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from msgspec.structs import replace
 
 from all_even import places
+from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.figures.book.look import Look
-from all_even.moves.accounts import standing
+from all_even.figures.of_session import measured
+from all_even.moves.accounts import standing, verify
 from all_even.moves.dependencies import fingerprints
 from all_even.moves.kind import LEFT_OUT, Kind, left_out
+from all_even.moves.metric import Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -127,6 +130,20 @@ def made(session: Session, kind: Kind, proposal: Proposal) -> Session:
 def recorded(after: Session, kind: Kind, proposal: Proposal) -> Session:
     """The session with a move made, with a line in the ledger that says so."""
     return edits.record(after, proposal.title, reason=proposal.reason, move=proposal, audible=kind.heard)
+
+
+def make(look: Look, kind: Kind, proposal: Proposal, metrics: Mapping[str, Metric]) -> Look | None:
+    """Makes a move if it is open still, with its line in the ledger, and measures what it did; files that are read
+    otherwise then are measured first. None where there is nothing to do any more."""
+    found = ready(look, kind, proposal) if is_open(look.session, kind, proposal.id) else None
+    if found is None:
+        return None
+    session = recorded(found[1], kind, found[0])
+    if isinstance(look.book.sources, Sources):
+        look.book.sources.update(session)
+    after = measured(look.at(session))
+    entry = after.session.ledger[-1]
+    return after.at(edits.record_result(after.session, entry.serial, verify(after, entry, metrics)))
 
 
 def with_parameters(kind: Kind, proposal: Proposal, values: Mapping[str, float]) -> Proposal:

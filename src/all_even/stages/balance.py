@@ -5,7 +5,6 @@ from all_even.stages.stage import Moves, Stage
 
 def _moves() -> Moves:
     from all_even.moves.balance import (
-        all_even,
         answer,
         bass_ceiling,
         centre,
@@ -16,19 +15,20 @@ def _moves() -> Moves:
         pair_sides,
         remarks,
         spread,
+        starts,
         trim,
     )  # fmt: skip
 
     parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up)
-    kinds = (*all_even.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
-    return Moves(answer.answer, kinds, (all_even.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
+    kinds = (*starts.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
+    return Moves(answer.answer, kinds, (starts.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
 
 
 STAGE = Stage(
     key="balance",
     name="Balance",
     tip="levels and pan alone",
-    does="Shows how loud every track arrives; makes all even as a start; levels and pan by hand.",
+    does="Shows how loud every track arrives; sets a first balance; levels and pan by hand.",
     empty="Set levels and pan by ear; what you change is in the ledger.",
     rows=("lanes", "buses", "folders"),
     moves=_moves,

@@ -4,12 +4,12 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.buses import answer, finding, kick_and_bass, sections, silent_trigger, sources
+    from all_even.moves.buses import answer, finding, kick_and_bass, mix_peaks, sections, silent_trigger, sources
 
     return Moves(
         answer.answer,
-        (sections.KIND, sources.KIND, kick_and_bass.KIND, silent_trigger.KIND),
-        (sections.METRIC, finding.STRONGEST_GAIN),
+        (sections.KIND, sources.KIND, kick_and_bass.KIND, silent_trigger.KIND, mix_peaks.KIND),
+        (sections.METRIC, finding.STRONGEST_GAIN, mix_peaks.METRIC),
     )
 
 

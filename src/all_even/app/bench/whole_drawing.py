@@ -12,7 +12,7 @@ from all_even.measure.level import zones
 
 if TYPE_CHECKING:
     from all_even.figures.elsewhere.references import Beside
-    from all_even.figures.elsewhere.tonal_balance import Whole
+    from all_even.figures.elsewhere.tonal_balance import Tonal
     from all_even.measure.level.passage import Passage
     from all_even.measure.level.zones import Band, Levels
 
@@ -35,12 +35,12 @@ class ZonesDrawing(Drawing):
 
     def __init__(self) -> None:
         super().__init__(self.name, self.tip)
-        self.whole: Whole | None = None
+        self.whole: Tonal | None = None
         self._note, self._marked = "", ""
 
     def show_beside(self, found: "Beside | None", marked: str) -> None:
         """The loudest passage of the mix among those of others. marked: the name of one that is told apart."""
-        from all_even.figures.elsewhere.tonal_balance import Whole
+        from all_even.figures.elsewhere.tonal_balance import Tonal
 
         shown = None
         if found is not None and found.mix is not None:
@@ -48,7 +48,7 @@ class ZonesDrawing(Drawing):
                 (item.listed.name, self.levels(item.passage)) for item in found.others if item.passage is not None
             )
             references = tuple(item for item in found.others if item.listed.use == "reference")
-            shown = Whole(self.levels(found.mix), others, self.bands(found), len(references))
+            shown = Tonal(self.levels(found.mix), others, self.bands(found), len(references))
         self.show_whole(shown, "The mix is being measured …", marked)
 
     def levels(self, passage: "Passage") -> "Levels":
@@ -59,7 +59,7 @@ class ZonesDrawing(Drawing):
         """What references do."""
         return found.bands
 
-    def show_whole(self, found: "Whole | None", note: str, marked: str = "") -> None:
+    def show_whole(self, found: "Tonal | None", note: str, marked: str = "") -> None:
         if not self.is_new(found, note, marked):
             return
         self.whole, self._note, self._marked = found, note, marked

@@ -8,17 +8,18 @@ parallel bus gives its sound back to those that send to it in the same way. What
 belongs to no lane: it is a sound of its own (`figures.space.spaces`).
 """
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from all_even.engine.feeds import edge_gains, moving_gains
-from all_even.figures.book.book import Book, Want
+from all_even.figures.book.book import Book, Name, Want
 from all_even.figures.book.look import Look
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation, Masking
+from all_even.measure.whole import gammatone
 from all_even.session.model import routing, space
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Bus, Strip
@@ -28,6 +29,22 @@ Powers = NDArray[np.float32]
 MOST_POWER_GAIN = 1e4
 """40 dB: more is the noise of a division."""
 BLOCK_FRAMES = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Bank:
+    """Bands in which tracks are heard: what their powers are called where they leave and enter a strip, and how many
+    frames of sound lie from one of their frames to the next, by the rate."""
+
+    leaving: Name
+    entering: Name
+    hop: Callable[[int], int]
+
+
+EAR = Bank("powers", "entering powers", lambda rate: masking.frame_size(rate) // 2)
+"""What masks what is judged by (`measure.sharing.masking`)."""
+SECOND_EAR = Bank("gammatone powers", "entering gammatone powers", gammatone.hop_frames)
+"""A second opinion (`measure.whole.gammatone`)."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -82,12 +99,12 @@ def _ways(session: Session, strip: Strip) -> list[tuple[routing.Edge, _Way]]:
     return found
 
 
-def wants(session: Session, lanes: Collection[str]) -> list[Want]:
+def wants(session: Session, lanes: Collection[str], bank: Bank = EAR) -> list[Want]:
     """What has to be heard for the spectra of these lanes."""
-    found: list[Want] = [("powers", lane_id) for lane_id in lanes]
+    found: list[Want] = [(bank.leaving, lane_id) for lane_id in lanes]
     for bus in session.buses:
         if _works(bus) and bus.id in routing.hearing(session).sounding:
-            found += [("powers", bus.id), ("entering powers", bus.id)]
+            found += [(bank.leaving, bus.id), (bank.entering, bus.id)]
     return found
 
 
@@ -106,10 +123,11 @@ def arriving_powers(
     *,
     lanes: Collection[str] | None = None,
     without_sends: bool = False,
+    bank: Bank = EAR,
 ) -> dict[str, Powers]:
     """The same as (frames, bands) power of both sides together, their mean. without_sends: only what goes on the way of
     its destination."""
-    return _arriving(look, lanes, without_sends, False)
+    return _arriving(look, lanes, without_sends, False, bank)
 
 
 def arriving_middles(
@@ -122,7 +140,7 @@ def arriving_middles(
 
     Chains of groups are taken to do the same to it as to both sides.
     """
-    return _arriving(look, lanes, without_sends, True)
+    return _arriving(look, lanes, without_sends, True, EAR)
 
 
 def _arriving(
@@ -130,6 +148,7 @@ def _arriving(
     lanes: Collection[str] | None,
     without_sends: bool,
     as_middle: bool,
+    bank: Bank,
 ) -> dict[str, Powers]:
     session, book = look.session, look.book
     prints = book.fingerprints(session)
@@ -139,19 +158,19 @@ def _arriving(
         if lane.id in prints.opened and (lanes is None or lane.id in lanes) and (found := _ways(session, lane))
     }
     middles: list[Want] = [("middle powers", one) for one in ways if as_middle and prints.channels(one) > 1]
-    look.hear(*wants(session, ways), *middles)
+    look.hear(*wants(session, ways, bank), *middles)
     groups = {
-        bus.id: _power_gains(session, book, bus)
+        bus.id: _power_gains(session, book, bus, bank)
         for bus in session.buses
-        if _works(bus) and book.known(session, ("entering powers", bus.id)) is not None
+        if _works(bus) and book.known(session, (bank.entering, bus.id)) is not None
     }
     alone = {
         bus_id: behind for bus_id in groups if _has_one_feeder(session, bus_id)
-        and (behind := powers_of(look, bus_id)) is not None
+        and (behind := powers_of(look, bus_id, bank)) is not None
     }  # fmt: skip
     arriving: dict[str, Powers] = {}
     for lane_id, edges in ways.items():
-        powers: Powers = book.known(session, ("powers", lane_id))
+        powers: Powers = book.known(session, (bank.leaving, lane_id))
         middle = book.known(session, ("middle powers", lane_id)) if as_middle and len(powers) > 1 else None
         strip = session.lane(lane_id)
         parts = []
@@ -161,7 +180,7 @@ def _arriving(
             if as_middle:
                 carried = _carried_middle(session, strip, edge, way.gains, powers, middle)
             else:
-                carried = _carried(session, strip, edge, way.gains, powers)
+                carried = _carried(session, strip, edge, way.gains, powers, bank)
             parts.append(_through(session, way, carried, groups, alone))
         if parts:
             arriving[lane_id] = np.sum(parts, axis=0, dtype=np.float32) if len(parts) > 1 else parts[0]
@@ -196,7 +215,7 @@ def joined(session: Session, parts: Sequence[Excitation]) -> Excitation:
     return masking.excitation_of_power(power, session.sample_rate)
 
 
-def powers_of(look: Look, strip_id: str) -> Powers | None:
+def powers_of(look: Look, strip_id: str, bank: Bank = EAR) -> Powers | None:
     """(frames, bands) power of both sides together that a bus brings to the mix on its main way; None where nothing of
     it arrives. Chains of buses behind it are left aside."""
     session = look.session
@@ -204,9 +223,9 @@ def powers_of(look: Look, strip_id: str) -> Powers | None:
     way = _way(session, bus.destination)
     if way is None or _main_edge(bus) not in routing.hearing(session).open_edges:
         return None
-    look.hear(("powers", strip_id))
-    powers: Powers | None = look.book.known(session, ("powers", strip_id))
-    return None if powers is None else _carried(session, bus, _main_edge(bus), way.gains, powers)
+    look.hear((bank.leaving, strip_id))
+    powers: Powers | None = look.book.known(session, (bank.leaving, strip_id))
+    return None if powers is None else _carried(session, bus, _main_edge(bus), way.gains, powers, bank)
 
 
 def sent_power(look: Look, lane_id: str, bus_id: str) -> Powers | None:
@@ -217,11 +236,11 @@ def sent_power(look: Look, lane_id: str, bus_id: str) -> Powers | None:
     for index, send in enumerate(lane.sends):
         edge = routing.Edge(lane_id, send.to, "send", index)
         if send.to == bus_id and edge in opened and powers is not None:
-            return _carried(session, lane, edge, np.eye(2), powers)
+            return _carried(session, lane, edge, np.eye(2), powers, EAR)
     return None
 
 
-def _carried(session: Session, strip: Strip, edge: routing.Edge, onward: Array, powers: Powers) -> Powers:
+def _carried(session: Session, strip: Strip, edge: routing.Edge, onward: Array, powers: Powers, bank: Bank) -> Powers:
     """(frames, bands) power of both sides together that an edge carries. powers: (channels, frames, bands)."""
     channels, frames, _ = powers.shape
     moving = moving_gains(session, strip, edge, channels)
@@ -229,7 +248,7 @@ def _carried(session: Session, strip: Strip, edge: routing.Edge, onward: Array, 
         gains = edge_gains(session, strip, edge, channels) @ onward
         each = 0.5 * (gains**2).sum(axis=1)
         return np.asarray(np.tensordot(each.astype(np.float32), powers, axes=1), dtype=np.float32)
-    middles = np.arange(frames) * (masking.frame_size(session.sample_rate) // 2)
+    middles = np.arange(frames) * bank.hop(session.sample_rate)
     over_time = 0.5 * ((moving.gains_at(middles) @ onward) ** 2).sum(axis=2)
     return np.asarray(np.einsum("fc,cfb->fb", over_time.astype(np.float32), powers), dtype=np.float32)
 
@@ -261,13 +280,13 @@ def _has_one_feeder(session: Session, bus_id: str) -> bool:
     return len(feeders) == 1 and session.is_lane(feeders[0].id)
 
 
-def _power_gains(session: Session, book: Book, bus: Bus) -> Powers:
+def _power_gains(session: Session, book: Book, bus: Bus, bank: Bank) -> Powers:
     """What a bus does to each band at each moment, to the next bus with a chain or the mix; 1 in silence."""
-    before: Powers = book.known(session, ("entering powers", bus.id)).mean(axis=0)
+    before: Powers = book.known(session, (bank.entering, bus.id)).mean(axis=0)
     way = _way(session, bus.destination)
     if way is None or _main_edge(bus) not in routing.hearing(session).open_edges:
         return np.zeros_like(before)
-    behind = _carried(session, bus, _main_edge(bus), way.gains, book.known(session, ("powers", bus.id)))
+    behind = _carried(session, bus, _main_edge(bus), way.gains, book.known(session, (bank.leaving, bus.id)), bank)
     count = min(len(before), len(behind))
     before, behind = before[:count], behind[:count]
     floor = max(float(before.max(initial=0.0)) * 1e-9, 1e-20)

@@ -27,16 +27,24 @@ from all_even.figures.book.kept import KeptSound, KeptSounds
 from all_even.figures.book.pages import Pages
 from all_even.figures.book.sizes import size_of
 from all_even.measure.recording.track import TrackMeasures
+from all_even.measure.sharing import masking
+from all_even.measure.whole import gammatone
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
 
-Name = Literal["flow", "levels", "powers", "middle powers", "entering powers", "sound"]
+Name = Literal[
+    "flow", "levels", "powers", "middle powers", "entering powers", "gammatone powers", "entering gammatone powers",
+    "sound",
+]  # fmt: skip
 Want = tuple[Name, str]
 """What is heard at a strip: its flow, all levels, the ear's bands of what leaves (also of the mean of both sides) or
-enters; or the sound itself."""
-VERSIONS: dict[Name, int] = {"flow": 1, "levels": 1, "powers": 1, "middle powers": 1, "entering powers": 1, "sound": 1,
+enters, and those of a second ear; or the sound itself."""
+VERSIONS: dict[Name, int] = {
+    "flow": 1, "levels": 1, "powers": 1, "middle powers": 1, "entering powers": 1, "gammatone powers": 1,
+    "entering gammatone powers": 1, "sound": 1,
 }  # fmt: skip
-ON_THE_WAY: frozenset[Name] = frozenset({"flow", "entering powers"})
+ENTERING: frozenset[Name] = frozenset({"entering powers", "entering gammatone powers"})
+ON_THE_WAY: frozenset[Name] = ENTERING | {"flow"}
 """Figures that need the strip itself rendered: its kept sound tells nothing of what happened before."""
 ON_DISK: frozenset[Name] = frozenset({"flow", "levels"})
 
@@ -162,7 +170,7 @@ class Book:
         if name == "flow":  # what is bypassed makes no sound, but has a level of its own
             chain = session.chain(strip_id)
             return digest((own, [(type(station).__name__, station.bypass) for station in chain]))
-        if name in ("entering powers", "middle powers"):
+        if name in ENTERING or name == "middle powers":
             return digest((own, name))
         return own
 
@@ -173,7 +181,8 @@ class Book:
             return FlowListener(rate, channels, session.chain(strip_id))
         if name == "levels":
             return LevelsListener(rate, channels)
-        return PowersListener(rate, channels, entering=name == "entering powers", middle=name == "middle powers")
+        meter = gammatone.meter if name.endswith("gammatone powers") else masking.BandPowerMeter
+        return PowersListener(meter(rate, 1 if name == "middle powers" else channels), entering=name in ENTERING)
 
     def keep_on_disk(self, session: Session) -> None:
         """Writes what is known of a session's flow, so that it is known when it is opened again."""

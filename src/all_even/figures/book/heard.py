@@ -74,11 +74,11 @@ class LevelsListener(Deaf):
 
 
 class PowersListener(Deaf):
-    """Power in the ear's bands: of what leaves, or of what enters. middle: of the mean of both sides instead."""
+    """Power in the ear's bands: of what leaves, or of what enters; of the mean of both sides where the meter has one
+    channel."""
 
-    def __init__(self, rate: int, channels: int, *, entering: bool = False, middle: bool = False) -> None:
-        self._meter = BandPowerMeter(rate, 1 if middle else channels)
-        self._entering, self._middle = entering, middle
+    def __init__(self, meter: BandPowerMeter, *, entering: bool = False) -> None:
+        self._meter, self._entering = meter, entering
 
     def entered(self, block: Array) -> None:
         if self._entering:
@@ -86,7 +86,7 @@ class PowersListener(Deaf):
 
     def left(self, block: Array) -> None:
         if not self._entering:
-            self._meter.add(block.mean(axis=1, keepdims=True) if self._middle else block)
+            self._meter.add(block.mean(axis=1, keepdims=True) if self._meter.channels < block.shape[1] else block)
 
     def result(self) -> NDArray[np.float32]:
         """(channels, frames, bands)."""

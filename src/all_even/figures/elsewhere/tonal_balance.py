@@ -17,7 +17,7 @@ from all_even.session.tracks.roles import REFERENCE
 
 
 @dataclass(frozen=True, slots=True)
-class Whole:
+class Tonal:
     """mix, references: levels of the zones, dB against the loudness. bands: what the references do; None where there
     are too few of them."""
 
@@ -59,7 +59,7 @@ def _levels(measures: TrackMeasures | None) -> Levels | None:
     return zones.zone_levels(measures.third_octave_db, measures.integrated_lufs)
 
 
-def _compute(look: Look, _target: str) -> Whole | None:
+def _compute(look: Look, _target: str) -> Tonal | None:
     mix = _levels(look.mix)
     if mix is None:
         return None
@@ -70,12 +70,12 @@ def _compute(look: Look, _target: str) -> Whole | None:
         for index, report in files.measure_files(jobs, cancelled=look.cancelled, workers=look.workers):
             found.append((jobs[index][0].stem, _levels(report.measures)))
     heard = tuple(sorted((name, levels) for name, levels in found if levels is not None))
-    return Whole(mix, heard, zones.bands([levels for _, levels in heard]), len(heard))
+    return Tonal(mix, heard, zones.bands([levels for _, levels in heard]), len(heard))
 
 
-WHOLE = Figure("whole against references", 1, "session", _rests_on, _compute)
+TONAL = Figure("whole against references", 1, "session", _rests_on, _compute)
 
 
-def whole(look: Look) -> Whole | None:
+def tonal(look: Look) -> Tonal | None:
     """None where nothing is heard."""
-    return look.get(WHOLE)
+    return look.get(TONAL)

@@ -26,7 +26,8 @@ from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation
 from all_even.session.model import routing
 from all_even.session.model.strips import MIX, NOWHERE, Lane, Strip
-from all_even.session.tracks.classes import takes_part
+from all_even.session.tracks.classes import Class, takes_part
+from all_even.session.tracks.importance import standing_of
 
 Array = NDArray[np.float64]
 BLOCK_FRAMES = 1 << 16
@@ -50,6 +51,11 @@ class Unit:
     @property
     def role(self) -> str:
         return self.head.role
+
+    @property
+    def standing(self) -> Class:
+        """Lead, carrying, support or colour."""
+        return standing_of(self.head)
 
     @property
     def name(self) -> str:

@@ -97,11 +97,17 @@ def spread_of(power: Bands, sample_rate: int) -> Bands:
 
 
 class BandPowerMeter:
-    """Power in the bands, channel by channel. Feeds blocks of any length, (frames, channels)."""
+    """Power in the bands, channel by channel. Feeds blocks of any length, (frames, channels).
 
-    def __init__(self, sample_rate: int, channels: int) -> None:
-        self._rate = sample_rate
-        self._size = frame_size(sample_rate)
+    size, filters: frames of sound in one frame, and (bins, bands) what of each bin a band takes; else those of masking.
+    """
+
+    def __init__(
+        self, sample_rate: int, channels: int, *, size: int | None = None, filters: Bands | None = None
+    ) -> None:
+        self.channels = channels
+        self._size = frame_size(sample_rate) if size is None else size
+        self._filters = triangles(sample_rate) if filters is None else filters
         self._window = np.hanning(self._size + 1)[:-1].astype(np.float32)
         self._window *= np.float32(np.sqrt(2.0 / (self._size * np.sum(self._window.astype(np.float64) ** 2))))
         # The song begins in the middle of the first frame.
@@ -120,15 +126,14 @@ class BandPowerMeter:
         hop = self._size // 2
         count = max(0, (joined.shape[1] - self._size) // hop + 1)
         if count:
-            triangles, _ = _filters(self._size, self._rate)
-            rows = np.zeros((len(joined), count, triangles.shape[1]), dtype=np.float32)
+            rows = np.zeros((len(joined), count, self._filters.shape[1]), dtype=np.float32)
             for channel, sound in enumerate(joined):
                 if channel and np.array_equal(sound, joined[0]):
                     rows[channel] = rows[0]
                 elif np.any(sound):
                     frames = np.lib.stride_tricks.sliding_window_view(sound, self._size)[::hop][:count]
                     spectrum = scipy.fft.rfft(frames * self._window, axis=1)
-                    rows[channel] = (spectrum.real**2 + spectrum.imag**2) @ triangles
+                    rows[channel] = (spectrum.real**2 + spectrum.imag**2) @ self._filters
             self._rows.append(rows)
         self._rest = joined[:, count * hop :].copy()
 
@@ -140,7 +145,7 @@ class BandPowerMeter:
             self._waiting.append(np.zeros((channels, self._size - self._rest.shape[1]), dtype=np.float32))
             self._digest()
         if not self._rows:
-            return np.zeros((channels, 0, len(centres_hz())), dtype=np.float32)
+            return np.zeros((channels, 0, self._filters.shape[1]), dtype=np.float32)
         return np.concatenate(self._rows, axis=1)
 
 

@@ -18,7 +18,7 @@ from all_even.moves.kind import Kind, per_strip
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
-from all_even.session.tracks.classes import CLASSES, class_of, is_low_end
+from all_even.session.tracks.classes import CLASSES, is_low_end
 
 MOST_DB, ROUNDS, HALF = 3.0, 6, 0.5
 HOPELESS = 0.90
@@ -56,7 +56,7 @@ def heard_levels(found: Table, tracks: dict[str, Excitation], lufs: dict[str, fl
 def changes_db(found: Table, lufs: dict[str, float]) -> dict[str, float]:
     """Gains per unit that make each class even as it is heard."""
     groups = [
-        [unit.id for unit in found.units if class_of(unit.role) == kind and unit.id in lufs and _counts(found, unit)]
+        [unit.id for unit in found.units if unit.standing == kind and unit.id in lufs and _counts(found, unit)]
         for kind in CLASSES
     ]
     gains = {unit_id: 0.0 for group in groups if len(group) > 1 for unit_id in group}

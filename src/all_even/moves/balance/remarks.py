@@ -5,7 +5,7 @@ Places are only judged of single channels that are no part of the centre by thei
 
 from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
-from all_even.figures.elsewhere.tonal_balance import whole
+from all_even.figures.elsewhere.tonal_balance import tonal
 from all_even.figures.sources.stereo_placement import Stand, alike, pan_of, stand
 from all_even.measure.level import zones
 from all_even.moves.balance.spread import ONE_SEAT
@@ -57,7 +57,7 @@ def _one_seat(look: Look, found: Stand) -> list[Remark]:
 
 
 def _zones(look: Look) -> list[Remark]:
-    found = whole(look)
+    found = tonal(look)
     if found is None:
         return []
     told = []

@@ -31,7 +31,7 @@ from all_even.moves.metric import Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.tracks import seats
-from all_even.session.tracks.classes import KIT, PAIRED, class_of, stands_central
+from all_even.session.tracks.classes import KIT, PAIRED, stands_central
 
 OUT = 0.6
 KIT_OUT = 0.35
@@ -65,7 +65,7 @@ def wanted_pans(look: Look, found: Stand) -> dict[str, float]:
         return {}
     centroids = placing.centroids_hz(found.stage)
     # Neighbours in the spectrum go to different sides.
-    movable.sort(key=lambda index: (class_of(found.units[index].role), centroids[index]))
+    movable.sort(key=lambda index: (found.units[index].standing, centroids[index]))
     width = {i: _width(found.units[i].role) for i in movable}
     signs = {index: 1 if turn % 2 else -1 for turn, index in enumerate(movable)}
     signs = _balanced(session, found, movable, width, signs)

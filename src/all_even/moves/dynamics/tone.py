@@ -13,7 +13,7 @@ from all_even.dsp.filters import biquad
 from all_even.dsp.parameter import number, signed
 from all_even.dsp.tone.equaliser import Band, Equaliser, Shape
 from all_even.figures.book.look import Look
-from all_even.figures.elsewhere.tonal_balance import whole
+from all_even.figures.elsewhere.tonal_balance import tonal
 from all_even.measure.level import zones
 from all_even.measure.level.hops import k_weighting
 from all_even.measure.level.third_octave import NOMINAL_HZ
@@ -40,7 +40,7 @@ def band_of(index: int, gain_db: float) -> Band:
 
 def propose(look: Look) -> list[Proposal]:
     mix = look.mix
-    found = whole(look)
+    found = tonal(look)
     if found is None or mix is None or mix.integrated_lufs is None or _has_tone(look.session):
         return []
     made = []
@@ -96,7 +96,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 
 def _zone(look: Look, arguments: Arguments) -> float | None:
-    found, index = whole(look), arguments.get("zone")
+    found, index = tonal(look), arguments.get("zone")
     if found is None or not isinstance(index, int | float) or not 0 <= index <= LAST:
         return None
     return found.mix[int(index)]

@@ -7,6 +7,7 @@ guide nearly nothing.
 from all_even.session.model.session import Session
 from all_even.session.model.settings import Weight
 from all_even.session.model.strips import Lane
+from all_even.session.tracks.classes import Class, class_of
 from all_even.session.tracks.roles import CLICK_TRACK, REFERENCE, TRIGGER, family_of
 
 WORDS: dict[Weight, str] = {
@@ -36,3 +37,11 @@ def weight_of(lane: Lane) -> Weight:
 def importance(session: Session) -> dict[str, float]:
     """Weight of each lane, by lane id, 0 to 1."""
     return {lane.id: getattr(session.settings, weight_of(lane)) for lane in session.lanes}
+
+
+def standing_of(lane: Lane) -> Class:
+    """What a lane is in the arrangement: by its role, unless somebody said that it leads, or that it does not."""
+    if lane.importance == "lead":
+        return "lead"
+    by_role = class_of(lane.role)
+    return "support" if by_role == "lead" and lane.importance is not None else by_role

@@ -47,9 +47,9 @@ def _focus(look: "Look") -> object:
 
 
 def _whole(look: "Look") -> object:
-    from all_even.figures.elsewhere.tonal_balance import whole
+    from all_even.figures.elsewhere.tonal_balance import tonal
 
-    return whole(look)
+    return tonal(look)
 
 
 def desk_release(desk: Desk) -> Callable[[], None]:

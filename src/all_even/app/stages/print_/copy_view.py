@@ -17,7 +17,7 @@ from all_even.dsp.parameter import number
 from all_even.session.file.store import recordings
 
 if TYPE_CHECKING:
-    from all_even.deliver.listening_copy import Tried
+    from all_even.figures.dynamics.limited import Tried
 
 NAME, VALUE = 108.0, 130.0
 ROOM = 1.5
@@ -134,6 +134,7 @@ class CopyView(QWidget):
 
         def job(report: Report) -> object:
             from all_even.deliver import lacking, listening_copy
+            from all_even.figures.dynamics import limited
 
             listening_copy.allowed(path, recordings(session))
             lacking.check(lacking.of_plan(plan, look), even_without)
@@ -142,7 +143,7 @@ class CopyView(QWidget):
                 progress=lambda share: report.progress(0.4 * share, "Rendering the mix"),
             )  # fmt: skip
             found = listening_copy.best(
-                mix, session.sample_rate, listening_copy.struck_hits(look), cancelled=report.cancelled,
+                mix, session.sample_rate, limited.struck_hits(look), cancelled=report.cancelled,
                 progress=lambda share: report.progress(0.4 + 0.6 * share, "Looking for the loudest copy"),
             )  # fmt: skip
             listening_copy.write(found, path, protected=recordings(session))

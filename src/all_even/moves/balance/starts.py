@@ -1,9 +1,13 @@
-"""Starting points of a balance: all even, voice first, rhythm first.
+"""Starting points of a balance: voice first, rhythm first, all even.
 
 Each source (`figures.sources.units`) is brought to a loudness at the mix bus: its gated loudness while it plays, with
-the pan it has; microphones of one source are even among themselves and count together, as the sum they make. *All
-even*: every source equally loud, a neutral start. The others add an offset by what a track is in the arrangement, from
-the settings (common practice, from memory). All then move together so that the mix peaks in the middle of its window;
+the pan it has; microphones of one source are even among themselves and count together, as the sum they make. *Voice
+first* and *rhythm first* add an offset by what a track is in the arrangement, from the settings (common practice, from
+memory); *all even* makes every source equally loud, for ears that go on from there. Which one comes first is a matter
+of whether somebody leads, never of how loud the files came: voice first where there is a lead, else rhythm first; as
+long as that one is not there, all three are offered, each with the whole as it would be.
+
+All then move together so that the mix peaks in the middle of its window;
 where the session has an anchor, so that this lane stays where it is. Muted, hidden and silent lanes, clicks, triggers
 and references keep their level.
 """
@@ -19,6 +23,8 @@ from all_even.figures.arriving import arrival
 from all_even.figures.book import flow as flows
 from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Unit, unit_energy, unit_lufs, units
+from all_even.figures.whole.whole import relations
+from all_even.figures.whole.words import in_short
 from all_even.measure.level import loudness
 from all_even.moves.kind import Kind, left_out, per_strip, values_of
 from all_even.moves.metric import Arguments, Metric
@@ -27,7 +33,7 @@ from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.session.model.settings import WorkSettings
 from all_even.session.model.strips import Lane
-from all_even.session.tracks.classes import class_of
+from all_even.session.tracks.classes import Class
 
 EVEN_ENOUGH_LU = 1.0
 USUAL_PEAK_LU = 15.0
@@ -35,27 +41,26 @@ USUAL_PEAK_LU = 15.0
 VIRTUAL_LUFS = -30.0
 """Where everything is brought first, to see what it adds up to."""
 LEVELS = "levels_db"
-Offset = Callable[[WorkSettings, str], float]
-"""LU against the loudest class, from the settings and a role."""
+Offset = Callable[[WorkSettings, Class], float]
+"""LU against the loudest class, from the settings and what a source is in the arrangement."""
 
 
-def none(_settings: WorkSettings, _role: str) -> float:
+def none(_settings: WorkSettings, _standing: Class) -> float:
     return 0.0
 
 
-def voice_first(settings: WorkSettings, role: str) -> float:
-    return float(getattr(settings, f"{class_of(role)}_lu"))
+def voice_first(settings: WorkSettings, standing: Class) -> float:
+    return float(getattr(settings, f"{standing}_lu"))
 
 
-def rhythm_first(settings: WorkSettings, role: str) -> float:
+def rhythm_first(settings: WorkSettings, standing: Class) -> float:
     """What carries the song on top, the lead just under it."""
-    kind = class_of(role)
-    if kind == "carrying":
+    if standing == "carrying":
         return settings.lead_lu
-    return settings.lead_lu - 1.0 if kind == "lead" else voice_first(settings, role)
+    return settings.lead_lu - 1.0 if standing == "lead" else voice_first(settings, standing)
 
 
-STARTS: dict[str, Offset] = {"all-even": none, "voice-first": voice_first, "rhythm-first": rhythm_first}
+STARTS: dict[str, Offset] = {"voice-first": voice_first, "rhythm-first": rhythm_first, "all-even": none}
 TITLES = {
     "all-even": "All even: every source equally loud",
     "voice-first": "Voice first: everything placed around the lead",
@@ -68,11 +73,16 @@ REASONS = {
 }
 
 
+def first_choice(look: Look) -> str:
+    """Voice first where somebody leads; else rhythm first."""
+    return "voice-first" if any(unit.standing == "lead" for unit in units(look)) else "rhythm-first"
+
+
 def spread_lu(look: Look, start: str = "all-even") -> float | None:
     """Loudest minus quietest source against its place; None with fewer than two."""
     settings, offset = look.session.settings, STARTS[start]
     arriving = [
-        value - offset(settings, unit.role) for unit in units(look) if (value := unit_lufs(look, unit)) is not None
+        value - offset(settings, unit.standing) for unit in units(look) if (value := unit_lufs(look, unit)) is not None
     ]
     return max(arriving) - min(arriving) if len(arriving) > 1 else None
 
@@ -96,7 +106,7 @@ def even_levels(look: Look, start: str = "all-even") -> dict[str, float]:
             if lane.id in levels and now is not None:
                 # Faders stop at their ends: what was asked of them is what counts.
                 held = LEVEL.clamped(levels[lane.id])
-                levels[lane.id] = held + VIRTUAL_LUFS + offset(settings, unit.role) - now
+                levels[lane.id] = held + VIRTUAL_LUFS + offset(settings, unit.standing) - now
     return levels
 
 
@@ -118,10 +128,11 @@ def _arriving(look: Look, lane: Lane) -> float | None:
 
 
 def propose(look: Look, start: str = "all-even") -> list[Proposal]:
-    spread = spread_lu(look, start)
-    if spread is None or spread < EVEN_ENOUGH_LU:
+    first = first_choice(look)
+    due, spread = spread_lu(look, first), spread_lu(look, start)
+    if due is None or spread is None or min(due, spread) < EVEN_ENOUGH_LU:
         return []
-    if start != "all-even" and not any(class_of(unit.role) == "lead" for unit in units(look)):
+    if start == "voice-first" and first != start:
         return []
     levels = even_levels(look, start)
     if not levels:
@@ -140,7 +151,7 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
     return [
         BY_START[start].move(
             title=TITLES[start],
-            reason=f"{REASONS[start]} {where}",
+            reason=f"{REASONS[start]} {where}{_whole(look, final)}",
             parameters={LEVELS: final},
             evidence={
                 "lanes": len(final),
@@ -152,9 +163,16 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
             arguments={"start": start},
             before=spread,
             expected=None if min(final.values()) <= LOWEST_LEVEL_DB else 0.0,
-            weight={"all-even": 10.0, "voice-first": 9.5, "rhythm-first": 9.4}[start],
+            weight=10.0 if start == first else 9.5 - list(STARTS).index(start) / 10.0,
         )
     ]
+
+
+def _whole(look: Look, levels: dict[str, float]) -> str:
+    """What would stand out, in words: to choose by."""
+    there = look.at(edits.set_levels(look.session, {i: LEVEL.clamped(level) for i, level in levels.items()}))
+    told = in_short(relations(look), relations(there))
+    return f" {told}" if told else ""
 
 
 def _anchor(session: Session, levels: dict[str, float]) -> Lane | None:

@@ -1,0 +1,73 @@
+"""What may not get worse while something else is made better, and by how much it may.
+
+Of the figures of the whole six are guarded: what leads, the kick and the snare on their hits, the steadiness of the
+bass, loudness at equal peak, mono; and what is masked by the witness, so that no gain is bought from everybody else.
+Tolerances are our own: about what is heard as a change of a level (1 dB), more for what differs from hit to hit. What
+is guarded is the relation, not the level: a lead that goes down with everything else has lost nothing.
+"""
+
+from dataclasses import dataclass
+
+from all_even.figures.whole.whole import Whole
+
+
+@dataclass(frozen=True, slots=True)
+class Guard:
+    """field: of `Whole`. worse: +1 where more is worse, -1 where less is. most: worse by more than this is too much.
+    enough: beyond it more or less changes nothing that matters (a kick 12 dB over the rest); None where there is no
+    such place."""
+
+    field: str
+    label: str
+    unit: str
+    worse: float
+    most: float
+    enough: float | None = None
+
+    def worse_by(self, before: Whole, now: Whole) -> float:
+        """How much worse it is, in its unit; 0 where it is no worse, or where it can't be known."""
+        was, is_ = getattr(before, self.field), getattr(now, self.field)
+        if was is None or is_ is None:
+            return 0.0
+        if self.enough is not None:
+            was, is_ = (self._held(value) for value in (was, is_))
+        return max(0.0, self.worse * (is_ - was))
+
+    def _held(self, value: float) -> float:
+        assert self.enough is not None
+        return min(value, self.enough) if self.worse < 0.0 else max(value, self.enough)
+
+
+GUARDS = (
+    Guard("lead_db", "lead over the rest", "dB", -1.0, 0.7),
+    Guard("lead_spread_db", "spread of the lead over its phrases", "dB", 1.0, 0.7),
+    Guard("kick_low_db", "low of the kick over the rest", "dB", -1.0, 1.0, 12.0),
+    Guard("kick_click_db", "click of the kick over the rest", "dB", -1.0, 1.5, 6.0),
+    Guard("snare_body_db", "body of the snare over the rest", "dB", -1.0, 1.0, 6.0),
+    Guard("snare_crack_db", "crack of the snare over the rest", "dB", -1.0, 1.5, 6.0),
+    Guard("bass_spread_db", "spread of the bass", "dB", 1.0, 1.0, 4.0),
+    Guard("plr_db", "peak over loudness", "dB", 1.0, 0.5),
+    Guard("mono_db", "level in mono", "dB", -1.0, 1.0, -1.0),
+    Guard("masked", "masked, by the witness", "%", 1.0, 0.01),
+)
+OF_RELATIONS = tuple(guard for guard in GUARDS if guard.field not in ("plr_db", "mono_db"))
+"""Those that are known without rendering the mix."""
+
+
+@dataclass(frozen=True, slots=True)
+class Loss:
+    """by: in the guard's unit."""
+
+    guard: Guard
+    by: float
+
+    @property
+    def text(self) -> str:
+        scale = 100.0 if self.guard.unit == "%" else 1.0
+        return f"{self.guard.label} {scale * self.by:.1f} {self.guard.unit} worse"
+
+
+def losses(before: Whole, now: Whole, guards: tuple[Guard, ...] = GUARDS) -> tuple[Loss, ...]:
+    """What got worse by more than it may, the worst against its tolerance first."""
+    found = [Loss(guard, by) for guard in guards if (by := guard.worse_by(before, now)) > guard.most]
+    return tuple(sorted(found, key=lambda loss: -loss.by / loss.guard.most))

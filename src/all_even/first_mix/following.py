@@ -1,0 +1,181 @@
+"""Following the default moves of the stages, in their order, as long as the whole gets no worse.
+
+A stage is gone through a few times, since some moves make others possible. After it the whole is measured; where a
+guard (`figures.whole.guards`) says that something is worse than it may be, the move that did most of it is left out and
+the stage is gone through again without it: so a stage that would cost too much proposes less. The starting point of the
+balance is what all later ones are measured by. At the end the mix is brought back to its peak.
+"""
+
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+from all_even import stages
+from all_even.figures.book.look import Look
+from all_even.figures.whole.guards import Loss
+from all_even.figures.whole.whole import Whole, whole
+from all_even.first_mix.guarding import Bounds, Step, culprit
+from all_even.moves import making
+from all_even.moves.balance import trim
+from all_even.moves.kind import Kind
+from all_even.session.model.ledger import Proposal
+from all_even.stages.stage import Stage
+
+PATH = ("gather", "gain", "balance", "low-end", "share", "dynamics", "buses", "space", "rides", "check")
+"""Stages that make moves, in the order of the work."""
+MOST_ROUNDS = 4
+"""Moves that others made possible are made as well, so many times over."""
+MOST_LEFT_OUT = 8
+"""So many are left out one by one; then all that made the same figure worse."""
+UNGUARDED = frozenset({"gather", "gain"})
+"""Before the balance there is no mix to be kept."""
+Told = Callable[[str], None]
+
+
+def _unheard(_sentence: str) -> None: ...
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """A move that was proposed and not made, and why."""
+
+    move: Proposal
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class StageRun:
+    """What a stage did. made: its moves, in order; left: what was not made. before, now: the whole. lost: what is worse
+    than it may be all the same."""
+
+    key: str
+    made: tuple[Proposal, ...]
+    left: tuple[LeftOut, ...]
+    before: Whole
+    now: Whole
+    lost: tuple[Loss, ...] = ()
+
+    @property
+    def name(self) -> str:
+        return stages.stage(self.key).name
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """school: which starting point of the balance is made. without: ids of moves that are not wanted. until: by the
+    monotonic clock, s; stages that were not begun by then are left out."""
+
+    school: str = "voice-first"
+    without: frozenset[str] = frozenset()
+    until: float = float("inf")
+
+    def allows(self, move: Proposal) -> bool:
+        """Whether a move is wanted: of the starting points the one of the school alone."""
+        starts = stages.kinds()[move.kind].rivals if move.kind in stages.kinds() else frozenset()
+        is_other_start = move.kind in starts and move.kind != f"balance.{self.school}"
+        return move.id not in self.without and not is_other_start
+
+
+def follow(
+    look: Look, wishes: Wishes = Wishes(), path: Sequence[str] = PATH, told: Told = _unheard
+) -> Iterator[tuple[Look, StageRun]]:
+    """Goes through the stages; after each the session so far, and what was done. Raises `Cancelled` where the look is
+    cancelled: what was yielded until then stands."""
+    balance: Whole | None = None
+    for key in path:
+        if time.monotonic() > wishes.until:
+            told(f"{stages.stage(key).name} was left out: no time was left.")
+            continue
+        look, run = run_stage(look, stages.stage(key), wishes, balance, told)
+        if key == "balance":
+            balance = run.now
+        yield look, run
+
+
+def run_stage(
+    look: Look, stage: Stage, wishes: Wishes, balance: Whole | None = None, told: Told = _unheard
+) -> tuple[Look, StageRun]:
+    """One stage. balance: the whole as the balance left it, where that was before."""
+    first, start = look, whole(look)
+    skipped = set(wishes.without)
+    left: list[LeftOut] = []
+    while True:
+        steps, refused = _made(first, stage.moves().kinds, wishes, skipped, told)
+        reached = steps[-1].after if steps else first
+        now = whole(reached)
+        baseline, guarded = _baseline(first, start, steps)
+        lost = () if stage.key in UNGUARDED else Bounds(baseline, balance).losses(now)
+        blamed = _blamed(guarded, lost) if len(left) < MOST_LEFT_OUT else None
+        if blamed is None:
+            break
+        move, loss, by = blamed
+        scale = 100.0 if loss.guard.unit == "%" else 1.0
+        left.append(LeftOut(move, f"{loss.guard.label} would be {scale * by:.1f} {loss.guard.unit} worse"))
+        skipped.add(move.id)
+    run = StageRun(stage.key, tuple(step.move for step in steps), (*left, *refused), start, now, lost)
+    return reached, run
+
+
+def _baseline(first: Look, start: Whole, steps: Sequence[Step]) -> tuple[Whole, tuple[Look, Sequence[Step]]]:
+    """What the stage is measured by, and the moves that are: from behind a starting point on, which says itself what it
+    does to the whole."""
+    kinds = stages.kinds()
+    begins = [index for index, step in enumerate(steps) if kinds[step.move.kind].starting_point]
+    if not begins:
+        return start, (first, steps)
+    after = steps[begins[-1]].after
+    return whole(after), (after, steps[begins[-1] + 1 :])
+
+
+def _blamed(guarded: tuple[Look, Sequence[Step]], lost: Iterable[Loss]) -> tuple[Proposal, Loss, float] | None:
+    """The move that did most of the worst loss that any move of the stage did."""
+    first, steps = guarded
+    for loss in lost:
+        found = culprit(first, steps, loss.guard)
+        if found is not None:
+            return found[0], loss, found[1]
+    return None
+
+
+def _made(
+    look: Look, kinds: Sequence[Kind], wishes: Wishes, skipped: set[str], told: Told
+) -> tuple[list[Step], list[LeftOut]]:
+    """The default moves of a stage made one after the other, and those that were not, as they stumbled or had nothing
+    to gain any more."""
+    usual = [kind for kind in kinds if not kind.optional and not kind.against]
+    by_id, metrics = {kind.id: kind for kind in usual}, stages.metrics()
+    steps: list[Step] = []
+    refused: dict[str, LeftOut] = {}
+    for _ in range(MOST_ROUNDS):
+        made = False
+        for move in making.propose(look, usual, told):
+            look.stop_if_cancelled()
+            if move.id in skipped or not wishes.allows(move) or move.id in refused:
+                continue
+            reasons: list[str] = []
+            after = None
+            with making.guarded(look, move.kind, reasons.append):
+                after = making.make(look, by_id[move.kind], move, metrics)
+            if after is None:
+                if reasons:
+                    refused[move.id] = LeftOut(move, reasons[0])
+                continue
+            look, made = after, True
+            steps.append(Step(_as_made(after), after))
+        if not made:
+            break
+    return steps, list(refused.values())
+
+
+def _as_made(look: Look) -> Proposal:
+    found = look.session.ledger[-1].move
+    assert found is not None
+    return found
+
+
+def finish(look: Look, told: Told = _unheard) -> Look:
+    """The peak of the mix back in its window, by its trim."""
+    for move in making.propose(look, [trim.KIND], told):
+        after = making.make(look, trim.KIND, move, stages.metrics())
+        look = look if after is None else after
+    return look

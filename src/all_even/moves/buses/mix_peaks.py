@@ -1,0 +1,107 @@
+"""The highest peaks of the mix held, so that it is louder at the same peak.
+
+A limiter last on the mix bus, its ceiling where the mix peaks already, and before it as much gain as a limiter takes
+without being heard: loudness lost, hits, pump and ripple (`figures.dynamics.limited`) well under what a loud copy may
+do. So the mix peaks where it did, and everything under its highest peaks comes up. Common practice: two or three dB of
+the very highest peaks; more is mastering. Where the mix bus has a limiter nothing is proposed.
+"""
+
+from all_even import decibels
+from all_even.dsp.dynamics.limiter import Limiter
+from all_even.dsp.parameter import number
+from all_even.dsp.processor import numbers
+from all_even.figures.book.look import Look
+from all_even.figures.dynamics.limited import LOOKAHEAD_MS, RELEASE_MS, Tried, struck_hits, tried
+from all_even.measure.level.true_peak import true_peak
+from all_even.moves.kind import Kind, measured_later, value_of
+from all_even.moves.metric import Metric
+from all_even.session.editing import chain_edits
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+from all_even.session.model.strips import MIX
+
+GAINS_DB = (4.0, 3.0, 2.0, 1.0)
+MOST_LOST_LU, MOST_HITS_DB, MOST_PUMP_DB, MOST_RIPPLE_DB = 0.4, 1.0, 0.3, -30.0
+WORTH_LU = 0.7
+LONGEST_S = 60.0
+"""Tried on so much of a longer song, around its highest peak."""
+
+
+def propose(look: Look) -> list[Proposal]:
+    session = look.session
+    if any(isinstance(item, Limiter) and not item.bypass for item in session.mix.chain):
+        return []
+    mix = look.mix
+    if mix is None or mix.true_peak_dbtp is None or mix.integrated_lufs is None:
+        return []
+    found = found_gain(look)
+    if found is None or found.gain_db - found.lost_lu < WORTH_LU:
+        return []
+    plr = mix.true_peak_dbtp - mix.integrated_lufs
+    hits = "" if found.hits_db is None else f"Hits stand {number(found.hits_db)} dB less far out. "
+    return [
+        KIND.move(
+            targets=(MIX,),
+            title=f"Hold the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
+            reason=f"A limiter last on the mix bus, at {number(mix.true_peak_dbtp)} dBTP, where the mix peaks now, "
+            f"with {number(found.gain_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
+            f"{number(found.lost_lu)} LU of the gain are lost. Leave it out where the mix is to keep all its peaks.",
+            parameters={"gain_db": found.gain_db, "ceiling_db": round(mix.true_peak_dbtp, 1)},
+            evidence={"hits_lost_db": found.hits_db, "pump_db": found.pump_db, "ripple_db": found.ripple_db,
+                      "lost_lu": found.lost_lu},
+            metric=METRIC, before=plr, expected=plr - found.gain_db + found.lost_lu, source="trial", weight=1.0,
+        )
+    ]  # fmt: skip
+
+
+def found_gain(look: Look) -> Tried | None:
+    """The most gain that keeps all limits, on the minute around the highest peak; None where none does."""
+    sound, rate = look.sound(MIX), look.session.sample_rate
+    whole = sound.read(0, sound.frames)
+    length = round(LONGEST_S * rate)
+    start = 0
+    if len(whole) > length:
+        start = min(max(0, int(abs(whole).max(axis=1).argmax()) - length // 2), len(whole) - length)
+    part = whole[start : start + length].astype(float)
+    hits_s = [time - start / rate for time in struck_hits(look) if 0.0 <= time - start / rate < len(part) / rate]
+    ceiling_db = decibels.level_db(true_peak(part.astype("float32"), rate))
+    for gain_db in GAINS_DB:
+        look.stop_if_cancelled()
+        found, _ = tried(part, rate, hits_s, gain_db, ceiling_db)
+        if is_kept(found):
+            return found
+    return None
+
+
+def is_kept(found: Tried) -> bool:
+    """Whether nobody should hear it at work."""
+    return (
+        found.lost_lu <= MOST_LOST_LU
+        and (found.hits_db is None or found.hits_db <= MOST_HITS_DB)
+        and found.pump_db <= MOST_PUMP_DB
+        and found.ripple_db <= MOST_RIPPLE_DB
+    )
+
+
+def _edit(session: Session, proposal: Proposal) -> Session:
+    station = Limiter(
+        ceiling_db=value_of(proposal, "ceiling_db"), input_db=value_of(proposal, "gain_db"), release_ms=RELEASE_MS,
+        lookahead_ms=LOOKAHEAD_MS,
+    )  # fmt: skip
+    return chain_edits.add_station(session, MIX, station)
+
+
+def plr_db(look: Look) -> float | None:
+    """True peak over integrated loudness."""
+    mix = look.mix
+    if mix is None or mix.true_peak_dbtp is None or mix.integrated_lufs is None:
+        return None
+    return mix.true_peak_dbtp - mix.integrated_lufs
+
+
+GAIN = numbers(Limiter)["input_db"]
+METRIC = Metric("plr", "peak over loudness", "dB", 1, 0.5, ("mix",), lambda look, _arguments: plr_db(look))
+KIND = Kind(
+    "buses.mix-peaks", ("files", "levels", "chains", "routing", "strips", "mix"), propose, _edit,
+    parameters={"gain_db": GAIN}, changed=measured_later,
+)  # fmt: skip
