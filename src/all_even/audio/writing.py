@@ -20,7 +20,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from all_even import outputs
+from all_even import clock, outputs
 from all_even.audio.sound_file import Samples
 from all_even.errors import UserError, short_name
 from all_even.outputs import NO_RECORDINGS, Beside, Recordings
@@ -31,6 +31,8 @@ LARGEST_WAV_BYTES = (1 << 32) - (1 << 16)
 """Of sound; a WAV file counts its whole length in 32 bits, and has a head."""
 SET_BROADCAST_INFO = 0x10F1
 """The writer library's command for the `bext` chunk."""
+ADD_PEAK_CHUNK = 0x1050
+"""The one that says whether it writes a `PEAK` chunk."""
 BROADCAST_INFO = struct.Struct("@256s32s32s10s8sIIh64s5h180sI256s")
 """As its C structure lies in memory: description, originator, its reference, date, time, time reference (low, high),
 version, UMID, loudness (unknown),
@@ -130,6 +132,8 @@ class SoundWriter:
                 self._beside.file.fileno(), "w", samplerate=sample_rate, channels=channels, format=container,
                 subtype=SUBTYPES[bits], closefd=False,
             )  # fmt: skip
+            if bits == "32f":  # its chunk of peaks holds the time, and would make two equal sounds differ
+                soundfile._snd.sf_command(self._file._file, ADD_PEAK_CHUNK, soundfile._ffi.NULL, 0)
             if container != "FLAC" and dated:
                 _say_origin(self._file, first_frame, path.stem)
             self._file.software = outputs.MARK.decode()
@@ -180,7 +184,7 @@ def broadcast_info(first_frame: int, description: str, when: datetime) -> bytes:
 
 def _say_origin(file: soundfile.SoundFile, first_frame: int, description: str) -> None:
     """Puts description, originator, date and time reference into a WAV file, before any sound."""
-    info = broadcast_info(max(0, first_frame), description, datetime.now())
+    info = broadcast_info(max(0, first_frame), description, clock.now())
     soundfile._snd.sf_command(file._file, SET_BROADCAST_INFO, info, len(info))
 
 

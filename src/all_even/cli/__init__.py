@@ -12,6 +12,7 @@ from typing import Any
 
 from all_even import __version__, places, stages
 from all_even.cli import automation, benchmarks, elsewhere, files, printing, sessions
+from all_even.cli import mix as mix_command
 from all_even.cli import moves as moves_command
 from all_even.cli import tracks as tracks_command
 from all_even.errors import UserError, one_sentence, system_reason
@@ -140,6 +141,20 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=moves_command.moves)
 
+    mix = commands.add_parser("mix", help="a first mix of a folder: all stages in order, with a report")
+    mix.add_argument("folder", type=Path, metavar="FOLDER", help="of sound files, or a session to go on from")
+    mix.add_argument("-o", "--output", type=Path, required=True, metavar="DIR", help="mix, session, report go there")
+    mix.add_argument("--session", type=Path, metavar="SESSION", help="where the session goes instead")
+    mix.add_argument("--school", choices=("voice-first", "rhythm-first", "all-even"), help="where the balance starts")
+    mix.add_argument("--lead", type=words, metavar="TRACK", help="who leads, by name, file or id; or `nobody`")
+    mix.add_argument("--low-end", choices=("kick", "bass"), help="who leads the low end")
+    mix.add_argument("--role", metavar="TRACK=ROLE", help="what a track is", action="append", default=[], type=words)
+    mix.add_argument("--time", type=seconds, metavar="MINUTES", help="stages that were not begun by then are left out")
+    mix.add_argument("--copy", action="store_true", help="also a listening copy with a limiter last")
+    mix.add_argument("--json", action="store_true", help="print the report as JSON")
+    _add_even_without(mix)
+    mix.set_defaults(run=mix_command.mix)
+
     tracks = commands.add_parser("tracks", help="who is who: roles and sources, as found, and saying them")
     tracks.add_argument("session", type=Path, metavar="SESSION")
     several: dict[str, Any] = {"action": "append", "default": [], "type": words}
@@ -261,6 +276,7 @@ COMMANDS = (
     "new",
     "figures",
     "moves",
+    "mix",
     "references",
     "record",
     "tracks",

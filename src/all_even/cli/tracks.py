@@ -31,9 +31,9 @@ def _told(session: "Session", options: argparse.Namespace) -> "Session":
 
     for pair in options.role:
         name, _, role = pair.rpartition("=")
-        lane_id = _found(session, name)
+        lane_id = found_lane(session, name)
         session = edits.record(
-            naming.with_role(session, lane_id, _known(role)), f"{session.strip_name(lane_id)} is {role}"
+            naming.with_role(session, lane_id, known_role(role)), f"{session.strip_name(lane_id)} is {role}"
         )
     ways: list[tuple[list[str], str, Callable[[Session, Sequence[str]], Session]]] = [
         (options.one_source, "One source", sources.one_source),
@@ -42,7 +42,7 @@ def _told(session: "Session", options: argparse.Namespace) -> "Session":
     ]
     for wanted, words, edit in ways:
         for several in wanted:
-            chosen = [_found(session, name) for name in several.split(",")]
+            chosen = [found_lane(session, name) for name in several.split(",")]
             if len(chosen) < 2 and edit is not sources.as_found:
                 raise UserError("At least two tracks are needed, as in --one-source A,B.")
             names = ", ".join(map(session.strip_name, chosen))
@@ -50,7 +50,7 @@ def _told(session: "Session", options: argparse.Namespace) -> "Session":
     return session
 
 
-def _known(role: str) -> str:
+def known_role(role: str) -> str:
     from all_even.session.tracks.roles import ROLES
 
     names = [item.name for item in ROLES if item.family != "buses"]
@@ -59,7 +59,7 @@ def _known(role: str) -> str:
     return role
 
 
-def _found(session: "Session", name: str) -> str:
+def found_lane(session: "Session", name: str) -> str:
     """A lane by its id, name or file; a UserError where there is none, or several."""
     found = [lane.id for lane in session.lanes if name in (lane.id, lane.name, lane.file)]
     if len(found) != 1:

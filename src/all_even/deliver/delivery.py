@@ -113,7 +113,7 @@ def deliver(
     except OSError:
         raise UserError(f"{short_name(folder.name)} can't be made: its folder refuses it or is not there.") from None
     tell = progress or (lambda _share, _what: None)
-    name = _safe(session.name)
+    name = file_name(session.name)
     made: list[tuple[Path, str]] = []
     wanted = [(name, "the mix", session), *((f"{name} {word}", what, state) for word, what, state in versions(session))]
     steps = len(wanted) + 3
@@ -174,7 +174,7 @@ def null_db(session: Session, look: Look, stems: list[Path], cancelled: threadin
     return max(LOWEST_NULL_DB, 20.0 * float(np.log10(max(worst / loudest, 1e-12))))
 
 
-def _safe(name: str) -> str:
+def file_name(name: str) -> str:
     """A song's name as the beginning of file names."""
     kept = " ".join("".join(c if c.isalnum() or c in " -_+&()" else " " for c in name).split())
     return kept.encode()[:120].decode(errors="ignore").strip() or "Song"

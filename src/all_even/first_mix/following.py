@@ -1,22 +1,22 @@
 """Following the default moves of the stages, in their order, as long as the whole gets no worse.
 
 A stage is gone through a few times, since some moves make others possible. After it the whole is measured; where a
-guard (`figures.whole.guards`) says that something is worse than it may be, the move that did most of it is left out and
-the stage is gone through again without it: so a stage that would cost too much proposes less. The starting point of the
-balance is what all later ones are measured by. At the end the mix is brought back to its peak.
+guard (`figures.whole.guards`) says that something is worse than it may be, the move that did most of it does less, or
+is left out, and the stage is gone through again: so a stage that would cost too much proposes less. The starting point
+of the balance is what all later ones are measured by. At the end the mix is brought back to its peak.
 """
 
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 
 from all_even import stages
 from all_even.figures.book.look import Look
 from all_even.figures.whole.guards import Loss
 from all_even.figures.whole.whole import Whole, whole
-from all_even.first_mix.guarding import Bounds, Step, culprit
+from all_even.first_mix.guarding import Bounds, Less, Step, blamed, less_of
 from all_even.moves import making
-from all_even.moves.balance import trim
+from all_even.moves.balance import starts, trim
 from all_even.moves.kind import Kind
 from all_even.session.model.ledger import Proposal
 from all_even.stages.stage import Stage
@@ -25,6 +25,8 @@ PATH = ("gather", "gain", "balance", "low-end", "share", "dynamics", "buses", "s
 """Stages that make moves, in the order of the work."""
 MOST_ROUNDS = 4
 """Moves that others made possible are made as well, so many times over."""
+MOST_LESSENED = 2
+"""So often less of a move is tried before it is left out."""
 MOST_LEFT_OUT = 8
 """So many are left out one by one; then all that made the same figure worse."""
 UNGUARDED = frozenset({"gather", "gain"})
@@ -71,8 +73,7 @@ class Wishes:
 
     def allows(self, move: Proposal) -> bool:
         """Whether a move is wanted: of the starting points the one of the school alone."""
-        starts = stages.kinds()[move.kind].rivals if move.kind in stages.kinds() else frozenset()
-        is_other_start = move.kind in starts and move.kind != f"balance.{self.school}"
+        is_other_start = move.kind in starts.RIVALS and move.kind != f"balance.{self.school}"
         return move.id not in self.without and not is_other_start
 
 
@@ -96,50 +97,61 @@ def run_stage(
     look: Look, stage: Stage, wishes: Wishes, balance: Whole | None = None, told: Told = _unheard
 ) -> tuple[Look, StageRun]:
     """One stage. balance: the whole as the balance left it, where that was before."""
-    first, start = look, whole(look)
-    skipped = set(wishes.without)
-    left: list[LeftOut] = []
+    first, start, kinds = look, whole(look), stages.kinds()
+    plan = _Plan(wishes, set(wishes.without))
     while True:
-        steps, refused = _made(first, stage.moves().kinds, wishes, skipped, told)
+        steps, refused = _made(first, stage.moves().kinds, plan, told)
         reached = steps[-1].after if steps else first
         now = whole(reached)
         baseline, guarded = _baseline(first, start, steps)
         lost = () if stage.key in UNGUARDED else Bounds(baseline, balance).losses(now)
-        blamed = _blamed(guarded, lost) if len(left) < MOST_LEFT_OUT else None
-        if blamed is None:
+        blame = blamed(*guarded, lost) if len(plan.left) < MOST_LEFT_OUT else None
+        if blame is None:
             break
-        move, loss, by = blamed
-        scale = 100.0 if loss.guard.unit == "%" else 1.0
-        left.append(LeftOut(move, f"{loss.guard.label} would be {scale * by:.1f} {loss.guard.unit} worse"))
-        skipped.add(move.id)
-    run = StageRun(stage.key, tuple(step.move for step in steps), (*left, *refused), start, now, lost)
+        tries = plan.tries.get(blame.move.id, 0)
+        less = less_of(blame, kinds[blame.move.kind]) if tries < MOST_LESSENED else None
+        if less is not None:
+            plan.less[blame.move.id], plan.tries[blame.move.id] = less, tries + 1
+            plan.partly[blame.move.id] = LeftOut(blame.move, f"less of it: with all of it {blame.text}")
+        else:
+            plan.skipped.add(blame.move.id)
+            plan.left.append(LeftOut(blame.move, blame.text))
+    partly = [item for move_id, item in plan.partly.items() if move_id not in plan.skipped]
+    left = (*partly, *plan.left, *refused)
+    run = StageRun(stage.key, tuple(step.move for step in steps), left, start, now, lost)
     return reached, run
 
 
+@dataclass(slots=True)
+class _Plan:
+    """How a stage is gone through. skipped: ids of moves that are not made; less: of which less is made; tries: how
+    often that was made less; left, partly: the same in words."""
+
+    wishes: Wishes
+    skipped: set[str]
+    less: dict[str, Less] = field(default_factory=dict)
+    left: list[LeftOut] = field(default_factory=list)
+    partly: dict[str, LeftOut] = field(default_factory=dict)
+    tries: dict[str, int] = field(default_factory=dict)
+
+    def as_wanted(self, kind: Kind, move: Proposal) -> Proposal:
+        return self.less[move.id].of(kind, move) if move.id in self.less else move
+
+    def allows(self, move: Proposal) -> bool:
+        return move.id not in self.skipped and self.wishes.allows(move)
+
+
 def _baseline(first: Look, start: Whole, steps: Sequence[Step]) -> tuple[Whole, tuple[Look, Sequence[Step]]]:
-    """What the stage is measured by, and the moves that are: from behind a starting point on, which says itself what it
-    does to the whole."""
-    kinds = stages.kinds()
-    begins = [index for index, step in enumerate(steps) if kinds[step.move.kind].starting_point]
+    """What the stage is measured by, and the moves that are: from behind the starting point of a balance on, which says
+    itself what it does to the whole."""
+    begins = [index for index, step in enumerate(steps) if step.move.kind in starts.RIVALS]
     if not begins:
         return start, (first, steps)
     after = steps[begins[-1]].after
     return whole(after), (after, steps[begins[-1] + 1 :])
 
 
-def _blamed(guarded: tuple[Look, Sequence[Step]], lost: Iterable[Loss]) -> tuple[Proposal, Loss, float] | None:
-    """The move that did most of the worst loss that any move of the stage did."""
-    first, steps = guarded
-    for loss in lost:
-        found = culprit(first, steps, loss.guard)
-        if found is not None:
-            return found[0], loss, found[1]
-    return None
-
-
-def _made(
-    look: Look, kinds: Sequence[Kind], wishes: Wishes, skipped: set[str], told: Told
-) -> tuple[list[Step], list[LeftOut]]:
+def _made(look: Look, kinds: Sequence[Kind], plan: _Plan, told: Told) -> tuple[list[Step], list[LeftOut]]:
     """The default moves of a stage made one after the other, and those that were not, as they stumbled or had nothing
     to gain any more."""
     usual = [kind for kind in kinds if not kind.optional and not kind.against]
@@ -150,14 +162,15 @@ def _made(
         made = False
         for move in making.propose(look, usual, told):
             look.stop_if_cancelled()
-            if move.id in skipped or not wishes.allows(move) or move.id in refused:
+            if move.id in refused or not plan.allows(move):
                 continue
+            kind = by_id[move.kind]
             reasons: list[str] = []
             after = None
             with making.guarded(look, move.kind, reasons.append):
-                after = making.make(look, by_id[move.kind], move, metrics)
+                after = making.make(look, kind, plan.as_wanted(kind, move), metrics)
             if after is None:
-                if reasons:
+                if reasons and move.id not in plan.less:
                     refused[move.id] = LeftOut(move, reasons[0])
                 continue
             look, made = after, True

@@ -1,15 +1,24 @@
-"""Which move of a stage costs the whole too much: looked for where a guard says that something got worse."""
+"""Which move of a stage costs the whole too much, and how much less of it would do.
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+Where a guard says that something got worse, the move that did most of it is looked for. Where it can do less, less of
+it is made; where it consists of parts, the fewest of them are left out with which the loss is borne; else it is left
+out.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from all_even.figures.book.look import Look
 from all_even.figures.whole.guards import OF_RELATIONS, Guard, Loss, losses
 from all_even.figures.whole.whole import Whole, relations, whole
+from all_even.moves import making
+from all_even.moves.kind import Kind, left_out
 from all_even.session.model.ledger import Proposal
 
 LEAST_SHARE = 0.25
 """A move that brought less than this share of what is too much is not to blame alone."""
+MOST_PARTS = 12
+"""With more of them it is not tried which one costs most."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -18,6 +27,20 @@ class Step:
 
     move: Proposal
     after: Look
+
+
+@dataclass(frozen=True, slots=True)
+class Less:
+    """How a move does less. without: parts that are left out; values: of its parameters."""
+
+    without: tuple[str, ...] = ()
+    values: Mapping[str, float] = field(default_factory=dict)
+
+    def of(self, kind: Kind, move: Proposal) -> Proposal:
+        """The move with less of it."""
+        if self.values:
+            move = making.with_parameters(kind, move, self.values)
+        return making.without_parts(kind, move, self.without) if self.without else move
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,15 +59,67 @@ class Bounds:
         return tuple(sorted(found, key=lambda loss: -loss.by / loss.guard.most))
 
 
-def culprit(first: Look, steps: Sequence[Step], guard: Guard) -> tuple[Proposal, float] | None:
-    """The move that made a figure worse by most, and by how much; None where none of them did."""
-    read = relations if guard in OF_RELATIONS else whole
-    before, found = read(first), []
-    for step in steps:
-        now = read(step.after)
-        found.append((guard.worse_by(before, now), step))
-        before = now
-    if not found:
-        return None
-    by, worst = max(found, key=lambda pair: pair[0])
-    return (worst.move, by) if by >= LEAST_SHARE * guard.most else None
+@dataclass(frozen=True, slots=True, eq=False)
+class Blame:
+    """before: the session right before the move. by: how much worse it made the figure of the loss."""
+
+    move: Proposal
+    before: Look
+    loss: Loss
+    by: float
+
+    @property
+    def text(self) -> str:
+        guard = self.loss.guard
+        return f"{guard.label} would be {guard.text(self.by)} worse"
+
+
+def blamed(first: Look, steps: Sequence[Step], lost: Sequence[Loss]) -> Blame | None:
+    """The move that did most of the worst loss that any of them did; None where none of them did."""
+    for loss in lost:
+        read = relations if loss.guard in OF_RELATIONS else whole
+        worst: Blame | None = None
+        before = first
+        for step in steps:
+            by = loss.guard.worse_by(read(before), read(step.after))
+            if worst is None or by > worst.by:
+                worst = Blame(step.move, before, loss, by)
+            before = step.after
+        if worst is not None and worst.by >= LEAST_SHARE * loss.guard.most:
+            return worst
+    return None
+
+
+def less_of(blame: Blame, kind: Kind) -> Less | None:
+    """The move with the fewest parts left out, or with less of it, so that its loss is borne; None where that can't be
+    known, or nothing would be left."""
+    guard = blame.loss.guard
+    if kind.less is not None:
+        return Less(values=kind.less(blame.move))
+    spared = max(0.0, blame.loss.by - guard.most)
+    if kind.parts is not None and guard in OF_RELATIONS:
+        session = blame.before.session
+        out = set(left_out(blame.move))
+        names = [part for part, _ in kind.parts(session, blame.move) if part not in out]
+        if 1 < len(names) <= MOST_PARTS:
+            return _fewest(blame, kind, names, guard, blame.by - spared)
+    return None
+
+
+def _fewest(blame: Blame, kind: Kind, names: Sequence[str], guard: Guard, most: float) -> Less | None:
+    """Parts left out one by one, that which costs most first, until no more than so much is lost."""
+    start, left = relations(blame.before), list(names)
+    without: tuple[str, ...] = left_out(blame.move)
+    while len(left) > 1:
+        costs = {part: _cost(blame, kind, guard, start, (*without, part)) for part in left}
+        part = min(costs, key=lambda one: costs[one])
+        without = (*without, part)
+        left.remove(part)
+        if costs[part] <= most:
+            return Less(without)
+    return None
+
+
+def _cost(blame: Blame, kind: Kind, guard: Guard, start: Whole, without: tuple[str, ...]) -> float:
+    move = Less(without).of(kind, blame.move)
+    return guard.worse_by(start, relations(blame.before.at(making.made(blame.before.session, kind, move))))

@@ -101,6 +101,7 @@ class Kind:
     bookkeeping: names, order, and what people decide: nothing is promised, since nothing is measured of it.
     steady: it promises that its figure stays as it is (a group adds up to its members), not that it changes.
     parts: what it does, one by one, (id, words); people may leave some out, the edit then reads `left_out`.
+    less: parameters with which it does less, where all of it would cost the whole too much; None where it can't.
     """
 
     id: str
@@ -119,6 +120,7 @@ class Kind:
     steady: bool = False
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
     refit: Callable[[Look, Proposal], Proposal] | None = None
+    less: Callable[[Proposal], dict[str, float]] | None = None
 
     @property
     def stage(self) -> str:

@@ -33,6 +33,10 @@ class Guard:
             was, is_ = (self._held(value) for value in (was, is_))
         return max(0.0, self.worse * (is_ - was))
 
+    def text(self, by: float) -> str:
+        """So much of it, with its unit."""
+        return f"{100.0 * by if self.unit == '%' else by:.1f} {self.unit}"
+
     def _held(self, value: float) -> float:
         assert self.enough is not None
         return min(value, self.enough) if self.worse < 0.0 else max(value, self.enough)
@@ -63,8 +67,7 @@ class Loss:
 
     @property
     def text(self) -> str:
-        scale = 100.0 if self.guard.unit == "%" else 1.0
-        return f"{self.guard.label} {scale * self.by:.1f} {self.guard.unit} worse"
+        return f"{self.guard.label} {self.guard.text(self.by)} worse"
 
 
 def losses(before: Whole, now: Whole, guards: tuple[Guard, ...] = GUARDS) -> tuple[Loss, ...]:

@@ -2,17 +2,22 @@
 
 A limiter last on the mix bus, its ceiling where the mix peaks already, and before it as much gain as a limiter takes
 without being heard: loudness lost, hits, pump and ripple (`figures.dynamics.limited`) well under what a loud copy may
-do. So the mix peaks where it did, and everything under its highest peaks comes up. Common practice: two or three dB of
-the very highest peaks; more is mastering. Where the mix bus has a limiter nothing is proposed.
+do, and none of what dynamics are warned of. So the mix peaks where it did, and everything under its highest peaks comes
+up. Common practice: two or three dB of the very highest peaks; more is mastering. Where the mix bus has a limiter
+nothing is proposed.
 """
+
+from collections.abc import Iterator
 
 from all_even import decibels
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
 from all_even.figures.book.look import Look
+from all_even.figures.dynamics.dynamics import moving
 from all_even.figures.dynamics.limited import LOOKAHEAD_MS, RELEASE_MS, Tried, struck_hits, tried
 from all_even.measure.level.true_peak import true_peak
+from all_even.moves.dynamics.effects import flags
 from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import chain_edits
@@ -34,28 +39,33 @@ def propose(look: Look) -> list[Proposal]:
     mix = look.mix
     if mix is None or mix.true_peak_dbtp is None or mix.integrated_lufs is None:
         return []
-    found = found_gain(look)
-    if found is None or found.gain_db - found.lost_lu < WORTH_LU:
-        return []
-    plr = mix.true_peak_dbtp - mix.integrated_lufs
-    hits = "" if found.hits_db is None else f"Hits stand {number(found.hits_db)} dB less far out. "
-    return [
-        KIND.move(
-            targets=(MIX,),
-            title=f"Hold the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
-            reason=f"A limiter last on the mix bus, at {number(mix.true_peak_dbtp)} dBTP, where the mix peaks now, "
-            f"with {number(found.gain_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
-            f"{number(found.lost_lu)} LU of the gain are lost. Leave it out where the mix is to keep all its peaks.",
-            parameters={"gain_db": found.gain_db, "ceiling_db": round(mix.true_peak_dbtp, 1)},
-            evidence={"hits_lost_db": found.hits_db, "pump_db": found.pump_db, "ripple_db": found.ripple_db,
-                      "lost_lu": found.lost_lu},
-            metric=METRIC, before=plr, expected=plr - found.gain_db + found.lost_lu, source="trial", weight=1.0,
-        )
-    ]  # fmt: skip
+    for found in tries(look):
+        if found.gain_db - found.lost_lu < WORTH_LU:
+            break
+        move = _proposal(found, mix.true_peak_dbtp, mix.true_peak_dbtp - mix.integrated_lufs)
+        then = moving(look.at(_edit(session, move)), MIX)
+        if then is None or not flags(then.side):
+            return [move]
+    return []
 
 
-def found_gain(look: Look) -> Tried | None:
-    """The most gain that keeps all limits, on the minute around the highest peak; None where none does."""
+def _proposal(found: Tried, peak_dbtp: float, plr: float) -> Proposal:
+    hits = "" if found.hits_db is None else f"Hits stand {number(max(0.0, found.hits_db))} dB less far out. "
+    return KIND.move(
+        targets=(MIX,),
+        title=f"Hold the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
+        reason=f"A limiter last on the mix bus, at {number(peak_dbtp)} dBTP, where the mix peaks now, with "
+        f"{number(found.gain_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
+        f"{number(found.lost_lu)} LU of the gain are lost. Leave it out where the mix is to keep all its peaks.",
+        parameters={"gain_db": found.gain_db, "ceiling_db": round(peak_dbtp, 1)},
+        evidence={"hits_lost_db": found.hits_db, "pump_db": found.pump_db, "ripple_db": found.ripple_db,
+                  "lost_lu": found.lost_lu},
+        metric=METRIC, before=plr, expected=plr - found.gain_db + found.lost_lu, source="trial", weight=1.0,
+    )  # fmt: skip
+
+
+def tries(look: Look) -> Iterator[Tried]:
+    """Gains that keep all limits, the most first, tried on the minute around the highest peak."""
     sound, rate = look.sound(MIX), look.session.sample_rate
     whole = sound.read(0, sound.frames)
     length = round(LONGEST_S * rate)
@@ -69,8 +79,7 @@ def found_gain(look: Look) -> Tried | None:
         look.stop_if_cancelled()
         found, _ = tried(part, rate, hits_s, gain_db, ceiling_db)
         if is_kept(found):
-            return found
-    return None
+            yield found
 
 
 def is_kept(found: Tried) -> bool:

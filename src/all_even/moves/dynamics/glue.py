@@ -440,5 +440,5 @@ def _gain(look: Look, arguments: Arguments) -> float | None:
 GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.3, (*MEASURED_ON, "mix"), _gain)
 KIND = Kind(
     "dynamics.glue", (*DEPENDS_ON, "mix"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
-    changed=measured_later,
+    changed=measured_later, less=lambda move: {"takes_db": 0.6 * value_of(move, "takes_db")},
 )  # fmt: skip

@@ -14,7 +14,8 @@ from all_even.dsp.parameter import LEVEL, Parameter, number, signed
 from all_even.dsp.tone.passes import HighPass
 from all_even.figures.book.look import Look
 from all_even.figures.space import spaces
-from all_even.moves.kind import Kind, measured_later, names_of, value_of
+from all_even.moves.accounts import standing
+from all_even.moves.kind import Kind, measured_later, name_of, names_of, value_of
 from all_even.moves.metric import Metric
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, DEPENDS_ON, LEAD, LOW
@@ -66,8 +67,14 @@ def _proposal(
 # Just missed.
 
 
+def _aims(session: Session) -> dict[str, float]:
+    """How far the moves that stand wanted their returns to be covered, by name."""
+    made = [move for move in standing(session).values() if {"aim", "name"} <= set(move.parameters)]
+    return {name_of(move): value_of(move, "aim") for move in made}
+
+
 def propose_place(look: Look) -> list[Proposal]:
-    made = []
+    made, aims = [], _aims(look.session)
     for bus in _heard(look.session):
         look.stop_if_cancelled()
         found = spaces.figures_of(look, bus.id)
@@ -75,6 +82,8 @@ def propose_place(look: Look) -> list[Proposal]:
             continue
         if abs(found.covered - spaces.JUST_MISSED) <= OFF_BY or abs(found.moves_to_db) < LEAST_DB:
             continue
+        if spaces.JUST_MISSED <= found.covered <= aims.get(bus.name, 0.0) + OFF_BY:
+            continue  # further under by intention
         then = spaces.figures_of(look.at(_moved(look.session, bus, found.moves_to_db)), bus.id)
         if (then.lead_hidden or 0.0) > MOST_LEAD_HIDDEN:
             continue

@@ -15,7 +15,7 @@ from all_even.moves.buses.tracks import free_bus_name, present
 from all_even.moves.kind import Kind, measured_later, name_of, names_of, per_strip, value_of
 from all_even.moves.space import who
 from all_even.moves.space.figures import COVERED, DEPENDS_ON
-from all_even.moves.space.short_and_long import AIM, parts
+from all_even.moves.space.short_and_long import AIM, further_under, parts
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import space
 from all_even.session.model.ledger import Proposal
@@ -95,5 +95,5 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 KIND = Kind(
     "space.one-room", DEPENDS_ON, propose, _edit, parameters={"aim": AIM}, changed=measured_later, starting_point=True,
-    parts=parts, refit=_refit, rivals=frozenset({"space.short", "space.long"}),
+    parts=parts, refit=_refit, less=further_under, rivals=frozenset({"space.short", "space.long"}),
 )  # fmt: skip

@@ -268,6 +268,11 @@ def _refit(fit: Callable[[Look, Mapping[str, float], float], Proposal | None]) -
     return refit
 
 
+def further_under(proposal: Proposal) -> dict[str, float]:
+    """Half as much of it: further under what is just missed when muted."""
+    return {"aim": round(0.5 * (1.0 + value_of(proposal, "aim")), 3)}
+
+
 def _edit(start: str) -> Callable[[Session, Proposal], Session]:
     def edit(session: Session, proposal: Proposal) -> Session:
         decay_s, modulation = value_of(proposal, "decay_s"), value_of(proposal, "modulation_ms")
@@ -281,9 +286,11 @@ def _edit(start: str) -> Callable[[Session, Proposal], Session]:
 
 SHORT = Kind(
     "space.short", DEPENDS_ON, propose_short, _edit("room"), parameters={"aim": AIM}, changed=measured_later,
-    starting_point=True, parts=parts, refit=_refit(short_proposal), rivals=frozenset({"space.one-room"}),
+    starting_point=True, parts=parts, refit=_refit(short_proposal), less=further_under,
+    rivals=frozenset({"space.one-room"}),
 )  # fmt: skip
 LONG = Kind(
     "space.long", DEPENDS_ON, propose_long, _edit("hall"), parameters={"aim": AIM}, changed=measured_later,
-    starting_point=True, parts=parts, refit=_refit(long_proposal), rivals=frozenset({"space.one-room"}),
+    starting_point=True, parts=parts, refit=_refit(long_proposal), less=further_under,
+    rivals=frozenset({"space.one-room"}),
 )  # fmt: skip

@@ -5,11 +5,11 @@ Every value is brought into its range here, so that no caller has to; an unknown
 
 import itertools
 from collections.abc import Callable, Container, Iterable, Sequence
-from datetime import datetime
 from typing import Any, TypeVar
 
 from msgspec.structs import replace
 
+from all_even import clock
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM
 from all_even.dsp.processor import clamped, key_of
@@ -32,7 +32,7 @@ Edit = Callable[[Session], Session]
 
 def now_text() -> str:
     """The local time, to the second, as ISO 8601 with its zone."""
-    return datetime.now().astimezone().isoformat(timespec="seconds")
+    return clock.now().isoformat(timespec="seconds")
 
 
 def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> Session:
