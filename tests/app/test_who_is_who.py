@@ -9,7 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from all_even.app.pages.who_is_who import HEARD_FAMILIES, KEYS, roles_in
-from all_even.app.side.finding_cards import AnswerCard, TotalsCard
+from all_even.app.side.finding_cards import AnswerCard, WholeCard
 from all_even.session.model.ledger import Proposal
 from all_even.session.tracks.roles import family_of
 from tests.app.conftest import NO_STAGE
@@ -178,7 +178,7 @@ def test_starting_points_are_one_card_with_a_choice_and_the_mix_has_one_total(ri
     rig.measured()
     assert desk.moves.totals["balance"][0] == before[0]
     assert desk.moves.totals["balance"][1] != before[0]
-    assert "→" in words_of(tab.widget().findChild(TotalsCard))
+    assert "→" in words_of(tab.widget().findChild(WholeCard))
 
 
 def test_what_is_said_of_microphones_and_players_is_in_the_ledger_and_can_be_taken_back(rig, folder):

@@ -39,7 +39,7 @@ def by_role(look, role: str):
 def test_every_source_comes_to_its_place_within_half_a_db(demo, start):
     after = make(demo, find(demo, f"balance.{start}"))
     offset, settings = starts.STARTS[start], after.session.settings
-    off = [unit_lufs(after, unit) - offset(settings, unit.role) for unit in units(after)]
+    off = [unit_lufs(after, unit) - offset(settings, unit.standing) for unit in units(after)]
     assert max(off) - min(off) < 0.5
     assert result_of(after) < 0.3
     low, high = settings.peak_window_dbfs

@@ -201,6 +201,7 @@ class MainWindow(QMainWindow):
         if name not in self.extra_pages:
             from all_even.app.pages.about import AboutPage
             from all_even.app.pages.blind import BlindPage
+            from all_even.app.pages.first_mix import FirstMixPage
             from all_even.app.pages.record import RecordPage
             from all_even.app.pages.settings import SettingsPage
             from all_even.app.pages.shortcuts import ShortcutsPage
@@ -211,6 +212,7 @@ class MainWindow(QMainWindow):
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
                 "blind": lambda: BlindPage(self.desk, self.leave_page),
+                "first-mix": lambda: FirstMixPage(self.desk, self.leave_page, lambda: self.show_page("who-is-who")),
                 "who-is-who": lambda: WhoIsWhoPage(self.desk, self.leave_page),
                 "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.files.open_path),
             }[name]()

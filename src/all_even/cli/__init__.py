@@ -150,6 +150,7 @@ def build_parser() -> argparse.ArgumentParser:
     mix.add_argument("--low-end", choices=("kick", "bass"), help="who leads the low end")
     mix.add_argument("--role", metavar="TRACK=ROLE", help="what a track is", action="append", default=[], type=words)
     mix.add_argument("--time", type=seconds, metavar="MINUTES", help="stages that were not begun by then are left out")
+    mix.add_argument("--anew", action="store_true", help="mix stems of a finished mix anew all the same")
     mix.add_argument("--copy", action="store_true", help="also a listening copy with a limiter last")
     mix.add_argument("--json", action="store_true", help="print the report as JSON")
     _add_even_without(mix)

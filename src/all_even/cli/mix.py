@@ -78,7 +78,7 @@ def _mixed(options: argparse.Namespace, session: "Session", unread: "Sequence[st
     # What is said about tracks comes first: it may answer other questions.
     look = look.at(questions.answered(session, questions.Questions(), answers))
     asked = questions.questions(look)
-    look = look.at(questions.answered(look.session, asked, questions.Answers(lead=answers.lead)))
+    look = look.at(questions.answered(look.session, asked, questions.Answers(lead=answers.lead, anew=answers.anew)))
     first = whole(look)
     wishes = following.Wishes(school=answers.school or asked.school, until=until)
     runs = []
@@ -87,7 +87,6 @@ def _mixed(options: argparse.Namespace, session: "Session", unread: "Sequence[st
         runs.append(run)
         if not options.json:
             say(f"{run.name}: {len(run.made)} made, {len(run.left)} left out")
-    look = following.finish(look, warn)
     save(look.session)
     folder, name = options.output, delivery.file_name(look.session.name)
     protected = store.recordings(look.session)
@@ -127,4 +126,4 @@ def _answers(session: "Session", options: argparse.Namespace) -> "Answers":
     lead = options.lead
     if lead is not None:
         lead = NOBODY if lead == "nobody" else found_lane(session, lead)
-    return Answers(roles, lead, options.low_end, options.school)
+    return Answers(roles, lead, options.low_end, options.school, options.anew)

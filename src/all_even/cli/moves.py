@@ -53,22 +53,32 @@ class _Making:
 
     def make(self, move_id: str) -> None:
         """Makes a move if it is open still, and measures what it did."""
-        from all_even.moves import accounts, making
-        from all_even.session.editing import edits
+        from all_even.moves import making
 
         kind, proposal = self._kinds[self.found[move_id].kind], self.found[move_id]
         self.refused[move_id] = NOTHING_TO_GAIN
         with making.guarded(self.look, kind.id, lambda sentence: self.refused.update({move_id: sentence})):
-            found = making.ready(self.look, kind, proposal)
-            if found is None or not making.is_open(self.look.session, kind, proposal.id):
+            after = making.make(self.look, kind, proposal, self._metrics)
+            if after is None:
                 return
-            self.found[move_id], session = found
-            after = self.look.at(making.recorded(session, kind, found[0]))
-            entry = after.session.ledger[-1]
-            result = accounts.verify(after, entry, self._metrics)
-            self.look = after.at(edits.record_result(after.session, entry.serial, result))
-            self.results[move_id] = result.value
+            self.look, entry = after, after.session.ledger[-1]
+            assert entry.move is not None
+            self.found[move_id] = entry.move
+            self.results[move_id] = entry.result.value if entry.result is not None else None
             del self.refused[move_id]
+
+    def make_all(self, chosen: "Iterable[Stage]", shown: bool) -> None:
+        """All moves that are not optional, stage by stage in the order of the work. shown: also what belongs to other
+        stages and is shown there."""
+        for stage in chosen:
+            part = stage.moves()
+            usual = [kind for kind in (part.shown if shown else part.kinds) if not kind.optional]
+            for _ in range(MOST_ROUNDS):
+                wanted = self.propose(usual)
+                for move_id in wanted:
+                    self.make(move_id)
+                if not wanted:
+                    break
 
     def remarks(self, chosen: "Iterable[Stage]") -> "list[Remark]":
         """What the stages have to say that no move puts right."""
@@ -123,25 +133,22 @@ def _moves(options: argparse.Namespace, session: "Session", save: "Callable[[Ses
     chosen = [stages.stage(options.stage)] if options.stage else stages.STAGES
     parts = [stage.moves() for stage in chosen]
     kinds = {kind.id: kind for part in parts for kind in (part.shown if options.stage else part.kinds)}
-    usual = [kind for kind in kinds.values() if not kind.optional]
     making = _Making(look_at(session), kinds)
     first = making.look
     before = first.session if options.anchor is None else None
     everything = options.apply == "all"
-    opened = making.propose(usual if everything else kinds.values())
-    wanted = opened if everything else options.apply.split(",") if options.apply else []
-    unknown = [move_id for move_id in wanted if move_id not in making.found]
-    if unknown:
-        raise UserError(f"There is no move {unknown[0]} to make here.")
-    making.measure_waiting()
-    for _ in range(MOST_ROUNDS if everything else 1):
+    if everything:
+        making.measure_waiting()
+        making.make_all(chosen, bool(options.stage))
+    making.propose(kinds.values())
+    if not everything:
+        wanted = options.apply.split(",") if options.apply else []
+        unknown = [move_id for move_id in wanted if move_id not in making.found]
+        if unknown:
+            raise UserError(f"There is no move {unknown[0]} to make here.")
+        making.measure_waiting()
         for move_id in wanted:
             making.make(move_id)
-        if not everything or not wanted:
-            break
-        wanted = making.propose(usual)
-    if everything:
-        making.propose(kinds.values())
     look = making.look
     if look.session is not before:
         save(look.session)
@@ -174,7 +181,8 @@ def _moves(options: argparse.Namespace, session: "Session", save: "Callable[[Ses
         say(f"No longer as measured: {title}")
     if won is not None:
         for name, now in won["now"].items():
-            say(f"{name}: {shown(won['before'][name])} → {shown(now)}")
+            if not isinstance(now, tuple):
+                say(f"{name}: {shown(won['before'][name])} → {shown(now)}")
     usual_stages = {move.stage for move in making.found.values() if not kinds[move.kind].optional}
     for stage in chosen:
         if stage.key in answers and stage.key not in usual_stages:
@@ -191,10 +199,10 @@ def _no_longer(look: "Look") -> list[str]:
     return [account.entry.move.title for account in found if account.moved and account.entry.move is not None]
 
 
-def _totals(look: "Look") -> dict[str, float | None]:
-    from all_even.figures.totals import totals
+def _totals(look: "Look") -> dict[str, Any]:
+    from all_even.figures.whole.whole import whole
 
-    return dataclasses.asdict(totals(look))
+    return dataclasses.asdict(whole(look))
 
 
 def _move_row(move: "Proposal", results: dict[str, float | None]) -> dict[str, Any]:

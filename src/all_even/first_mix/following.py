@@ -8,7 +8,7 @@ of the balance is what all later ones are measured by. At the end the mix is bro
 
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from all_even import stages
 from all_even.figures.book.look import Look
@@ -18,11 +18,15 @@ from all_even.first_mix.guarding import Bounds, Less, Step, blamed, less_of
 from all_even.moves import making
 from all_even.moves.balance import starts, trim
 from all_even.moves.kind import Kind
+from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
 from all_even.stages.stage import Stage
 
 PATH = ("gather", "gain", "balance", "low-end", "share", "dynamics", "buses", "space", "rides", "check")
 """Stages that make moves, in the order of the work."""
+LINE = "First mix: "
+"""What the line in the ledger begins with, under which a stage's moves stand."""
 MOST_ROUNDS = 4
 """Moves that others made possible are made as well, so many times over."""
 MOST_LESSENED = 2
@@ -48,7 +52,7 @@ class LeftOut:
 @dataclass(frozen=True, slots=True)
 class StageRun:
     """What a stage did. made: its moves, in order; left: what was not made. before, now: the whole. lost: what is worse
-    than it may be all the same."""
+    than it may be all the same. states: the session before the first of its moves, and after each."""
 
     key: str
     made: tuple[Proposal, ...]
@@ -56,6 +60,7 @@ class StageRun:
     before: Whole
     now: Whole
     lost: tuple[Loss, ...] = ()
+    states: tuple[Session, ...] = ()
 
     @property
     def name(self) -> str:
@@ -78,18 +83,26 @@ class Wishes:
 
 
 def follow(
-    look: Look, wishes: Wishes = Wishes(), path: Sequence[str] = PATH, told: Told = _unheard
+    look: Look,
+    wishes: Wishes = Wishes(),
+    path: Sequence[str] = PATH,
+    told: Told = _unheard,
+    begun: Callable[[str], None] = _unheard,
 ) -> Iterator[tuple[Look, StageRun]]:
     """Goes through the stages; after each the session so far, and what was done. Raises `Cancelled` where the look is
-    cancelled: what was yielded until then stands."""
+    cancelled: what was yielded until then stands. told: what there is to be said on the way; begun: each stage's key.
+    """
     balance: Whole | None = None
     for key in path:
         if time.monotonic() > wishes.until:
             told(f"{stages.stage(key).name} was left out: no time was left.")
             continue
+        begun(key)
         look, run = run_stage(look, stages.stage(key), wishes, balance, told)
         if key == "balance":
             balance = run.now
+        if key == path[-1]:
+            look, run = _finished(look, run, told)
         yield look, run
 
 
@@ -97,11 +110,12 @@ def run_stage(
     look: Look, stage: Stage, wishes: Wishes, balance: Whole | None = None, told: Told = _unheard
 ) -> tuple[Look, StageRun]:
     """One stage. balance: the whole as the balance left it, where that was before."""
-    first, start, kinds = look, whole(look), stages.kinds()
+    start, kinds = whole(look), stages.kinds()
+    first = look.at(edits.record(look.session, f"{LINE}{stage.name}", audible=False))
     plan = _Plan(wishes, set(wishes.without))
     while True:
         steps, refused = _made(first, stage.moves().kinds, plan, told)
-        reached = steps[-1].after if steps else first
+        reached = steps[-1].after if steps else look
         now = whole(reached)
         baseline, guarded = _baseline(first, start, steps)
         lost = () if stage.key in UNGUARDED else Bounds(baseline, balance).losses(now)
@@ -118,7 +132,8 @@ def run_stage(
             plan.left.append(LeftOut(blame.move, blame.text))
     partly = [item for move_id, item in plan.partly.items() if move_id not in plan.skipped]
     left = (*partly, *plan.left, *refused)
-    run = StageRun(stage.key, tuple(step.move for step in steps), left, start, now, lost)
+    states = (look.session, *(step.after.session for step in steps))
+    run = StageRun(stage.key, tuple(step.move for step in steps), left, start, now, lost, states)
     return reached, run
 
 
@@ -186,9 +201,11 @@ def _as_made(look: Look) -> Proposal:
     return found
 
 
-def finish(look: Look, told: Told = _unheard) -> Look:
+def _finished(look: Look, run: StageRun, told: Told) -> tuple[Look, StageRun]:
     """The peak of the mix back in its window, by its trim."""
     for move in making.propose(look, [trim.KIND], told):
         after = making.make(look, trim.KIND, move, stages.metrics())
-        look = look if after is None else after
-    return look
+        if after is not None:
+            made, states = (*run.made, _as_made(after)), (*run.states, after.session)
+            look, run = after, replace(run, made=made, now=whole(after), states=states)
+    return look, run

@@ -13,8 +13,10 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import kicks_and_basses, owner
 from all_even.figures.sources.units import Unit, units
 from all_even.figures.sources.who_is_who import likely_roles, unsure_lanes
+from all_even.figures.whole.finished import finished
 from all_even.moves.balance.starts import first_choice
 from all_even.session.editing import edits
+from all_even.session.editing.anew import mix_anew
 from all_even.session.model.session import Session
 from all_even.session.model.settings import BY_FIGURES, Owner
 from all_even.session.tracks import naming
@@ -41,28 +43,32 @@ class Unsure:
 class Questions:
     """unsure: tracks without a sure role. may_lead: (lane id, name) of those that may lead, where no role says who
     does; leads: who is taken then, `NOBODY` where none says so. low_end: whether kick or bass leads the low end is
-    open. school: the approach that is taken."""
+    open. school: the approach that is taken. finished: why these are taken for stems of a finished mix; empty where
+    they are tracks."""
 
     unsure: tuple[Unsure, ...] = ()
     may_lead: tuple[tuple[str, str], ...] = ()
     leads: str = NOBODY
     low_end: bool = False
     school: str = "voice-first"
+    finished: str = ""
 
     @property
     def count(self) -> int:
         """How many are asked."""
-        return len(self.unsure) + bool(self.may_lead) + self.low_end + 1
+        return len(self.unsure) + bool(self.may_lead) + self.low_end + bool(self.finished) + 1
 
 
 @dataclass(frozen=True, slots=True)
 class Answers:
-    """roles: by lane id. lead: a lane id, `NOBODY`, or None where it was not said; so too low_end and school."""
+    """roles: by lane id. lead: a lane id, `NOBODY`, or None where it was not said; so too low_end and school. anew:
+    whether stems of a finished mix are mixed anew."""
 
     roles: Mapping[str, str] = field(default_factory=dict)
     lead: str | None = None
     low_end: Owner | None = None
     school: str | None = None
+    anew: bool = False
 
 
 def questions(look: Look) -> Questions:
@@ -75,7 +81,8 @@ def questions(look: Look) -> Questions:
     low_open = bool(kicks) and bool(basses) and owner(look) is None
     school = "voice-first" if leads else first_choice(look)
     unsure = tuple(Unsure(lane.id, lane.name, likely_roles(look, lane)) for lane in unsure_lanes(look))
-    return Questions(unsure, may_lead, leads, low_open, school)
+    done = finished(look)
+    return Questions(unsure, may_lead, leads, low_open, school, done.text if done is not None else "")
 
 
 def _may_lead(unit: Unit) -> bool:
@@ -99,6 +106,8 @@ def answered(session: Session, asked: Questions, answers: Answers) -> Session:
         session = edits.record(
             edits.change_strips(session, [lead], importance="lead"), f"{session.strip_name(lead)} leads", reason=why
         )
+    if answers.anew and asked.finished:
+        session = edits.record(mix_anew(session), "These stems are to be mixed anew", audible=False)
     if answers.low_end is not None and answers.low_end != session.settings.low_owner:
         whose = "the figures" if answers.low_end == BY_FIGURES else answers.low_end
         changed = edits.set_work(session, low_owner=answers.low_end)
@@ -120,6 +129,8 @@ def assumed(session: Session, asked: Questions, answers: Answers) -> tuple[str, 
             told.append(f"{session.strip_name(asked.leads)} leads, by its name.")
     if asked.low_end and answers.low_end is None:
         told.append("Whether kick or bass leads the low end is open, and was left open.")
-    if answers.school is None:
+    if asked.finished and not answers.anew:
+        told.append(asked.finished)
+    elif answers.school is None:
         told.append(f"The balance starts {asked.school.replace('-', ' ')}.")
     return tuple(told)

@@ -17,6 +17,10 @@ from all_even.session.model.ledger import Evidence, Parameters, Proposal, Source
 from all_even.session.model.session import Session
 
 LONGEST_ID = 60
+GATHERING = frozenset({"gather", "gain"})
+"""Stages that put recordings right, and mix nothing."""
+HARMLESS = frozenset({"balance.trim", "buses.sections", "buses.sources"})
+"""Elsewhere: what leaves all relations as they are."""
 LEFT_OUT = "left_out"
 """The parameter that holds which parts of a move people left out, by id."""
 
@@ -174,6 +178,11 @@ class Kind:
         if self.steady or move.before is None or move.expected is None:
             return True
         return abs(move.expected - move.before) > move.tolerance
+
+    @property
+    def mixes_anew(self) -> bool:
+        """Whether it changes how tracks stand to each other, or how they sound: nothing for stems of a finished mix."""
+        return self.heard and self.stage not in GATHERING and self.id not in HARMLESS
 
     @property
     def prepares(self) -> bool:

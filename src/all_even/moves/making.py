@@ -15,6 +15,7 @@ from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.figures.book.look import Look
 from all_even.figures.of_session import measured
+from all_even.figures.whole.finished import finished
 from all_even.moves.accounts import standing, verify
 from all_even.moves.dependencies import fingerprints
 from all_even.moves.kind import LEFT_OUT, Kind, left_out
@@ -62,6 +63,8 @@ def propose(look: Look, kinds: Iterable[Kind], told: Told = _unheard) -> list[Pr
         look.stop_if_cancelled()
         if is_open(look.session, kind):
             with guarded(look, kind.id, told):
+                if kind.mixes_anew and finished(look) is not None:
+                    continue
                 found += [item for item in look.get(kind.proposals()) if is_open(look.session, kind, item.id)]
     return _weightiest_first(found)
 

@@ -22,6 +22,7 @@ from all_even.app.commands.command import (
     is_open,
     is_selected,
 )
+from all_even.session.editing.anew import mix_anew
 
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
@@ -105,6 +106,23 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Lanes", "No solo", "Shift+S", lambda a: a.strips.clear_solo(), at=LANES),
         Command("Lanes", "Invert polarity", "P", on_page(lambda p: p.toggle("polarity_inverted")), is_selected, LANES),
         Command("Lanes", "Hide or show", "H", on_page(lambda p: p.toggle("hidden")), is_selected, LANES),
+        Command(
+            "Lanes",
+            "First mix",
+            "Ctrl+M",
+            lambda a: a.frame.show_page("first-mix"),
+            words="automatic all stages default moves whole",
+            id="first-mix",
+        ),
+        Command(
+            "Lanes",
+            "Mix finished stems anew",
+            "",
+            lambda a: a.desk.edit(mix_anew, text="These stems are to be mixed anew"),
+            is_open,
+            words="stems of a finished mix",
+            id="mix-anew",
+        ),
         Command(
             "Lanes",
             "Who is who",

@@ -72,6 +72,8 @@ class DeskFigures(QObject):
         self._pages: Pages | None = None
         self.arrivals: Arrivals = Arrivals(desk, self)
         self._grouped: tuple[object, Grouped] | None = None
+        self.held = False
+        """Whether something long is done on the sound, which would only be slower with this beside it."""
         self._settle = timer(desk, SETTLE_MS, self.renew, once=True)
 
     def follow(self, follower: Follower) -> None:
@@ -86,7 +88,7 @@ class DeskFigures(QObject):
     def clear(self) -> None:
         self._settle.stop()
         self.reports, self.flow, self.stale, self.relations, self.song = {}, None, True, (), None
-        self.first_looks = {}
+        self.first_looks, self.held = {}, False
         self.sources = self.book = None
         self.arrivals.clear()
 
@@ -289,7 +291,7 @@ class DeskFigures(QObject):
     def renew(self) -> None:
         """Brings up to date all that follows from the session."""
         desk = self._desk
-        if not desk.is_open or desk.work.busy("sources") or desk.work.busy("measure"):
+        if not desk.is_open or self.held or desk.work.busy("sources") or desk.work.busy("measure"):
             return
         self._settle.stop()
         look = self.look()

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from all_even.app.desk.figures import DeskFigures
     from all_even.app.desk.state import DeskState
     from all_even.figures.book.look import Look
-    from all_even.figures.totals import Totals
+    from all_even.figures.whole.whole import Whole
     from all_even.moves.accounts import Account
     from all_even.moves.answer import Answer
     from all_even.session.model.remark import Remark
@@ -37,7 +37,7 @@ class DeskMoves:
         """What is to be said at a stage, by its key."""
         self.done: frozenset[str] = frozenset()
         self.moved_on: frozenset[str] = frozenset()
-        self.totals: dict[str, tuple[Totals, Totals]] = {}
+        self.totals: dict[str, tuple[Whole, Whole]] = {}
         """The whole mix as a stage was first looked at since the song was opened, and now, by its key."""
         self.answers: dict[str, Answer] = {}
         """What a stage answers where it proposes nothing, by its key."""
@@ -73,7 +73,7 @@ class DeskMoves:
         """Results of moves that were made, proposals of the visible stage, then the other stages. Off the interface
         thread."""
         from all_even.figures.book.fingerprint import digest
-        from all_even.figures.totals import totals
+        from all_even.figures.whole.whole import whole
         from all_even.moves import accounts, making
         from all_even.moves.dependencies import fingerprints
 
@@ -96,7 +96,7 @@ class DeskMoves:
                 report.send(("answers", {stage.key: stage.moves().answer(look)}))
             if stage in visible and stage.totals:
                 with making.guarded(look, "totals", told):
-                    report.send(("totals", (stage.key, totals(look))))
+                    report.send(("totals", (stage.key, whole(look))))
 
         for entry, after in accounts.measured(look, metrics):
             report.send(("result", (entry.serial, entry.result)))

@@ -143,6 +143,19 @@ class DeskState(QObject):
             self._after_change(old)
         return True
 
+    def take_over(self, session: Session, line: str, serial: int) -> bool:
+        """Makes a session the present whose ledger tells already what was done (`History.take_over`)."""
+        if self._history is None:
+            return False
+        old = self.session
+        try:
+            self._history.take_over(session, line, serial)
+        except LimitError as error:
+            self.said.emit(str(error))
+            return False
+        self._after_change(old)
+        return True
+
     def try_edit(self, edit: edits.Edit, *, merge: str | None = None) -> bool:
         """Applies an edit that may be refused; the reason is said in the status line."""
         try:

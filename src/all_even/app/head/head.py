@@ -30,6 +30,10 @@ class Head(QWidget):
         self.path = Path(desk)
         column.addWidget(self.path)
         line = layouts.row(margins=(16, 0, 12, 0))
+        tip = "All stages in their order with their usual moves, as long as the whole gets no worse (Ctrl+M)"
+        self.first_mix = fields.button("First mix", tip, lambda: desk.wanted.emit("first-mix"))
+        line.addWidget(self.first_mix)
+        line.addSpacing(8)
         self.go = QLabel()
         self.go.setTextFormat(Qt.TextFormat.PlainText)
         self.go.setProperty("role", "quiet")
@@ -66,7 +70,14 @@ class Head(QWidget):
         measuring = any(desk.work.busy(name) for name in ("measure", "sources", "figures")) or desk.figures.pending
         self.next = next_step(facts, measuring=measuring)
         text = f"Next: {self.next.text} (G)" if self.next.stage else self.next.text
-        room = max(200, self.width() - self.song.sizeHint().width() - self.saved_state.sizeHint().width() - 64)
+        room = max(
+            200,
+            self.width()
+            - self.song.sizeHint().width()
+            - self.saved_state.sizeHint().width()
+            - self.first_mix.sizeHint().width()
+            - 80,
+        )
         self.go.setText(fields.elided(self.go, text, room))
         self.go.setToolTip(texts.tip(f"{text}. G goes there."))
 

@@ -1,6 +1,5 @@
 """Findings: what is wrong with the recordings, one group a kind, a line a lane; and files that are no lane."""
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -14,14 +13,13 @@ from all_even.app.desk import Desk
 from all_even.app.side.cards import Card
 from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
-from all_even.dsp.parameter import decibel_text, number
 from all_even.measure.faults.findings import Finding
 from all_even.measure.faults.grouped import Group, Grouped
 from all_even.moves import texts as move_texts
 from all_even.session.editing import edits, faults
 
 if TYPE_CHECKING:
-    from all_even.figures.totals import Totals
+    from all_even.figures.whole.whole import Whole
     from all_even.moves.accounts import Account
     from all_even.moves.answer import Answer
     from all_even.session.model.remark import Press, Remark
@@ -31,17 +29,6 @@ LETTERS_IN_ROW = 28
 """So many fit on the buttons of one row."""
 
 
-def _percent(share: float | None) -> str:
-    return "–" if share is None else f"{number(100.0 * share)} %"
-
-
-TOTALS: "tuple[tuple[str, str, Callable[[Totals], str]], ...]" = (
-    ("Masked", "How much of all that matters is masked", lambda found: _percent(found.masked)),
-    ("Kick audible", "How much of the kick is left beside the bass", lambda found: _percent(found.kick_audible)),
-    ("Peak", "True peak of the mix", lambda found: decibel_text(found.true_peak_dbtp, "dBTP")),
-    ("PLR", "True peak over integrated loudness: how loud it is at an equal peak",
-     lambda found: decibel_text(found.plr_db, "dB")),
-)  # fmt: skip
 BEFORE_S = 1.0
 """Hearing a place begins this much before it."""
 
@@ -194,26 +181,33 @@ class AnswerCard(Card):
             self.column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
 
 
-class TotalsCard(Card):
-    """The whole mix before the moves of a stage, and now."""
+class WholeCard(Card):
+    """The whole mix before the moves of a stage, and now: figures that no single move is fitted on."""
 
-    def __init__(self, before: "Totals", now: "Totals") -> None:
+    def __init__(self, before: "Whole", now: "Whole") -> None:
+        from all_even.figures.whole import words
+
         super().__init__()
         changed = before != now
         self.column.addWidget(fields.label("The whole mix, before and now" if changed else "The whole mix", "small"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
-        for index, (name, tip, text) in enumerate(TOTALS):
-            row = fields.label(name, "quiet")
-            row.setToolTip(texts.tip(tip))
+        known = [line for line in words.LINES if (line.text(before), line.text(now)) != ("–", "–")]
+        for index, line in enumerate(known):
+            row = fields.label(line.name, "quiet")
+            row.setToolTip(texts.tip(f"{line.tip}. Usual: {line.usual}."))
             grid.addWidget(row, index, 0)
-            told = f"{text(before)} → {text(now)}" if changed else text(now)
+            was, is_ = line.text(before), line.text(now)
+            told = f"{was.partition(' ')[0]} → {is_}" if was != is_ else is_
             figure = fields.label(told)
-            figure.setAccessibleName(f"{name} {told}")
+            figure.setAccessibleName(f"{line.name} {told}")
             grid.addWidget(figure, index, 1, Qt.AlignmentFlag.AlignRight)
         grid.setColumnStretch(0, 1)
         self.column.addLayout(grid)
+        disagree = words.disagreement(before, now)
+        if disagree:
+            self.column.addWidget(fields.wrapped(disagree, "look"))
 
 
 class NoLongerCard(Card):

@@ -83,7 +83,7 @@ class MovesTab(QScrollArea):
 
     def refresh(self) -> None:
         """Makes the cards anew where something on them changed; never while one is held."""
-        from all_even.app.side.finding_cards import AnswerCard, FindingsCard, NoLongerCard, RemarksCard, TotalsCard
+        from all_even.app.side.finding_cards import AnswerCard, FindingsCard, NoLongerCard, RemarksCard, WholeCard
 
         desk = self.desk
         if self._holding or not desk.is_open:
@@ -149,7 +149,7 @@ class MovesTab(QScrollArea):
         if asides:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "quiet")))
         if totals is not None:
-            steps.append(lambda: column.addWidget(TotalsCard(*totals)))
+            steps.append(lambda: column.addWidget(WholeCard(*totals)))
         tick = partial(self._tick, stage.key, stage.name, done)
         steps.append(lambda: column.addWidget(tick(), 0, Qt.AlignmentFlag.AlignLeft))
         steps += self._made_steps(column, made)

@@ -77,10 +77,14 @@ class Tried:
 
 
 def limited(
-    mix: NDArray[np.floating], sample_rate: int, gain_db: float, ceiling_db: float = CEILING_DBTP
+    mix: NDArray[np.floating],
+    sample_rate: int,
+    gain_db: float,
+    ceiling_db: float = CEILING_DBTP,
+    release_ms: float = RELEASE_MS,
 ) -> tuple[NDArray[np.float32], Array]:
     """The sound, on time with the mix, (frames, 2), and the gain of its limiter in dB, (frames,)."""
-    station = Limiter(ceiling_db=ceiling_db, input_db=gain_db, release_ms=RELEASE_MS, lookahead_ms=LOOKAHEAD_MS)
+    station = Limiter(ceiling_db=ceiling_db, input_db=gain_db, release_ms=release_ms, lookahead_ms=LOOKAHEAD_MS)
     single, late = Single(station, sample_rate), station.latency_frames(sample_rate)
     out = np.zeros((len(mix) + late, 2), dtype=np.float32)
     gains = np.zeros(len(out))
@@ -100,9 +104,10 @@ def tried(
     hits_s: Sequence[float],
     gain_db: float,
     ceiling_db: float = CEILING_DBTP,
+    release_ms: float = RELEASE_MS,
 ) -> tuple[Tried, NDArray[np.float32]]:
     """A gain with its four figures, and the sound it makes. hits_s: of what is struck, in s."""
-    out, gain = limited(mix, sample_rate, gain_db, ceiling_db)
+    out, gain = limited(mix, sample_rate, gain_db, ceiling_db, release_ms)
     before, after = lufs_of(mix, sample_rate), lufs_of(out, sample_rate)
     lost = gain_db - (after - before) if before is not None and after is not None else 0.0
     peak = 20.0 * float(np.log10(max(true_peak(out, sample_rate), 1e-9)))

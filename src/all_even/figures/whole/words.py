@@ -30,7 +30,7 @@ class Line:
 LINES: tuple[Line, ...] = (
     Line("lead_db", "Lead over the rest", "dB",
          "Median over 400 ms while the lead plays, 300 to 3500 Hz, against everything else", "-3 to 3 dB (our rule)"),
-    Line("lead_spread_db", "… from phrase to phrase", "dB", "P90 less P10 of the same over its phrases",
+    Line("lead_spread_db", "… phrase to phrase", "dB", "P90 less P10 of the same over its phrases",
          "under 6 dB (our rule)"),
     Line("kick_low_db", "Kick over the rest", "dB", "On its hits, 40 to 120 Hz, the first 100 ms"),
     Line("kick_click_db", "… its click", "dB", "On its hits, 2 to 6 kHz"),
@@ -39,7 +39,7 @@ LINES: tuple[Line, ...] = (
     Line("bass_spread_db", "Bass, note to note", "dB", "P90 less P10 of a quarter of a second each, 40 to 120 Hz",
          "2 to 6 dB (seen on finger and synthesiser basses)"),
     Line("bass_to_kick_db", "Bass against the kick", "dB", "Its usual level against a hit of the kick, 40 to 120 Hz"),
-    Line("masked", "Masked, second opinion", "%", "By partial loudness behind gammatone filters, by priority; no move "
+    Line("masked", "Masked, 2nd opinion", "%", "By partial loudness behind gammatone filters, by priority; no move "
          "is fitted on it, and only its change says something"),
     Line("masked_ours", "Masked", "%", "By the figure that Share goes by; an index, of which only the change counts"),
     Line("plr_db", "PLR", "dB", "True peak over integrated loudness: less is louder at one peak",
@@ -68,7 +68,7 @@ def in_short(before: Whole, now: Whole) -> str:
     ]
     told = f"Over the rest then: {', '.join(parts)}." if parts else ""
     if before.masked is not None and now.masked is not None:
-        told += f" Masked, by the second opinion: {100.0 * before.masked:.0f} → {100.0 * now.masked:.0f} %."
+        told += f" Masked, 2nd opinion: {100.0 * before.masked:.0f} → {100.0 * now.masked:.0f} %."
     return told.strip()
 
 

@@ -7,9 +7,10 @@ from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
 from all_even.figures.elsewhere.tonal_balance import tonal
 from all_even.figures.sources.stereo_placement import Stand, alike, pan_of, stand
+from all_even.figures.whole.finished import finished
 from all_even.measure.level import zones
 from all_even.moves.balance.spread import ONE_SEAT
-from all_even.session.model.remark import Remark
+from all_even.session.model.remark import Press, Remark
 from all_even.session.tracks import seats
 from all_even.session.tracks.classes import PAIRED, stands_central
 
@@ -17,10 +18,17 @@ IN_THE_MIDDLE = 0.1
 """Of full pan: nearer nobody hears it beside the centre."""
 FEWEST_CENTRAL = 4
 MOST_PAIRS = 3
+MIX_ANEW = "mix-anew"
+"""The command that has stems of a finished mix mixed anew."""
 
 
 def remarks(look: Look) -> tuple[Remark, ...]:
     """All of them, the most important first."""
+    done = finished(look)
+    if done is not None:
+        return (
+            Remark((), "finished-stems", float(done.stems), done.text, presses=(Press(MIX_ANEW, "Mix them anew"),)),
+        )
     found = stand(look)
     told = [] if found is None else _all_centre(look, found) or _one_seat(look, found)
     return (*told, *_zones(look))

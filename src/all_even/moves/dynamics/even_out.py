@@ -216,7 +216,10 @@ def _number(proposal: Proposal, name: str, default: float) -> float:
 
 
 SINGLE = source_by_source("dynamics.even-out", _rule, struck=False)
-KIND = Kind("dynamics.even-out", DEPENDS_ON, SINGLE, edit, refit=refit, parameters={"aim": AIM}, changed=measured_later)
+KIND = Kind(
+    "dynamics.even-out", DEPENDS_ON, SINGLE, edit, refit=refit, parameters={"aim": AIM}, changed=measured_later,
+    less=lambda move: {"aim": 0.5 * (1.0 + _number(move, "aim", AIM.default))},
+)  # fmt: skip
 TWICE = Kind(
     "dynamics.even-out-twice", DEPENDS_ON, source_by_source("dynamics.even-out-twice", _rule_twice, struck=False), edit,
     refit=refit, parameters={"aim": AIM}, changed=measured_later, optional=True,

@@ -21,11 +21,13 @@ UNDONE, REDONE = "Undone: ", "Redone: "
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """session: to come back to. line, serial: of the ledger, for what undoing it takes back; 0 where there is none."""
+    """session: to come back to. line, serial: of the ledger, for what undoing it takes back; 0 where there is none.
+    last: the last line of a step that wrote several, of which `serial` is the first; else 0."""
 
     session: Session
     line: str
     serial: int
+    last: int = 0
 
 
 @dataclass(slots=True)
@@ -76,6 +78,16 @@ class History:
         self.session = new
         return True
 
+    def take_over(self, new: Session, line: str, serial: int) -> None:
+        """Makes a session the present whose ledger tells already what was done, as one step. serial: of the first line
+        that does, before which everything was as it is now. LimitError as `apply`."""
+        limits.check(new, self.session)
+        self.past.append(Step(self.session, line, serial, edits.last_serial(new)))
+        del self.past[:-MOST_STEPS]
+        self._future.clear()
+        self._merge = None
+        self.session = new
+
     def amend(self, new: Session) -> None:
         """Changes the present without a step: results that are measured after the fact."""
         self.session = new
@@ -102,14 +114,14 @@ class History:
         if not source:
             return False
         wanted = source.pop()
-        target.append(Step(self.session, wanted.line, wanted.serial))
+        target.append(Step(self.session, wanted.line, wanted.serial, wanted.last))
         back = replace(wanted.session, ledger=self.session.ledger)
         taken = wanted.serial or None
         self.session = edits.record(
             back,
             (UNDONE if undo else REDONE) + (wanted.line or "a change"),
             undoes=taken if undo else None,
-            redoes=None if undo else taken,
+            redoes=None if undo else wanted.last or taken,
             audible=audible.differs(self.session, back),
         )
         self._merge = None
