@@ -157,6 +157,29 @@ def short_folder() -> Path:
     return _once("short", lambda folder: _tune(folder, seed=7, tracks=12, bars=4))
 
 
+BAND = ("01_KIK IN.wav", "SnTop_01.wav", "BASS_DI.wav", "eGtr1.wav", "harmonium take2.wav", "LD VOX comp.wav")
+
+
+def _band(folder: Path) -> Path:
+    from all_even.demo.parts import Studio
+    from all_even.demo.score import make_score
+    from all_even.demo.stems import STEMS, render_stem
+
+    if not (folder / BAND[-1]).is_file():
+        folder.mkdir(parents=True, exist_ok=True)
+        studio = Studio(make_score(11, bars=5))
+        for stem in STEMS:
+            if stem.file in BAND:
+                soundfile.write(folder / stem.file, render_stem(stem, studio), stem.sample_rate, subtype="PCM_24")
+    return folder
+
+
+@pytest.fixture(scope="session")
+def small_band() -> Path:
+    """Kick, snare, bass, two instruments and a lead voice, of 5 bars: as little as a whole mix needs."""
+    return _once("small band", _band)
+
+
 @pytest.fixture(scope="session")
 def six_bars() -> Path:
     """The same tune a little longer, for what needs more notes."""

@@ -70,7 +70,7 @@ def judged(sources: list[Source], room: Array, mix: Array, rate: int) -> Judged:
         _at_hits(kicks, whole, rate, (2000.0, 6000.0), 0.020),
         _at_hits(snares, whole, rate, (150.0, 400.0), 0.100),
         _at_hits(snares, whole, rate, (2000.0, 8000.0), 0.050),
-        _spread(basses, rate),
+        _spread(basses, kicks, rate),
         _hidden(sources, room, rate),
         loud, loud - float(peak), mono - loud, left - right, _zones(mix, rate),
     )  # fmt: skip
@@ -126,12 +126,18 @@ def _at_hits(own: list[Source], whole: Array, rate: int, band: tuple[float, floa
     return float(np.median(levels)) if levels else None
 
 
-def _spread(own: list[Source], rate: int) -> float | None:
-    """P90 less P10 of 250 ms under 120 Hz while it plays, dB."""
+def _spread(own: list[Source], kicks: list[Source], rate: int) -> float | None:
+    """P90 less P10 of 250 ms under 120 Hz while it plays, dB; 200 ms behind each hit of the kick left aside."""
     if not own:
         return None
     sound = sum((source.sound for source in own[1:]), own[0].sound)
-    level = _means(_band(sound, rate, (25.0, 120.0)), round(0.25 * rate))
+    power = _band(sound, rate, (25.0, 120.0))
+    free = np.ones(len(power), dtype=bool)
+    for hit in _hits(kicks[0].raw, rate) if kicks else ():
+        free[hit : hit + round(0.2 * rate)] = False
+    if free.mean() > 0.25:
+        power = power[free]
+    level = _means(power, round(0.25 * rate))
     playing = level[level > np.percentile(level, 95) * 10.0**-2.0]
     return float(np.subtract(*np.percentile(10.0 * np.log10(playing), [90, 10]))) if len(playing) > 4 else None
 

@@ -14,7 +14,7 @@ from all_even import stages
 from all_even.figures.book.look import Look
 from all_even.figures.whole.guards import Loss
 from all_even.figures.whole.whole import Whole, whole
-from all_even.first_mix.guarding import Bounds, Less, Step, blamed, less_of
+from all_even.first_mix.guarding import Bounds, Less, Step, blamed, less_of, told_costs
 from all_even.moves import making
 from all_even.moves.balance import starts, trim
 from all_even.moves.kind import Kind
@@ -23,8 +23,8 @@ from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 from all_even.stages.stage import Stage
 
-PATH = ("gather", "gain", "balance", "low-end", "share", "dynamics", "buses", "space", "rides", "check")
-"""Stages that make moves, in the order of the work."""
+PATH = ("gather", "gain", "balance", "low-end", "share", "dynamics", "buses", "space", "rides")
+"""Stages whose moves make a mix, in the order of the work. Those of Check are for one system, and left to people."""
 LINE = "First mix: "
 """What the line in the ledger begins with, under which a stage's moves stand."""
 MOST_ROUNDS = 4
@@ -118,7 +118,7 @@ def run_stage(
         reached = steps[-1].after if steps else look
         now = whole(reached)
         baseline, guarded = _baseline(first, start, steps)
-        lost = () if stage.key in UNGUARDED else Bounds(baseline, balance).losses(now)
+        lost = () if stage.key in UNGUARDED else _bounds(baseline, balance, steps).losses(now)
         blame = blamed(*guarded, lost) if len(plan.left) < MOST_LEFT_OUT else None
         if blame is None:
             break
@@ -135,6 +135,10 @@ def run_stage(
     states = (look.session, *(step.after.session for step in steps))
     run = StageRun(stage.key, tuple(step.move for step in steps), left, start, now, lost, states)
     return reached, run
+
+
+def _bounds(baseline: Whole, balance: Whole | None, steps: Sequence[Step]) -> Bounds:
+    return Bounds(baseline, balance, told_costs([step.move for step in steps]))
 
 
 @dataclass(slots=True)

@@ -17,6 +17,8 @@ from all_even.session.model.ledger import Proposal
 
 LEAST_SHARE = 0.25
 """A move that brought less than this share of what is too much is not to blame alone."""
+COSTS = "costs "
+"""What the evidence of a move begins with that says what it costs of a figure of the whole: `costs plr_db`."""
 MOST_PARTS = 12
 """With more of them it is not tried which one costs most."""
 
@@ -49,10 +51,13 @@ class Bounds:
 
     before: Whole
     balance: Whole | None
+    told: Mapping[str, float] = field(default_factory=dict)
+    """What cards said that they cost, by figure: that much more may be lost."""
 
     def losses(self, now: Whole) -> tuple[Loss, ...]:
         """What is worse than it may be against either, the worst first; each figure once."""
-        found = list(losses(self.before, now))
+        found = [loss for loss in losses(self.before, now) if loss.by > loss.guard.most + self.told.get(
+            loss.guard.field, 0.0)]  # fmt: skip
         if self.balance is not None:
             told = {loss.guard.field for loss in found}
             found += [loss for loss in losses(self.balance, now) if loss.guard.field not in told]
@@ -123,3 +128,14 @@ def _fewest(blame: Blame, kind: Kind, names: Sequence[str], guard: Guard, most: 
 def _cost(blame: Blame, kind: Kind, guard: Guard, start: Whole, without: tuple[str, ...]) -> float:
     move = Less(without).of(kind, blame.move)
     return guard.worse_by(start, relations(blame.before.at(making.made(blame.before.session, kind, move))))
+
+
+def told_costs(moves: Sequence[Proposal]) -> dict[str, float]:
+    """What the cards of these moves said that they cost, all together, by figure."""
+    found: dict[str, float] = {}
+    for move in moves:
+        for name, value in move.evidence.items():
+            if name.startswith(COSTS) and isinstance(value, int | float):
+                key = name.removeprefix(COSTS)
+                found[key] = found.get(key, 0.0) + float(value)
+    return found

@@ -13,13 +13,14 @@ def _moves() -> Moves:
         line_up,
         lopsided,
         pair_sides,
+        polish,
         remarks,
         spread,
         starts,
         trim,
     )  # fmt: skip
 
-    parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up)
+    parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up, polish)
     kinds = (*starts.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
     return Moves(answer.answer, kinds, (starts.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
 

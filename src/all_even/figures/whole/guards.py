@@ -52,7 +52,7 @@ GUARDS = (
     Guard("bass_spread_db", "spread of the bass", "dB", 1.0, 1.0, 4.0),
     Guard("plr_db", "peak over loudness", "dB", 1.0, 0.5),
     Guard("mono_db", "level in mono", "dB", -1.0, 1.0, -1.0),
-    Guard("masked", "masked, by the witness", "%", 1.0, 0.01),
+    Guard("masked", "masked, 2nd opinion", "%", 1.0, 0.006),
 )
 OF_RELATIONS = tuple(guard for guard in GUARDS if guard.field not in ("plr_db", "mono_db"))
 """Those that are known without rendering the mix."""

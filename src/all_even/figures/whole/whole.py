@@ -136,7 +136,7 @@ def relations_of(found: Standing, weights: Mapping[str, float]) -> Whole:
         kick_click_db=_on_hits(kick, kick_rest, rate, standing.KICK_CLICK_HZ, kicks, short_s),
         snare_body_db=_on_hits(snare, snare_rest, rate, standing.SNARE_BODY_HZ, snares, long_s),
         snare_crack_db=_on_hits(snare, snare_rest, rate, standing.SNARE_CRACK_HZ, snares, short_s),
-        bass_spread_db=None if bass is None else standing.spread_of_notes_db(bass, rate),
+        bass_spread_db=None if bass is None else standing.spread_of_notes_db(bass, rate, kicks),
         bass_to_kick_db=_bass_to_kick(bass, kick, kicks, rate),
         masked=float(weight[known] @ masked[known]) / counts if counts > 0.0 else None,
         room_db=10.0 * math.log10(room / dry) if room > 0.0 and dry > 0.0 else None,

@@ -20,6 +20,8 @@ LINE_S, PLAYING_DB = 0.4, 15.0
 PAUSE_S, LONGEST_PHRASE_S = 0.4, 4.0
 LONG_HIT_S, SHORT_HIT_S = 0.1, 0.02
 NOTE_S, SOUNDING_DB = 0.25, 20.0
+UNDER_HIT_S, LEAST_KEPT = 0.2, 0.25
+"""So much behind each hit of the kick is not judged, unless hardly anything would be left."""
 FEWEST = 4
 """Of windows, phrases, hits: fewer tell nothing."""
 QUIET = 1e-14
@@ -84,9 +86,17 @@ def hits_over_rest_db(
     return float(np.median([_ratio_db(*pair) for pair in heard])) if len(heard) >= FEWEST else None
 
 
-def spread_of_notes_db(own: Powers, sample_rate: int) -> float | None:
-    """P90 less P10 of a bass under 120 Hz, a quarter of a second at a time while it sounds."""
-    level = _means(in_band(own, BASS_HZ), NOTE_S, sample_rate)
+def spread_of_notes_db(own: Powers, sample_rate: int, hits_s: Sequence[float] = ()) -> float | None:
+    """P90 less P10 of a bass under 120 Hz, a quarter of a second at a time while it sounds. hits_s: of the kick; what
+    lies under them is left aside, since there a bass may step back by intention."""
+    power, hop_s = in_band(own, BASS_HZ), gammatone.hop_frames(sample_rate) / sample_rate
+    if len(hits_s):
+        beats = np.concatenate(
+            [np.arange(round(time / hop_s), round((time + UNDER_HIT_S) / hop_s) + 1) for time in hits_s]
+        )
+        kept = np.delete(power, beats[(beats >= 0) & (beats < len(power))].astype(np.int64))
+        power = kept if len(kept) >= LEAST_KEPT * len(power) else power
+    level = _means(power, NOTE_S, sample_rate)
     sounding = level[_playing(level, SOUNDING_DB)]
     if len(sounding) < 2 * FEWEST:
         return None

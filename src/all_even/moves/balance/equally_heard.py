@@ -136,4 +136,4 @@ def edit(session: Session, proposal: Proposal) -> Session:
     return edits.set_levels(session, {i: level for i, level in levels.items() if session.is_lane(i)})
 
 
-KIND = Kind("balance.equally-heard", ("files", "order", "names", "levels", "strips"), propose, edit)
+KIND = Kind("balance.equally-heard", ("files", "order", "names", "levels", "strips"), propose, edit, optional=True)
