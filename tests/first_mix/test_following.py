@@ -54,9 +54,7 @@ def test_nothing_guarded_is_worse_at_the_end_than_behind_the_balance_or_it_is_to
     assert last.now == whole(gone[-1][0])
 
 
-def test_it_is_louder_at_one_peak_and_the_peak_is_in_its_window(gone):
-    balance, end = next(run.now for _, run in gone if run.key == "balance"), gone[-1][1].now
-    assert end.plr_db < balance.plr_db - 0.5
+def test_the_peak_is_in_its_window_at_the_end(gone):
     low, high = gone[-1][0].session.settings.peak_window_dbfs
     assert low - 0.1 <= gone[-1][0].mix.sample_peak_dbfs <= high + 0.1
 

@@ -208,6 +208,8 @@ def _as_made(look: Look) -> Proposal:
 def _finished(look: Look, run: StageRun, told: Told) -> tuple[Look, StageRun]:
     """The peak of the mix back in its window, by its trim."""
     for move in making.propose(look, [trim.KIND], told):
+        if not run.made:
+            look = look.at(edits.record(look.session, f"{LINE}{run.name}", audible=False))
         after = making.make(look, trim.KIND, move, stages.metrics())
         if after is not None:
             made, states = (*run.made, _as_made(after)), (*run.states, after.session)

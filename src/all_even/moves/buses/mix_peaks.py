@@ -3,8 +3,8 @@
 A limiter last on the mix bus, its ceiling where the mix peaks already, and before it as much gain as a limiter takes
 without being heard: loudness lost, hits, pump and ripple (`figures.dynamics.limited`) well under what a loud copy may
 do, and none of what dynamics are warned of. So the mix peaks where it did, and everything under its highest peaks comes
-up. Common practice: two or three dB of the very highest peaks; more is mastering. Where the mix bus has a limiter
-nothing is proposed.
+up. Common practice: two or three dB of the very highest peaks; more is mastering. Where the mix bus has a limiter,
+or peaks over its window, nothing is proposed.
 """
 
 from collections.abc import Iterator
@@ -41,6 +41,8 @@ def propose(look: Look) -> list[Proposal]:
     mix = look.mix
     if mix is None or mix.true_peak_dbtp is None or mix.integrated_lufs is None:
         return []
+    if mix.sample_peak_dbfs is None or mix.sample_peak_dbfs > session.settings.peak_window_dbfs[1]:
+        return []  # its trim comes first
     for found in tries(look):
         if found.gain_db - found.lost_lu < WORTH_LU:
             break
