@@ -69,7 +69,9 @@ def test_a_guard_speaks_where_something_is_worse_by_more_than_it_may():
 
 
 def test_what_is_enough_may_be_less_and_what_is_unknown_is_no_loss():
-    before = Whole(kick_low_db=18.0, bass_spread_db=2.0)
+    before = Whole(kick_low_db=18.0, bass_spread_db=2.0, kick_click_db=-18.0)
+    assert losses(before, replace(before, kick_click_db=-24.0)) == ()
+    assert losses(replace(before, kick_click_db=-2.0), before)[0].by == pytest.approx(8.0)
     assert losses(before, Whole(kick_low_db=12.5, bass_spread_db=3.9)) == ()
     assert losses(before, Whole(kick_low_db=10.5, bass_spread_db=None))[0].guard.field == "kick_low_db"
 

@@ -114,7 +114,7 @@ def run_stage(
     first = look.at(edits.record(look.session, f"{LINE}{stage.name}", audible=False))
     plan = _Plan(wishes, set(wishes.without))
     while True:
-        steps, refused = _made(first, stage.moves().kinds, plan, told)
+        steps, refused = _made(first, stage.moves().shown, plan, told)
         reached = steps[-1].after if steps else look
         now = whole(reached)
         baseline, guarded = _baseline(first, start, steps)

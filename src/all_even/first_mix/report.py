@@ -10,7 +10,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.whole import words
 from all_even.figures.whole.guards import losses
 from all_even.figures.whole.whole import Whole, whole
-from all_even.first_mix.following import PATH, StageRun
+from all_even.first_mix.following import LINE, PATH, StageRun
 from all_even.first_mix.questions import Answers, Questions, assumed
 from all_even.measure.faults.findings import findings
 from all_even.moves import accounts, making
@@ -108,7 +108,7 @@ def report(
     end = whole(look)
     balance = next((run.now for run in runs if run.key == "balance"), first)
     known = accounts.accounts(look, stages.metrics())
-    by_stage = {run.key: [account for account in known if _stage(account) == run.key] for run in runs}
+    by_stage = _by_stage(look.session, known, runs)
     lines = tuple(
         StageLine(
             run.key, run.name, tuple(_move_line(account) for account in by_stage[run.key]),
@@ -129,9 +129,17 @@ def report(
     )  # fmt: skip
 
 
-def _stage(account: Account) -> str:
-    assert account.entry.move is not None
-    return account.entry.move.stage
+def _by_stage(session: Session, known: Sequence[Account], runs: Sequence[StageRun]) -> dict[str, list[Account]]:
+    """What became of the moves that each stage made: they stand under its line in the ledger."""
+    found: dict[str, list[Account]] = {run.key: [] for run in runs}
+    by_serial = {account.entry.serial: account for account in known}
+    lines = {f"{LINE}{run.name}": run.key for run in runs}
+    key = ""
+    for entry in session.ledger:
+        key = lines.get(entry.text, key)
+        if entry.serial in by_serial and key:
+            found[key].append(by_serial[entry.serial])
+    return found
 
 
 def _move_line(account: Account) -> MoveLine:

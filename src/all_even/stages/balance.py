@@ -10,6 +10,7 @@ def _moves() -> Moves:
         centre,
         clearance,
         equally_heard,
+        lead_back,
         line_up,
         lopsided,
         pair_sides,
@@ -20,7 +21,7 @@ def _moves() -> Moves:
         trim,
     )  # fmt: skip
 
-    parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up, polish)
+    parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up, polish, lead_back)
     kinds = (*starts.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
     return Moves(answer.answer, kinds, (starts.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
 

@@ -4,6 +4,7 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
+    from all_even.moves.balance import lead_back
     from all_even.moves.dynamics import (
         answer,
         attack,
@@ -27,7 +28,7 @@ def _moves() -> Moves:
         figures.SPREAD, figures.PUNCH, figures.CREST, attack.SUSTAIN, gate.BLEED, gate.BREATHS, soften.METRIC,
         parallel.METRIC, parallel.UNDER, parallel.OVER, glue.GAIN, bands.MOMENTS, tone.ZONE,
     )  # fmt: skip
-    return Moves(answer.answer, kinds, metrics, remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, metrics, also=(lead_back.KIND,), remarks=remarks.remarks)
 
 
 STAGE = Stage(

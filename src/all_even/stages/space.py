@@ -4,6 +4,7 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
+    from all_even.moves.balance import lead_back
     from all_even.moves.space import (
         answer,
         echoes,
@@ -24,7 +25,7 @@ def _moves() -> Moves:
     metrics = (
         figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC,
     )  # fmt: skip
-    return Moves(answer.answer, kinds, metrics, remarks=remarks.remarks)
+    return Moves(answer.answer, kinds, metrics, also=(lead_back.KIND,), remarks=remarks.remarks)
 
 
 STAGE = Stage(

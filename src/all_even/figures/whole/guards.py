@@ -14,8 +14,8 @@ from all_even.figures.whole.whole import Whole
 @dataclass(frozen=True, slots=True)
 class Guard:
     """field: of `Whole`. worse: +1 where more is worse, -1 where less is. most: worse by more than this is too much.
-    enough: beyond it more or less changes nothing that matters (a kick 12 dB over the rest); None where there is no
-    such place."""
+    enough: beyond it more or less changes nothing that matters (a kick 12 dB over the rest); gone: so far under the rest
+    nobody hears it, and less of it is no loss (a click at -20 dB). None where there is no such place."""
 
     field: str
     label: str
@@ -23,14 +23,14 @@ class Guard:
     worse: float
     most: float
     enough: float | None = None
+    gone: float | None = None
 
     def worse_by(self, before: Whole, now: Whole) -> float:
         """How much worse it is, in its unit; 0 where it is no worse, or where it can't be known."""
         was, is_ = getattr(before, self.field), getattr(now, self.field)
         if was is None or is_ is None:
             return 0.0
-        if self.enough is not None:
-            was, is_ = (self._held(value) for value in (was, is_))
+        was, is_ = (self._held(value) for value in (was, is_))
         return max(0.0, self.worse * (is_ - was))
 
     def text(self, by: float) -> str:
@@ -38,17 +38,19 @@ class Guard:
         return f"{100.0 * by if self.unit == '%' else by:.1f} {self.unit}"
 
     def _held(self, value: float) -> float:
-        assert self.enough is not None
-        return min(value, self.enough) if self.worse < 0.0 else max(value, self.enough)
+        """Inside what matters."""
+        if self.enough is not None:
+            value = min(value, self.enough) if self.worse < 0.0 else max(value, self.enough)
+        return value if self.gone is None else max(value, self.gone)
 
 
 GUARDS = (
     Guard("lead_db", "lead over the rest", "dB", -1.0, 0.7),
     Guard("lead_spread_db", "spread of the lead over its phrases", "dB", 1.0, 0.7),
     Guard("kick_low_db", "low of the kick over the rest", "dB", -1.0, 1.0, 12.0),
-    Guard("kick_click_db", "click of the kick over the rest", "dB", -1.0, 1.5, 6.0),
-    Guard("snare_body_db", "body of the snare over the rest", "dB", -1.0, 1.0, 6.0),
-    Guard("snare_crack_db", "crack of the snare over the rest", "dB", -1.0, 1.5, 6.0),
+    Guard("kick_click_db", "click of the kick over the rest", "dB", -1.0, 1.5, 6.0, -10.0),
+    Guard("snare_body_db", "body of the snare over the rest", "dB", -1.0, 1.0, 6.0, -10.0),
+    Guard("snare_crack_db", "crack of the snare over the rest", "dB", -1.0, 1.5, 6.0, -10.0),
     Guard("bass_spread_db", "spread of the bass", "dB", 1.0, 1.0, 4.0),
     Guard("plr_db", "peak over loudness", "dB", 1.0, 0.5),
     Guard("mono_db", "level in mono", "dB", -1.0, 1.0, -1.0),

@@ -12,6 +12,7 @@ from all_even.dsp.parameter import LEVEL, number
 from all_even.figures.book.look import Look
 from all_even.figures.kick_and_bass.ceiling import ceiling
 from all_even.figures.sources.units import Table, Unit, table
+from all_even.figures.whole.whole import relations
 from all_even.measure.sharing import masking
 from all_even.moves.accounts import standing
 from all_even.moves.balance.bass_ceiling import WORTH_DB
@@ -74,6 +75,7 @@ def _for_lead(look: Look, found: Table, lead: Unit, leads: list[Unit]) -> Propos
             "lead_covered": share,
             "lead_covered_then": then,
             "down_db": down,
+            "lead_db": relations(look.at(edits.set_levels(look.session, levels))).lead_db,
             "others_cost_mean": mean,
             "others_cost_most": most,
         },

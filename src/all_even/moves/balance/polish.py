@@ -173,8 +173,8 @@ def _proposal(look: Look, there: Look, found: Standing, gains: Gains, levels: di
         f"agree: {number(100.0 * was.mean)} → {number(100.0 * now.mean)} % by that of Share, which it was not searched "
         f"on.{dearer} Hear it before you make it.",
         parameters={"levels_db": levels},
-        evidence={"masked": before.masked, "masked_then": then.masked, "masked_by_share": was.mean,
-                  "masked_by_share_then": now.mean, "costs plr_db": max(0.0, costs)},
+        evidence={"lead_db": then.lead_db, "masked": before.masked, "masked_then": then.masked,
+                  "masked_by_share": was.mean, "masked_by_share_then": now.mean, "costs plr_db": max(0.0, costs)},
         metric=METRIC, before=100.0 * before.masked, expected=100.0 * then.masked, source="worked out", weight=1.0,
     )  # fmt: skip
 

@@ -23,7 +23,7 @@ from all_even.figures.arriving import arrival
 from all_even.figures.book import flow as flows
 from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Unit, unit_energy, unit_lufs, units
-from all_even.figures.whole.whole import relations
+from all_even.figures.whole.whole import Whole, relations
 from all_even.figures.whole.words import in_short
 from all_even.measure.level import loudness
 from all_even.moves.kind import Kind, left_out, per_strip, values_of
@@ -148,15 +148,17 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
             f"The mix then peaks at {number(look.session.settings.mix_peak_dbfs)} dBFS: all faders move together "
             "until it does."
         )
+    then, told = _whole(look, final)
     return [
         BY_START[start].move(
             title=TITLES[start],
-            reason=f"{REASONS[start]} {where}{_whole(look, final)}",
+            reason=f"{REASONS[start]} {where}{told}",
             parameters={LEVELS: final},
             evidence={
                 "lanes": len(final),
                 "sources": len(units(look)),
                 "spread_lu": round(spread, 2),
+                "lead_db": then.lead_db,
                 "mix_peak_aimed_dbfs": None if anchor is not None else look.session.settings.mix_peak_dbfs,
             },
             metric=METRIC,
@@ -168,11 +170,12 @@ def propose(look: Look, start: str = "all-even") -> list[Proposal]:
     ]
 
 
-def _whole(look: Look, levels: dict[str, float]) -> str:
-    """What would stand out, in words: to choose by."""
+def _whole(look: Look, levels: dict[str, float]) -> tuple[Whole, str]:
+    """What would stand out, and in words: to choose by."""
     there = look.at(edits.set_levels(look.session, {i: LEVEL.clamped(level) for i, level in levels.items()}))
-    told = in_short(relations(look), relations(there))
-    return f" {told}" if told else ""
+    then = relations(there)
+    told = in_short(relations(look), then)
+    return then, f" {told}" if told else ""
 
 
 def _anchor(session: Session, levels: dict[str, float]) -> Lane | None:
