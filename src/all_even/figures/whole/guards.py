@@ -14,8 +14,8 @@ from all_even.figures.whole.whole import Whole
 @dataclass(frozen=True, slots=True)
 class Guard:
     """field: of `Whole`. worse: +1 where more is worse, -1 where less is. most: worse by more than this is too much.
-    enough: beyond it more or less changes nothing that matters (a kick 12 dB over the rest); gone: so far under the rest
-    nobody hears it, and less of it is no loss (a click at -20 dB). None where there is no such place."""
+    enough: beyond it more or less changes nothing that matters (a kick 12 dB over the rest); gone: so far under the
+    rest nobody hears it, and less of it is no loss (a click at -20 dB). None where there is no such place."""
 
     field: str
     label: str
