@@ -247,8 +247,25 @@ def main() -> None:
             window.switch_theme()
             window.close_session()
 
+    def first_mix() -> None:
+        """All stages of the demo, two of them opened; then all is taken back."""
+        window.show_page("first-mix")
+        page = window.extra_pages["first-mix"]
+        wait(lambda: page.mix.asked is not None)
+        page.begin()
+        wait(lambda: not page.mix.running)
+        for run in page.mix.runs:
+            if run.key in ("balance", "share"):
+                page._turn(run.key)
+        shot("first-mix")
+        window.leave_page()
+        window.close_session()
+
     shot("start")
     who_is_who()
+    desk.documents.open_demo()
+    measured()
+    first_mix()
     desk.documents.open_demo()
     measured()
     apply("gather", "gather.sections")
@@ -274,9 +291,6 @@ def main() -> None:
     bench = window.workbench.bench.of("balance")
     bench.show_view(1)
     shot("balance-seats")
-    bench.show_view(2)
-    wait(lambda: not desk.work.busy())
-    shot("balance-kick-and-bass")
     with tempfile.TemporaryDirectory() as folder:
         songs = other_songs(Path(folder))
         store.save(desk.session, Path(folder) / "Slack Water.alleven")

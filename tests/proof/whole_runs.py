@@ -1,22 +1,112 @@
-"""A session taken apart at its mix bus, for judges that know nothing of ours."""
+"""A first mix of fresh sessions, judged from outside; and a session taken apart at its mix bus for that judge.
+
+Each folder is judged as it came, at its voice first (or rhythm first) alone, behind the balance, and at the end: the
+first two, and the balance with its search over faders, are what a user would have without the rest.
+"""
+
+import tempfile
+from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
+import soundfile
 from numpy.typing import NDArray
 
+from all_even import stages
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.figures.book.look import Look
+from all_even.figures.book.pages import Pages
 from all_even.figures.sources.units import units
+from all_even.figures.whole.whole import Whole, whole
+from all_even.first_mix import following, questions
+from all_even.moves import accounts, making
+from all_even.moves.balance import starts
+from all_even.session.editing import edits
 from all_even.session.model import routing, space
+from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Strip
 from all_even.session.tracks.classes import class_of
 from all_even.session.tracks.importance import importance
 from all_even.session.tracks.roles import family_of
+from tests.moves.looks import look_at
+from tests.proof import fresh
 from tests.reference.whole_by_hand import Judged, Source, judged
 
 Array = NDArray[np.float64]
 GROUP_S = 0.005
 LEADS_FROM = 0.9
 """Importance of whoever leads by hand."""
+
+
+@dataclass
+class FirstMix:
+    """lost: what the program itself says is worse at the end than behind the balance. made, left: moves. not_true: of
+    them no longer as measured at the end."""
+
+    name: str
+    judged: dict[str, Judged] = field(default_factory=dict)
+    ours: dict[str, Whole] = field(default_factory=dict)
+    lost: tuple[str, ...] = ()
+    made: int = 0
+    left: int = 0
+    not_true: int = 0
+
+
+def first_mix(wanted: tuple[str, int]) -> FirstMix:
+    what, seed = wanted
+    with tempfile.TemporaryDirectory(prefix="all-even-whole-") as name:
+        return mixed(look_at(fresh.make(what, seed, Path(name)), Pages()), f"{what} {seed}")
+
+
+def mixed(look: Look, name: str) -> FirstMix:
+    """A first mix with nobody to ask."""
+    told = FirstMix(name)
+    asked = questions.questions(look)
+    look = look.at(questions.answered(look.session, asked, questions.Answers()))
+    _note(told, "raw", look)
+    start = making.propose(look, [starts.BY_START[asked.school]])
+    if start:
+        alone = making.ready(look, starts.BY_START[asked.school], start[0])
+        assert alone is not None
+        _note(told, "start alone", look.at(alone[1]))
+    for reached, run in following.follow(look, following.Wishes(asked.school)):
+        look = reached
+        told.made, told.left = told.made + len(run.made), told.left + len(run.left)
+        told.lost = tuple(loss.text for loss in run.lost)
+        if run.key == "balance":
+            _note(told, "balance", look)
+    _note(told, "end", look)
+    told.not_true = sum(item.moved for item in accounts.accounts(look, stages.metrics()))
+    return told
+
+
+def _note(told: FirstMix, moment: str, look: Look) -> None:
+    told.judged[moment], told.ours[moment] = judge(look), whole(look)
+
+
+def finished_stems(seed: int) -> tuple[FirstMix, tuple[float, ...]]:
+    """Four stereo stems of a mix that the program made, as a folder of its own; and what a first mix does to its zones,
+    dB."""
+    with tempfile.TemporaryDirectory(prefix="all-even-stems-") as name:
+        made, folder = Path(name) / "song", Path(name) / "stems"
+        made.mkdir()
+        folder.mkdir()
+        look = look_at(fresh.make("tune", seed, made), Pages())
+        *_, (look, _run) = following.follow(look, path=("gather", "balance", "share", "dynamics"))
+        frames = look.sound(MIX).frames
+        groups: dict[str, Array] = {}
+        for unit in units(look):
+            family = family_of(unit.role)
+            part = {"drums": "Drums", "bass": "Bass", "voices": "Voices"}.get(family, "Music")
+            sound = sum((_to_mix(look, lane, frames) for lane in unit.lanes), np.zeros((frames, 2)))
+            groups[part] = groups.get(part, np.zeros((frames, 2))) + sound
+        for part, sound in groups.items():
+            rng = np.random.default_rng(len(part))
+            soundfile.write(folder / f"{part}.wav", sound + 1e-5 * rng.standard_normal(sound.shape), 48_000,
+                            subtype="PCM_24")  # fmt: skip
+        told = mixed(look_at(folder, Pages()), f"stems of tune {seed}")
+        before, after = (told.judged[moment].zones_db for moment in ("raw", "end"))
+        return told, tuple(abs(now - was) for was, now in zip(before, after, strict=True))
 
 
 def judge(look: Look) -> Judged:
@@ -44,10 +134,8 @@ def _part(role: str, weight: float) -> str:
     return "bass" if family_of(role) == "bass" else "other"
 
 
-def _bare(look: Look, lane_id: str):  # type: ignore[no-untyped-def]
-    from all_even.session.editing import edits
-
-    return edits.change_strips(look.session, [lane_id], chain=())
+def _bare(look: Look, strip_id: str) -> Session:
+    return edits.change_strips(look.session, [strip_id], chain=())
 
 
 def _to_mix(look: Look, strip: Strip, frames: int) -> Array:
@@ -83,7 +171,7 @@ def _onward(look: Look, target: str, sound: Array, frames: int) -> Array:
         return sound
     bus = session.bus(target)
     if bus.chain:
-        bare = session_without(look, bus.id)
+        bare = _bare(look, bus.id)
         before = look.at(bare).sound(bus.id).read(0, frames).astype(np.float64)
         after = look.sound(bus.id).read(0, frames).astype(np.float64)
         sound = sound * _gains(before, after, round(GROUP_S * session.sample_rate))
@@ -91,12 +179,6 @@ def _onward(look: Look, target: str, sound: Array, frames: int) -> Array:
     if edge not in routing.hearing(session).open_edges:
         return np.zeros_like(sound)
     return _onward(look, bus.destination, _carried(look, bus, edge, sound), frames)
-
-
-def session_without(look: Look, bus_id: str):  # type: ignore[no-untyped-def]
-    from all_even.session.editing import edits
-
-    return edits.change_strips(look.session, [bus_id], chain=())
 
 
 def _gains(before: Array, after: Array, length: int) -> Array:

@@ -88,3 +88,24 @@ def test_a_band_that_is_split_in_two_equal_ones_sounds_the_same_while_idle():
     for low, high in ((20, 200), (200, 2000), (2000, 20_000)):
         powers = [np.sum(spectrum[low:high] ** 2) for spectrum in spectra]
         assert 10.0 * np.log10(powers[1] / powers[0]) == pytest.approx(0.0, abs=0.05)
+
+
+def test_an_equaliser_behind_another_widens_it_and_sounds_the_same(session):
+    sound = noise(0.5, 5)[:, np.newaxis].astype(np.float64)
+    first = Equaliser(bands=(Band(frequency_hz=300.0, gain_db=-3.0),), output_db=1.0)
+    second = Equaliser(bands=(Band(frequency_hz=3000.0, gain_db=2.0),), output_db=-0.5)
+    in_a_row = Single(second, RATE)(Single(first, RATE)(sound.copy()))
+    widened = chain_edits.with_equaliser(chain_edits.add_station(session, "a", first), "a", second)
+    (one,) = widened.chain("a")
+    assert len(one.bands) == 2
+    assert np.abs(Single(one, RATE)(sound.copy()) - in_a_row).max() < 1e-9
+
+
+@pytest.mark.parametrize(
+    "before",
+    [Equaliser(phase="linear"), Equaliser(bypass=True), Compressor(), Equaliser(bands=(Band(),) * 12, output_db=24.0)],
+)
+def test_where_that_would_sound_otherwise_it_stands_behind(session, before):
+    second = Equaliser(bands=(Band(gain_db=2.0),), output_db=1.0)
+    after = chain_edits.with_equaliser(chain_edits.add_station(session, "a", before), "a", second)
+    assert len(after.chain("a")) == 2

@@ -164,7 +164,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
         station = Equaliser(bands=its, output_db=outputs.get(unit, 0.0))
         for lane_id in lanes.get(unit, []):
             if session.is_lane(lane_id):
-                session = chain_edits.add_station(session, lane_id, station)
+                session = chain_edits.with_equaliser(session, lane_id, station)
     return session
 
 

@@ -12,7 +12,8 @@ from msgspec.structs import replace
 from all_even.dsp.ducking.shaped import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import Parameter
-from all_even.dsp.processor import Processor, clamped
+from all_even.dsp.processor import Processor, clamped, numbers
+from all_even.dsp.tone.equaliser import MOST_BANDS, Equaliser
 from all_even.dsp.utility import Gain
 from all_even.errors import UserError
 from all_even.session.editing import automating, edits
@@ -56,6 +57,28 @@ def add_station(session: Session, strip_id: str, station: Processor, index: int 
     chain: list[Processor] = list(session.chain(strip_id))
     chain.insert(len(chain) if index is None else index, named)
     return set_chain(session, strip_id, chain)
+
+
+def with_equaliser(session: Session, strip_id: str, station: Equaliser) -> Session:
+    """An equaliser at the end of a chain: its bands in the one that ends it already, where that sounds the same."""
+    chain = session.chain(strip_id)
+    last = chain[-1] if chain else None
+    if not isinstance(last, Equaliser) or not _can_be_one(last, station):
+        return add_station(session, strip_id, station)
+    if any(item.parameter.startswith(f"{last.id}.") for item in automation_of(session, strip_id)):
+        return add_station(session, strip_id, station)
+    together = (*last.bands, *station.bands)
+    output_db = last.output_db + station.output_db
+    return change_station(session, strip_id, last.id, bands=together, output_db=output_db, matched_db=0.0)
+
+
+def _can_be_one(one: Equaliser, other: Equaliser) -> bool:
+    """Whether two equalisers in a row sound like one with the bands of both."""
+    plain = all(item.phase == "minimum" and not item.bypass for item in (one, other))
+    low, high = numbers(Equaliser)["output_db"].low, numbers(Equaliser)["output_db"].high
+    return (
+        plain and len(one.bands) + len(other.bands) <= MOST_BANDS and low <= one.output_db + other.output_db <= high
+    )  # fmt: skip
 
 
 def remove_station(session: Session, strip_id: str, station_id: str) -> Session:
