@@ -99,6 +99,9 @@ def test_all_moves_made_leave_nothing_to_gain(capsys, few, tmp_path):
     assert "buses.kick-and-bass" in told
     assert "gather.names" in told
     made = session.read_bytes()
+    entries = [entry for entry in json.loads(made)["ledger"] if entry.get("move")]
+    first = list(dict.fromkeys(stages.all_keys().index(entry["move"]["stage"]) for entry in entries))
+    assert first == sorted(first)
     again = run(capsys, "moves", session, "--apply", "all")[1]
     told = [line.split(":")[0] for line in again.splitlines() if line.startswith(("buses.", "low-end.", "balance."))]
     left = [next(kind for kind in stages.kinds() if f"{move}.".startswith(f"{kind}.")) for move in told]

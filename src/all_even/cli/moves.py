@@ -68,17 +68,23 @@ class _Making:
             del self.refused[move_id]
 
     def make_all(self, chosen: "Iterable[Stage]", shown: bool) -> None:
-        """All moves that are not optional, stage by stage in the order of the work. shown: also what belongs to other
-        stages and is shown there."""
-        for stage in chosen:
-            part = stage.moves()
-            usual = [kind for kind in (part.shown if shown else part.kinds) if not kind.optional]
-            for _ in range(MOST_ROUNDS):
-                wanted = self.propose(usual)
-                for move_id in wanted:
-                    self.make(move_id)
-                if not wanted:
-                    break
+        """All moves that are not optional, stage by stage in the order of the work; again where later ones opened some.
+        shown: also what belongs to other stages and is shown there."""
+        for _ in range(MOST_ROUNDS):
+            before = self.look.session
+            for stage in chosen:
+                part = stage.moves()
+                self._make_stage([kind for kind in (part.shown if shown else part.kinds) if not kind.optional])
+            if self.look.session is before:
+                break
+
+    def _make_stage(self, usual: "list[Kind]") -> None:
+        for _ in range(MOST_ROUNDS):
+            before = self.look.session
+            for move_id in self.propose(usual):
+                self.make(move_id)
+            if self.look.session is before:
+                break
 
     def remarks(self, chosen: "Iterable[Stage]") -> "list[Remark]":
         """What the stages have to say that no move puts right."""

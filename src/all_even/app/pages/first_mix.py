@@ -10,6 +10,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QFrame, QGridLayout, QRadioButton, QVBoxLayout, QWidget
 
 from all_even import stages, texts
@@ -32,7 +33,9 @@ if TYPE_CHECKING:
 AS_IT_SOUNDS = "As it sounds"
 MOST_ROLES = 12
 """So many tracks are asked about here; more of them at Who is who, where they are heard."""
-RIGHT_WIDTH = 380
+RIGHT_WIDTH, NARROW_RIGHT_WIDTH = 380, 300
+NARROW = 1180
+"""In a window that is narrower, lines are shorter and what was at first is left out."""
 SHORT = ("lead_db", "kick_low_db", "snare_body_db", "masked", "plr_db")
 """Figures of the whole beside a stage."""
 NAMES = {"lead_db": "lead", "kick_low_db": "kick", "snare_body_db": "snare", "masked": "masked", "plr_db": "PLR"}
@@ -71,12 +74,25 @@ class FirstMixPage(Page):
 
     # What is shown.
 
+    @property
+    def narrow(self) -> bool:
+        return self.width() < NARROW
+
+    @property
+    def _right_width(self) -> int:
+        return NARROW_RIGHT_WIDTH if self.narrow else RIGHT_WIDTH
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self.isVisible():
+            self._show()
+
     def _show(self) -> None:
         mix = self.mix
         self._say_state()
         key = (
             self.desk.document, mix.asked, len(mix.starts), len(mix.runs), mix.running, mix.at, frozenset(self._open),
-            frozenset(self.without), mix.first, mix.took_s, mix.can_take_back,
+            frozenset(self.without), mix.first, mix.took_s, mix.can_take_back, self.narrow,
         )  # fmt: skip
         if key == self._shown:
             return
@@ -260,10 +276,10 @@ class FirstMixPage(Page):
         opener.setFixedWidth(104)
         head.addWidget(opener)
         less = len(run.left)
-        told = f"{len(run.made)} made" + (f", {less} left out or less of it" if less else "")
+        told = f"{len(run.made)} made" + (f", {less} left out or less" if less else "")
         head.addWidget(fields.label(told if run.made or less else "Nothing to do", "" if run.made else "quiet"))
         head.addStretch(1)
-        head.addWidget(fields.label(_moved(run.before, run.now), "quiet"))
+        head.addWidget(fields.label(_moved(run.before, run.now, 1 if self.narrow else 2), "quiet"))
         if run.made and run.states:
             tip = "Held, the mix is heard as it was before this stage, as loud as now"
             head.addWidget(self._hold("Before", tip, f"before {run.name}", run.states[0]))
@@ -278,7 +294,7 @@ class FirstMixPage(Page):
         grid.setColumnStretch(0, 1)
         row = 0
         for index, move in enumerate(run.made):
-            tick = QCheckBox(texts.clipped(move.title, 72))
+            tick = QCheckBox(texts.clipped(move.title, 40 if self.narrow else 60))
             tick.setMinimumHeight(theme.TARGET)
             tick.setChecked(move.id not in self.without)
             tick.setToolTip(texts.tip(f"{move.title}. {move.reason} Without its tick it is left out the next time."))
@@ -321,10 +337,10 @@ class FirstMixPage(Page):
 
         mix = self.mix
         made, grid = card("The whole")
-        made.setFixedWidth(RIGHT_WIDTH)
+        made.setFixedWidth(self._right_width)
         balance = next((run.now for run in mix.runs if run.key == "balance"), None)
         now = mix.runs[-1].now if mix.runs else mix.first
-        columns = [("at first", mix.first), ("balance", balance), ("now", now)]
+        columns = [("at first", mix.first), ("balance", balance), ("now", now)][1 if self.narrow else 0 :]
         for place, (name, _) in enumerate(columns):
             grid.addWidget(fields.label(name, "small"), 1, place + 1, Qt.AlignmentFlag.AlignRight)
         for index, line in enumerate(words.LINES, start=2):
@@ -343,7 +359,7 @@ class FirstMixPage(Page):
 
     def _buttons(self) -> QWidget:
         made = QWidget()
-        made.setFixedWidth(RIGHT_WIDTH)
+        made.setFixedWidth(self._right_width)
         column = layouts.column(made, margins=layouts.NONE, spacing=8)
         if self.mix.running:
             column.addWidget(fields.button("Stop here", "What was done until now stays", self.mix.stop))
@@ -393,8 +409,8 @@ def _of_whole(move: "Proposal | None") -> str:
     return move.reason[place:] if place >= 0 else move.reason
 
 
-def _moved(before: "Whole", now: "Whole") -> str:
-    """What a stage did to the figures that changed, a line."""
+def _moved(before: "Whole", now: "Whole", most: int) -> str:
+    """What a stage did to so many of the figures that changed, a line."""
     from all_even.figures.whole.words import LINES
 
     by_field = {line.field: line for line in LINES}
@@ -403,7 +419,7 @@ def _moved(before: "Whole", now: "Whole") -> str:
         was, is_ = by_field[name].text(before), by_field[name].text(now)
         if was != is_ and "–" not in (was, is_):
             told.append(f"{NAMES[name]} {was.partition(' ')[0]} → {is_}")
-    return ", ".join(told[:2])
+    return ", ".join(told[:most])
 
 
 def _figure(move: "Proposal") -> str:
