@@ -10,10 +10,11 @@ from dataclasses import dataclass, field
 
 from all_even.figures.book.look import Look
 from all_even.figures.whole.guards import OF_RELATIONS, Guard, Loss, losses
-from all_even.figures.whole.whole import Whole, relations, whole
+from all_even.figures.whole.whole import Whole, relations, relations_of, stands, whole
 from all_even.moves import making
 from all_even.moves.kind import Kind, left_out
 from all_even.session.model.ledger import Proposal
+from all_even.session.tracks.importance import importance
 
 LEAST_SHARE = 0.25
 """A move that brought less than this share of what is too much is not to blame alone."""
@@ -112,22 +113,23 @@ def less_of(blame: Blame, kind: Kind) -> Less | None:
 
 
 def _fewest(blame: Blame, kind: Kind, names: Sequence[str], guard: Guard, most: float) -> Less | None:
-    """Parts left out one by one, that which costs most first, until no more than so much is lost."""
-    start, left = relations(blame.before), list(names)
+    """Parts left out one by one, that which by itself costs most first, until no more than so much is lost."""
+    start = relations(blame.before)
     without: tuple[str, ...] = left_out(blame.move)
-    while len(left) > 1:
-        costs = {part: _cost(blame, kind, guard, start, (*without, part)) for part in left}
-        part = min(costs, key=lambda one: costs[one])
+    alone = {part: _cost(blame, kind, guard, start, (*without, part)) for part in names}
+    for part in sorted(names, key=lambda one: alone[one])[:-1]:
         without = (*without, part)
-        left.remove(part)
-        if costs[part] <= most:
+        if _cost(blame, kind, guard, start, without) <= most:
             return Less(without)
     return None
 
 
 def _cost(blame: Blame, kind: Kind, guard: Guard, start: Whole, without: tuple[str, ...]) -> float:
-    move = Less(without).of(kind, blame.move)
-    return guard.worse_by(start, relations(blame.before.at(making.made(blame.before.session, kind, move))))
+    """How much worse the figure of a guard is behind the move without some of its parts."""
+    look = blame.before
+    then = look.at(making.made(look.session, kind, Less(without).of(kind, blame.move)))
+    found = relations_of(stands(then), importance(then.session), masking=guard.field == "masked")
+    return guard.worse_by(start, found)
 
 
 def told_costs(moves: Sequence[Proposal]) -> dict[str, float]:

@@ -36,7 +36,7 @@ class DeskFirstMix(QObject):
         self._desk = desk
         desk.opened.connect(self.clear)
         desk.work.failed.connect(lambda name, _sentence: self._ended() if name == JOB else None)
-        desk.work.ended.connect(lambda name: self._ended() if name == JOB and self.running else None)
+        desk.work.ended.connect(lambda name: self._ended() if name == JOB and not desk.work.busy(JOB) else None)
         self.clear()
 
     def clear(self) -> None:

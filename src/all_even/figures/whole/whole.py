@@ -107,8 +107,8 @@ def _hits_s(look: Look, unit: Unit) -> tuple[float, ...]:
     return () if report is None or report.character is None else lane_hits_s(unit.head, report.character)
 
 
-def relations_of(found: Standing, weights: Mapping[str, float]) -> Whole:
-    """From powers alone. weights: of sources, by id."""
+def relations_of(found: Standing, weights: Mapping[str, float], *, masking: bool = True) -> Whole:
+    """From powers alone. weights: of sources, by id. masking: also by the witness, which takes longest."""
     if not found.sources:
         return Whole()
     total = _together([*found.sources, *([] if found.rooms is None else [found.rooms])])
@@ -122,7 +122,7 @@ def relations_of(found: Standing, weights: Mapping[str, float]) -> Whole:
         for roles in (KICKS, SNARES)
     )
     long_s, short_s = standing.LONG_HIT_S, standing.SHORT_HIT_S
-    masked = witness.masked(found.sources, found.rooms, rate)
+    masked = witness.masked(found.sources, found.rooms, rate) if masking else np.full(len(found.sources), np.nan)
     weight = np.array([max(weights.get(lane.id, 0.0) for lane in unit.lanes) for unit in found.units])
     known = ~np.isnan(masked)
     counts = float(weight[known].sum())
