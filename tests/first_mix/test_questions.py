@@ -99,7 +99,6 @@ def test_they_can_be_mixed_anew_all_the_same(stems):
     asked = questions(stems)
     anew = stems.at(answered(stems.session, asked, Answers(anew=True)))
     assert finished(anew) is None
-    assert anew.session == stems.at(answered(stems.session, asked, Answers(anew=True))).session or True
     assert making.propose(anew, starts.KINDS)
     assert finished(stems.at(mix_anew(stems.session))) is None
 

@@ -19,12 +19,14 @@ from numpy.typing import NDArray
 from all_even import decibels
 from all_even.dsp.parameter import LEVEL, number, signed
 from all_even.figures.book.look import Look
+from all_even.figures.kick_and_bass.ceiling import ceiling
 from all_even.figures.sharing.sharing import sharing
 from all_even.figures.whole.guards import OF_RELATIONS, losses
 from all_even.figures.whole.whole import Standing, Whole, relations, relations_of, stands
 from all_even.measure.whole import gammatone
 from all_even.moves.accounts import standing
 from all_even.moves.balance import starts
+from all_even.moves.balance.bass_ceiling import WORTH_DB
 from all_even.moves.kind import Kind, left_out, per_strip, values_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import edits
@@ -61,7 +63,8 @@ def propose(look: Look) -> list[Proposal]:
             return []
         there = look.at(edits.set_levels(look.session, levels))
         then = relations(there)
-        if _is_worth(before, then) and not losses(before, then, OF_RELATIONS) and _agrees(look, there):
+        borne = not losses(before, then, OF_RELATIONS) and _bass_stays(look, there)
+        if _is_worth(before, then) and borne and _agrees(look, there):
             return [_proposal(look, there, found, scale * gains, levels)]
     return []
 
@@ -143,6 +146,12 @@ def _agrees(look: Look, there: Look) -> bool:
     """Whether the figure that it was not searched on says the same."""
     was, now = sharing(look), sharing(there)
     return was is not None and now is not None and now.mean < was.mean
+
+
+def _bass_stays(look: Look, there: Look) -> bool:
+    """Whether the bass would not stand over its ceiling, or no further than it does."""
+    now, then = ceiling(look), ceiling(there)
+    return now is None or then is None or then.change_db >= min(-WORTH_DB, now.change_db)
 
 
 def _levels(session: Session, found: Standing, gains: Gains) -> dict[str, float]:
