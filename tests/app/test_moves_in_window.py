@@ -332,14 +332,14 @@ def test_the_pan_law_of_a_state_comes_back_with_it(opened):
 
 
 def test_a_reason_that_is_being_typed_survives_new_cards(balance):
-    desk, card = balance.desk, cards(balance)["balance.all-even"]
+    desk, card = balance.desk, cards(balance)["balance.rhythm-first"]
     card.ask_reason()
     QTest.keyClicks(card.reason, "the rough mix")
     desk.edit(lambda s: edits.change_strips(s, [s.lanes[0].id], level_db=-6.0))
-    assert cards(balance)["balance.all-even"].renewing.isVisible()
+    assert cards(balance)["balance.rhythm-first"].renewing.isVisible()
     balance.measured()
     balance.settle_paint()
-    again = cards(balance)["balance.all-even"]
+    again = cards(balance)["balance.rhythm-first"]
     assert again is not card
     assert again.reason.text() == "the rough mix"
     assert not again.renewing.isVisible()

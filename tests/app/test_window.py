@@ -72,7 +72,7 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     QTest.keyClick(window, Qt.Key.Key_F3)
     rig.wait(lambda: desk.stage == "balance" and bool(desk.moves.at("balance")))
     rig.carded()
-    QTest.mouseClick(card(rig, "balance.all-even").apply, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(card(rig, "balance.rhythm-first").apply, Qt.MouseButton.LeftButton)
     rig.measured()
     made = [entry for entry in desk.session.ledger if entry.move]
     assert made[0].result.value == pytest.approx(0.0, abs=0.3)
@@ -114,7 +114,7 @@ def test_a_mix_from_opening_to_print_and_back(rig, short_folder, tmp_path):
     window.workbench.bench.of("print").sheets.sheet.setText(str(tmp_path / "sheet.html"))
     window.workbench.bench.of("print").sheets.write_sheet()
     rig.wait(lambda: not desk.work.busy("sheet"))
-    assert "All even: every source equally loud" in (tmp_path / "sheet.html").read_text()
+    assert "Rhythm first: kick, snare and bass on top" in (tmp_path / "sheet.html").read_text()
 
 
 def test_playing_moves_meters_and_its_recording_equals_the_render(opened):
@@ -267,14 +267,14 @@ def test_a_declined_move_goes_with_its_reason(opened):
     desk = opened.desk
     desk.set_stage("balance")
     opened.measured()
-    move = card(opened, "balance.all-even")
+    move = card(opened, "balance.rhythm-first")
     move.ask_reason()
     move.reason.setText("the rough mix is good")
     QTest.keyClick(move.reason, Qt.Key.Key_Return)
     opened.measured()
     assert desk.session.declined[0].reason == "the rough mix is good"
     assert desk.session.ledger[-1].reason == "the rough mix is good"
-    assert "balance.all-even" not in [m.id for m in desk.moves.at("balance")]
+    assert "balance.rhythm-first" not in [m.id for m in desk.moves.at("balance")]
 
 
 def test_a_loop_is_marked_on_the_strip_and_switched(opened):

@@ -11,6 +11,7 @@ from all_even.figures.sources.stereo_placement import covered_at, gains_of, lops
 from all_even.figures.sources.units import table, unit_lufs, units
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.masking import excitation_of, find_masking
+from all_even.moves import making
 from all_even.moves.balance import bass_ceiling, lopsided, pair_sides, remarks, spread, starts
 from all_even.session.editing import edits
 from all_even.session.model.session import Session
@@ -77,14 +78,14 @@ def test_offsets_are_settings(demo):
 
 
 def test_a_bass_over_its_ceiling_comes_down_to_it_and_one_under_it_is_left(placed):
-    assert "balance.bass" not in [move.id for move in opened(placed, "balance")]
+    assert "balance.bass" not in [move.id for move in making.propose(placed, [bass_ceiling.KIND])]
     basses = bass_ceiling.bass_lanes(placed)
     loud = placed.at(edits.nudge_levels(placed.session, basses, 8.0))
     move = find(loud, "balance.bass")
     after = make(loud, move)
     assert result_of(after) == pytest.approx(move.expected, abs=0.5)
     assert low_focus(after).at_present > low_focus(loud).at_present
-    assert "balance.bass" not in [item.id for item in opened(after, "balance")]
+    assert "balance.bass" not in [item.id for item in making.propose(after, [bass_ceiling.KIND])]
     soft = placed.at(edits.nudge_levels(placed.session, basses, -10.0))
     assert find(soft, "balance.bass").title.endswith("up")
 

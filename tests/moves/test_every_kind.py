@@ -41,9 +41,12 @@ def cases(brief_demo, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
     checked = check_sessions.looks(tmp_path_factory.mktemp("check"))
     masked = [masked_bass_look(tmp_path_factory.mktemp("masked"))]
     started = [make(demo, find(demo, "balance.voice-first"))]
+    others = [lane.id for lane in demo.session.lanes if lane.role != "lead voice"]
+    buried = [started[0].at(edits.nudge_levels(started[0].session, others, 3.0))]
     own = [("low-end.", low), ("share.", sharing), ("dynamics.", moving), ("space.", rooms), ("rides.", ridden),
-           ("check.", checked), ("balance.kick", masked), ("balance.polish", started)]  # fmt: skip
-    for look in [*states, *low, *sharing, *moving, *rooms, *ridden, *checked, *masked, *started]:
+           ("check.", checked), ("balance.kick", masked), ("balance.polish", started),
+           ("balance.lead-back", buried)]  # fmt: skip
+    for look in [*states, *low, *sharing, *moving, *rooms, *ridden, *checked, *masked, *started, *buried]:
         # Some stages are tried on the short sessions that are made for them.
         its_own = next((stage for stage, looks in own if look in looks), "")
         missing = [
