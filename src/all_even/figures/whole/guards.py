@@ -52,9 +52,9 @@ GUARDS = (
     Guard("snare_body_db", "body of the snare over the rest", "dB", -1.0, 1.0, 6.0, -10.0),
     Guard("snare_crack_db", "crack of the snare over the rest", "dB", -1.0, 1.5, 6.0, -10.0),
     Guard("bass_spread_db", "spread of the bass", "dB", 1.0, 1.0, 4.0),
-    Guard("plr_db", "peak over loudness", "dB", 1.0, 0.5),
+    Guard("plr_db", "peak over loudness", "dB", 1.0, 0.8),
     Guard("mono_db", "level in mono", "dB", -1.0, 1.0, -1.0),
-    Guard("masked", "masked, 2nd opinion", "%", 1.0, 0.006),
+    Guard("masked", "masked, 2nd opinion", "%", 1.0, 0.004),
 )
 OF_RELATIONS = tuple(guard for guard in GUARDS if guard.field not in ("plr_db", "mono_db"))
 """Those that are known without rendering the mix."""
