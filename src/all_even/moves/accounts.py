@@ -100,8 +100,8 @@ class Account:
 
 
 def accounts(look: Look, metrics: Mapping[str, Metric]) -> list[Account]:
-    """Every move in the ledger, in order; those that stand on something changed are measured again as they are now. What
-    promised that nothing changes (a group adds up to its members) was true when it was made; others may change it."""
+    """Every move in the ledger, in order; those that stand on something changed are measured again as they are now.
+    What promised that nothing changes (a group adds up to its members) was true when made; others may change it."""
     stands = standing(look.session)
     found = []
     for entry in look.session.ledger:
