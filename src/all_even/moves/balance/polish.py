@@ -28,10 +28,12 @@ from all_even.moves.accounts import standing
 from all_even.moves.balance import starts
 from all_even.moves.balance.bass_ceiling import WORTH_DB
 from all_even.moves.kind import Kind, left_out, per_strip, values_of
+from all_even.moves.low_end import guards
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
+from all_even.session.tracks.classes import is_low_end
 from all_even.session.tracks.importance import importance
 
 MOST_DB, STEP_DB, MOST_PASSES = 2.0, 1.0, 3
@@ -55,25 +57,27 @@ def propose(look: Look) -> list[Proposal]:
         return []
     weights = importance(look.session)
     part = densest(found)
-    gains = searched(part, weights, _movable(look.session, found))
     before = relations(look)
-    for scale in (1.0, 0.5):
-        levels = _levels(look.session, found, scale * gains)
-        if not levels:
-            return []
-        there = look.at(edits.set_levels(look.session, levels))
-        then = relations(there)
-        borne = not losses(before, then, OF_RELATIONS) and _bass_stays(look, there)
-        if _is_worth(before, then) and borne and _agrees(look, there):
-            return [_proposal(look, there, found, scale * gains, levels)]
+    for with_low_end in (True, False):
+        gains = searched(part, weights, _movable(look.session, found, with_low_end))
+        for scale in (1.0, 0.5):
+            levels = _levels(look.session, found, scale * gains)
+            if not levels:
+                break
+            there = look.at(edits.set_levels(look.session, levels))
+            then = relations(there)
+            borne = not losses(before, then, OF_RELATIONS) and _low_end_stays(look, there)
+            if _is_worth(before, then) and borne and _agrees(look, there):
+                return [_proposal(look, there, found, scale * gains, levels)]
     return []
 
 
-def _movable(session: Session, found: Standing) -> list[int]:
-    """All but who stays where it is: the anchor, and what is turned off."""
+def _movable(session: Session, found: Standing, with_low_end: bool) -> list[int]:
+    """All but who stays where it is: the anchor, what is turned off, and kick and bass where they are to stay."""
     return [
         index for index, unit in enumerate(found.units)
         if all(lane.id != session.anchor and lane.level_db > decibels.OFF_DB for lane in unit.lanes)
+        and (with_low_end or not is_low_end(unit.role))
     ]  # fmt: skip
 
 
@@ -102,7 +106,7 @@ def searched(found: Standing, weights: Mapping[str, float], movable: list[int]) 
     """A gain for each source, dB: coordinate descent on what the witness says is masked, within the guards."""
     gains = np.zeros(len(found.units))
     first = best = relations_of(found, weights)
-    guards = tuple(dataclasses.replace(guard, most=BORNE * guard.most) for guard in OF_RELATIONS)
+    bounds = tuple(dataclasses.replace(guard, most=BORNE * guard.most) for guard in OF_RELATIONS)
     for _ in range(MOST_PASSES):
         moved = False
         for index in movable:
@@ -112,7 +116,7 @@ def searched(found: Standing, weights: Mapping[str, float], movable: list[int]) 
                 if tried[index] == gains[index]:
                     continue
                 then = relations_of(_scaled(found, tried), weights)
-                if _is_better(best, then) and not losses(first, then, guards) and not _too_far(first, then):
+                if _is_better(best, then) and not losses(first, then, bounds) and not _too_far(first, then):
                     gains, best, moved = tried, then, True
                     break
         if not moved:
@@ -148,10 +152,12 @@ def _agrees(look: Look, there: Look) -> bool:
     return was is not None and now is not None and now.mean < was.mean
 
 
-def _bass_stays(look: Look, there: Look) -> bool:
-    """Whether the bass would not stand over its ceiling, or no further than it does."""
+def _low_end_stays(look: Look, there: Look) -> bool:
+    """Whether the bass would not stand over its ceiling, or no further than it does, and kick and bass lose nothing
+    that the moves of the low end may not cost either."""
     now, then = ceiling(look), ceiling(there)
-    return now is None or then is None or then.change_db >= min(-WORTH_DB, now.change_db)
+    under = now is None or then is None or then.change_db >= min(-WORTH_DB, now.change_db)
+    return under and not guards.harms(look, there.session)
 
 
 def _levels(session: Session, found: Standing, gains: Gains) -> dict[str, float]:

@@ -1,7 +1,7 @@
 """Complement: two alike tracks that play at once get different centres, one up where the other goes down.
 
 Both keep their loudness. Where they have come apart already, or a pair of bells gains next to nothing, there is no
-card.
+card; nor where it would be warned of afterwards.
 """
 
 import numpy as np
@@ -17,6 +17,7 @@ from all_even.moves.share import bands, search
 from all_even.moves.share.bands import Placed
 from all_even.moves.share.figures import DEPENDS_ON, HIDDEN, bottom
 from all_even.moves.share.present import present
+from all_even.moves.share.remarks import is_warned_of
 from all_even.moves.share.shape import school
 from all_even.session.model.ledger import Proposal
 
@@ -42,7 +43,8 @@ def propose(look: Look) -> list[Proposal]:
         if best is not None:
             rows.append((best[0], a, b, best[1]))
     rows.sort(key=lambda row: -row[0])
-    return [_proposal(look, found, *row[1:]) for row in rows[:MOST]]
+    made = [_proposal(look, found, *row[1:]) for row in rows[:MOST]]
+    return [move for move in made if not is_warned_of(look, bands.edit(look.session, move))]
 
 
 def _best(trial: Trial, a: int, b: int, limits: np.ndarray) -> tuple[float, list[search.Placed]] | None:

@@ -61,6 +61,15 @@ def _of_bands(look: Look) -> list[Remark]:
     return [*_narrow_on_bass(look), *_undone(look.session), *_same_cut(look), *_piles(look), *_bright(look)]
 
 
+def is_warned_of(look: Look, session: Session) -> bool:
+    """Whether another state would be warned of for its bands, and this one is not."""
+    known: dict[str, set[str]] = {}
+    for remark in (*_of_bands(look), *_peaks(look)):
+        known.setdefault(remark.kind, set()).update(remark.lanes)
+    then = look.at(session)
+    return any(set(remark.lanes) - known.get(remark.kind, set()) for remark in (*_of_bands(then), *_peaks(then)))
+
+
 def bands_of(strip: Strip | MixSettings) -> list[Band]:
     """The bands of a strip's equalisers that do something."""
     return [
