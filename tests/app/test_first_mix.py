@@ -41,7 +41,7 @@ def test_the_head_of_the_work_leads_to_it(rig, small_band):
     page = rig.window.extra_pages["first-mix"]
     assert rig.window.pages.currentWidget() is page
     rig.wait(lambda: page.mix.asked is not None)
-    told = words_of(page)
+    told = words_of(page.body)
     assert "Where does the balance start?" in told
     assert told.count("Over the rest then: lead") == 3
     assert page.school.checkedButton().property("school") == "voice-first"

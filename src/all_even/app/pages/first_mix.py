@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 AS_IT_SOUNDS = "As it sounds"
 MOST_ROLES = 12
 """So many tracks are asked about here; more of them at Who is who, where they are heard."""
-RIGHT_WIDTH, NARROW_RIGHT_WIDTH = 380, 300
+RIGHT_WIDTH, NARROW_RIGHT_WIDTH = 380, 328
 NARROW = 1180
 """In a window that is narrower, lines are shorter and what was at first is left out."""
 SHORT = ("lead_db", "kick_low_db", "snare_body_db", "masked", "plr_db")
@@ -59,10 +59,12 @@ class FirstMixPage(Page):
         self.low_end: QComboBox | None = None
         self.school: QButtonGroup | None = None
         self.anew: QCheckBox | None = None
-        self._body = QWidget()
-        self.column.addWidget(self._body, 1)
+        self.body = QWidget()
+        self.column.addWidget(self.body, 1)
         self._shown: object = None
         self.mix.changed.connect(lambda: self._show() if self.isVisible() else None)
+        # What could not be asked while the files were being opened and measured is asked then.
+        desk.mix_measured.connect(self._ask_late)
         desk.hearing_changed.connect(lambda: self._say_state() if self.isVisible() else None)
         desk.work.progressed.connect(lambda _name, _share, _text: self._say_state() if self.isVisible() else None)
 
@@ -71,6 +73,10 @@ class FirstMixPage(Page):
         if self.desk.is_open and not self.mix.running and not self.mix.runs:
             self.mix.ask()
         self._show()
+
+    def _ask_late(self) -> None:
+        if self.isVisible() and self.mix.asked is None and not self.desk.work.busy("first mix questions"):
+            self.refresh()
 
     # What is shown.
 
@@ -116,10 +122,10 @@ class FirstMixPage(Page):
         else:
             left.addWidget(fields.wrapped("The files are being measured: what has to be asked follows.", "quiet"))
         left.addStretch(1)
-        self.column.replaceWidget(self._body, body)
-        self._body.hide()
-        self._body.deleteLater()
-        self._body = body
+        self.column.replaceWidget(self.body, body)
+        self.body.hide()
+        self.body.deleteLater()
+        self.body = body
         fields.tint_icons(body)
         fields.lay_out(body)
 
