@@ -17,7 +17,8 @@ from all_even.figures.whole.whole import Whole, whole
 from all_even.first_mix.guarding import Bounds, Less, Step, blamed, less_of, told_costs
 from all_even.moves import making
 from all_even.moves.balance import starts, trim
-from all_even.moves.kind import Kind
+from all_even.moves.kind import GATHERING, Kind
+from all_even.moves.making import Told, unheard
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -33,12 +34,6 @@ MOST_LESSENED = 2
 """So often less of a move is tried before it is left out."""
 MOST_LEFT_OUT = 8
 """So many are left out one by one; then all that made the same figure worse."""
-UNGUARDED = frozenset({"gather", "gain"})
-"""Before the balance there is no mix to be kept."""
-Told = Callable[[str], None]
-
-
-def _unheard(_sentence: str) -> None: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,8 +81,8 @@ def follow(
     look: Look,
     wishes: Wishes = Wishes(),
     path: Sequence[str] = PATH,
-    told: Told = _unheard,
-    begun: Callable[[str], None] = _unheard,
+    told: Told = unheard,
+    begun: Callable[[str], None] = unheard,
 ) -> Iterator[tuple[Look, StageRun]]:
     """Goes through the stages; after each the session so far, and what was done. Raises `Cancelled` where the look is
     cancelled: what was yielded until then stands. told: what there is to be said on the way; begun: each stage's key.
@@ -107,7 +102,7 @@ def follow(
 
 
 def run_stage(
-    look: Look, stage: Stage, wishes: Wishes, balance: Whole | None = None, told: Told = _unheard
+    look: Look, stage: Stage, wishes: Wishes, balance: Whole | None = None, told: Told = unheard
 ) -> tuple[Look, StageRun]:
     """One stage. balance: the whole as the balance left it, where that was before."""
     start, kinds = whole(look), stages.kinds()
@@ -118,7 +113,7 @@ def run_stage(
         reached = steps[-1].after if steps else look
         now = whole(reached)
         baseline, guarded = _baseline(first, start, steps)
-        lost = () if stage.key in UNGUARDED else _bounds(baseline, balance, steps).losses(now)
+        lost = () if stage.key in GATHERING else _bounds(baseline, balance, steps).losses(now)
         blame = blamed(*guarded, lost) if len(plan.left) < MOST_LEFT_OUT else None
         if blame is None:
             break

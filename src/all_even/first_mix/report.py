@@ -15,10 +15,8 @@ from all_even.first_mix.questions import Answers, Questions, assumed
 from all_even.measure.faults.findings import findings
 from all_even.moves import accounts, making
 from all_even.moves.accounts import Account
+from all_even.moves.kind import GATHERING
 from all_even.session.model.session import Session
-
-SILENT = frozenset({"gather", "gain"})
-"""Stages whose remarks stand among what was found."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,7 +192,7 @@ def _warned(look: Look) -> tuple[str, ...]:
     """What the stages still have to say, asides left out."""
     told: list[str] = []
     for key in PATH:
-        if key in SILENT:
+        if key in GATHERING:  # what they say stands among what was found
             continue
         with making.guarded(look, f"{key} remarks"):
             for remark in stages.stage(key).moves().remarks(look):

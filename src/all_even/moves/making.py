@@ -30,11 +30,11 @@ Told = Callable[[str], None]
 """Takes a sentence for people."""
 
 
-def _unheard(_sentence: str) -> None: ...
+def unheard(_sentence: str) -> None: ...
 
 
 @contextlib.contextmanager
-def guarded(look: Look, rule: str, told: Told = _unheard) -> Iterator[None]:
+def guarded(look: Look, rule: str, told: Told = unheard) -> Iterator[None]:
     """Whatever goes wrong inside with a rule is one sentence, and a line in the log of defects where it is ours."""
     try:
         yield
@@ -56,7 +56,7 @@ def is_open(session: Session, kind: Kind, move_id: str | None = None) -> bool:
     return not kind.starting_point or not {move.kind for move in standing(session).values()} & {kind.id, *kind.rivals}
 
 
-def propose(look: Look, kinds: Iterable[Kind], told: Told = _unheard) -> list[Proposal]:
+def propose(look: Look, kinds: Iterable[Kind], told: Told = unheard) -> list[Proposal]:
     """What is open, most important first."""
     found: list[Proposal] = []
     for kind in kinds:
@@ -70,7 +70,7 @@ def propose(look: Look, kinds: Iterable[Kind], told: Told = _unheard) -> list[Pr
 
 
 def propose_soon(
-    look: Look, kinds: Iterable[Kind], before: Sequence[Proposal], told: Told = _unheard
+    look: Look, kinds: Iterable[Kind], before: Sequence[Proposal], told: Told = unheard
 ) -> Iterator[list[Proposal]]:
     """The same as they are found, every `SOON_S`, at last all. What is made by default is looked for first; before:
     what was open, which stays until its rule has spoken."""

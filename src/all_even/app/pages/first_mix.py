@@ -200,7 +200,9 @@ class FirstMixPage(Page):
             grid.addWidget(fields.label("Who leads the low end?"), row, 0)
             grid.addWidget(self.low_end, row, 1, Qt.AlignmentFlag.AlignLeft)
         row += 1
-        grid.addWidget(fields.label("Where does the balance start?"), row, 0, Qt.AlignmentFlag.AlignTop)
+        where = fields.label("Where does the balance start?")
+        where.setMinimumHeight(theme.TARGET)
+        grid.addWidget(where, row, 0, Qt.AlignmentFlag.AlignTop)
         grid.addLayout(self._schools(asked), row, 1, 1, 2)
         row += 1
         tip = "Goes through all stages; it can be stopped, and taken back, at any time"
@@ -219,7 +221,7 @@ class FirstMixPage(Page):
             grid.addWidget(fields.label(stage.name), row, 0)
             grid.addWidget(fields.wrapped(stage.tip[:1].upper() + stage.tip[1:] + ".", "quiet"), row, 1)
         told = (
-            "After each stage the whole is measured by figures that no move is fitted on: what leads, kick and snare "
+            "After each stage the whole is measured by figures beside those of its moves: what leads, kick and snare "
             "on their hits, the bass from note to note, what is masked, loudness at one peak, mono. A move that makes "
             "one of them worse than it may be does less, or is left out, and says so."
         )

@@ -1,8 +1,8 @@
 """The whole: what stands out of a mix, how steady its bass is, how loud it is at one peak, what is left of it in mono.
 
-No move is fitted on these figures, so they judge moves and stages. Sources are heard as they arrive at the mix, behind
-a filterbank of their own (`measure.whole.gammatone`); what is common to all, the chain of the mix bus, changes no
-relation between them. Level figures are those of the mix as it is printed.
+No move is fitted on these figures, but Polish on what is masked, so they judge moves and stages. Sources are heard as
+they arrive at the mix, behind a filterbank of their own (`measure.whole.gammatone`); what is common to all, the chain
+of the mix bus, changes no relation between them. Level figures are those of the mix as it is printed.
 """
 
 import math
@@ -207,11 +207,11 @@ def _relations(look: Look, _target: str) -> Whole:
 def _whole(look: Look, _target: str) -> Whole:
     found, mix, shared = relations(look), look.mix, sharing(look)
     found = replace(found, masked_ours=None if shared is None else shared.mean)
-    if mix is None or mix.integrated_lufs is None or mix.true_peak_dbtp is None:
+    if mix is None or mix.integrated_lufs is None or mix.plr_db is None:
         return found
     mono_db, width_db = _mono_and_width(mix.hops)
     return replace(
-        found, plr_db=mix.true_peak_dbtp - mix.integrated_lufs, true_peak_dbtp=mix.true_peak_dbtp, mono_db=mono_db,
+        found, plr_db=mix.plr_db, true_peak_dbtp=mix.true_peak_dbtp, mono_db=mono_db,
         sides_db=mix.balance_db, width_db=width_db,
         zones_db=zones.zone_levels(mix.third_octave_db, mix.integrated_lufs),
     )  # fmt: skip

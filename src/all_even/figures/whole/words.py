@@ -39,8 +39,8 @@ LINES: tuple[Line, ...] = (
     Line("bass_spread_db", "Bass, note to note", "dB", "P90 less P10 of a quarter of a second each, 40 to 120 Hz",
          "2 to 6 dB (seen on finger and synthesiser basses)"),
     Line("bass_to_kick_db", "Bass against the kick", "dB", "Its usual level against a hit of the kick, 40 to 120 Hz"),
-    Line("masked", "Masked, 2nd opinion", "%", "By partial loudness behind gammatone filters, by priority; no move "
-         "is fitted on it, and only its change says something"),
+    Line("masked", "Masked, 2nd opinion", "%", "By partial loudness behind gammatone filters, by priority; only "
+         "Polish is searched on it, and only its change says something"),
     Line("masked_ours", "Masked", "%", "By the figure that Share goes by; an index, of which only the change counts"),
     Line("plr_db", "PLR", "dB", "True peak over integrated loudness: less is louder at one peak",
          "10 to 16 dB before mastering (common practice)"),

@@ -63,6 +63,13 @@ class TrackMeasures:
     def duration_s(self) -> float:
         return self.frames / self.sample_rate
 
+    @property
+    def plr_db(self) -> float | None:
+        """True peak over integrated loudness; None where one of them is unknown."""
+        if self.true_peak_dbtp is None or self.integrated_lufs is None:
+            return None
+        return self.true_peak_dbtp - self.integrated_lufs
+
 
 class Measurement:
     """Collects blocks (frames, channels) of float32, full scale = 1.0. NaN is counted and read as 0."""

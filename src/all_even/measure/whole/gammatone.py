@@ -2,8 +2,8 @@
 
 |H(f)|² = (1 + ((f - fc) / b)²)^-4 with b = 1.019 ERB: the filter of fourth order of R. D. Patterson et al., "An
 efficient auditory filterbank based on the gammatone function" (1988), as M. Slaney wrote it down in 1993 (an efficient
-implementation of it). Its skirts are the ear's spreading; short frames (43 ms, every 21 ms) keep hits apart. Nothing
-else looks through these filters: what is judged by them was not fitted on them.
+implementation of it). Its skirts are the ear's spreading; short frames (43 ms, every 21 ms) keep hits apart. Of all
+moves only Polish looks through these filters: what else is judged by them was not fitted on them.
 """
 
 from functools import lru_cache

@@ -195,9 +195,7 @@ def _proposal(look: Look, there: Look, found: Standing, gains: Gains, levels: di
 
 
 def _plr(look: Look) -> float:
-    mix = look.mix
-    assert mix is not None
-    return (mix.true_peak_dbtp or 0.0) - (mix.integrated_lufs or 0.0)
+    return (look.mix.plr_db if look.mix is not None else None) or 0.0
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:

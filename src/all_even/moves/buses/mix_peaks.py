@@ -39,14 +39,14 @@ def propose(look: Look) -> list[Proposal]:
     if any(isinstance(item, Limiter) and not item.bypass for item in session.mix.chain):
         return []
     mix = look.mix
-    if mix is None or mix.true_peak_dbtp is None or mix.integrated_lufs is None:
+    if mix is None or mix.true_peak_dbtp is None or mix.plr_db is None:
         return []
     if mix.sample_peak_dbfs is None or mix.sample_peak_dbfs > session.settings.peak_window_dbfs[1]:
         return []  # its trim comes first
     for found in tries(look):
         if found.gain_db - found.lost_lu < WORTH_LU:
             break
-        move = _proposal(found, mix.true_peak_dbtp, mix.true_peak_dbtp - mix.integrated_lufs)
+        move = _proposal(found, mix.true_peak_dbtp, mix.plr_db)
         then = moving(look.at(_edit(session, move)), MIX)
         if then is None or not flags(then.side):
             return [move]
@@ -106,10 +106,7 @@ def _edit(session: Session, proposal: Proposal) -> Session:
 
 def plr_db(look: Look) -> float | None:
     """True peak over integrated loudness."""
-    mix = look.mix
-    if mix is None or mix.true_peak_dbtp is None or mix.integrated_lufs is None:
-        return None
-    return mix.true_peak_dbtp - mix.integrated_lufs
+    return None if look.mix is None else look.mix.plr_db
 
 
 GAIN = numbers(Limiter)["input_db"]
