@@ -4,7 +4,8 @@ import pytest
 from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton
 
 from all_even.app.pages.first_mix import FirstMixPage
-from all_even.first_mix.following import LINE, PATH
+from all_even.first_mix.following import PATH
+from all_even.first_mix.stage_run import LINE
 from all_even.moves import accounts
 from tests.app.conftest import NO_STAGE
 
@@ -27,10 +28,10 @@ def button(page, text: str) -> QPushButton:
 @pytest.fixture
 def short_path(monkeypatch):
     """Stages that take little."""
-    from all_even.first_mix import following
+    from all_even.first_mix import following, stage_run
 
     monkeypatch.setattr(following, "PATH", ("gather", "balance"))
-    monkeypatch.setattr(following.follow, "__defaults__", (following.Wishes(), ("gather", "balance"),
+    monkeypatch.setattr(following.follow, "__defaults__", (stage_run.Wishes(), ("gather", "balance"),
                         *following.follow.__defaults__[2:]))  # fmt: skip
 
 

@@ -213,6 +213,15 @@ def test_memory_of_the_pages_is_bounded():
     assert size_of({"a": (np.zeros(10),)}) == 80
 
 
+def test_what_was_heard_is_not_pushed_out_by_what_is_worked_out_from_it():
+    pages = Pages(10_000)
+    pages.put("powers", 1, "a lane", np.zeros(500), heard=True)
+    for index in range(20):
+        pages.put("table", 1, str(index), np.zeros(500))
+    assert pages.get("powers", 1, "a lane") is not None
+    assert pages.get("table", 1, "0") is None
+
+
 def test_a_session_whose_figures_need_more_room_than_there_is_is_known_all_the_same(sources, session):
     book = Book(sources, pages=Pages(1_000))
     book.hear(session, book.flow_wants(session))

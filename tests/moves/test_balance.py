@@ -12,7 +12,7 @@ from all_even.figures.sources.units import table, unit_lufs, units
 from all_even.measure.sharing import placing
 from all_even.measure.sharing.masking import excitation_of, find_masking
 from all_even.moves import making
-from all_even.moves.balance import bass_ceiling, lopsided, pair_sides, remarks, spread, starts
+from all_even.moves.balance import bass_ceiling, costs, lopsided, pair_sides, remarks, spread, starts
 from all_even.session.editing import edits
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -123,6 +123,8 @@ def test_side_by_side_uncovers_keeps_the_sides_equal_and_says_what_mono_loses(pl
     ear = weighted(now, covered_at(placed.session, now).ear) - weighted(then, covered_at(after.session, then).ear)
     assert gained >= 0.05
     assert ear >= 0.07
+    told = after.session.ledger[-1].move.evidence[costs.PLR]
+    assert told == pytest.approx(max(0.0, after.mix.plr_db - placed.mix.plr_db), abs=1e-6)
     assert result_of(after) == pytest.approx(move.expected, abs=0.5)
     gains = gains_of(after.session, then)
     assert lopsided_lu(then, gains) < 0.5

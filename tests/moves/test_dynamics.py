@@ -257,12 +257,12 @@ def test_glue_takes_what_was_asked_lets_hits_pass_and_says_who_moves(uneven):
     move = found["the mix"]
     after = make(uneven, move)
     assert kept(after)
-    assert result_of(after) == pytest.approx(-1.5, abs=0.3)
+    assert result_of(after) == pytest.approx(-move.parameters["takes_db"], abs=0.3)
     station = after.session.mix.chain[0]
     assert 10.0 <= station.attack_ms <= 30.0  # common practice
     assert station.makeup_db == 0.0
     moved = dynamics.moving(after, MIX)
-    assert not moved.side.pumps
+    assert moved.side.pump_db <= side_effects.PUMP_FLAG_DB - glue.LEFT_FOR_PEAKS_DB + 0.05
     assert moved.side.left_db < side_effects.LEFT_FLAG_DB or "a shorter one would pump" in move.reason
     assert not moved.side.unmatched  # its bypass is as loud
     assert any(name.startswith("shift of ") for name in move.evidence)

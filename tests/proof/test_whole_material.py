@@ -23,14 +23,14 @@ pytestmark = [
     ),
 ]
 SESSIONS = (
-    ("rock", 1301), ("soul", 1302), ("tune", 1306), ("band in a room", 1313),
-    ("metal", 1303), ("tune", 1307), ("club", 1309), ("latin", 1304),
-    ("layers", 1311), ("jazz", 1305), ("tune", 1308), ("rock", 1314),
-    ("quintet in a room", 1312), ("latin", 1317), ("long bass", 1310), ("soul", 1316),
-    ("tune", 1318), ("metal", 1315), ("jazz", 1322), ("club", 1321),
+    ("rock", 1401), ("soul", 1402), ("tune", 1406), ("band in a room", 1413),
+    ("metal", 1403), ("tune", 1407), ("club", 1409), ("latin", 1404),
+    ("layers", 1411), ("jazz", 1405), ("tune", 1408), ("rock", 1414),
+    ("quintet in a room", 1412), ("latin", 1417), ("long bass", 1410), ("soul", 1416),
+    ("tune", 1418), ("metal", 1415), ("jazz", 1422), ("club", 1421),
 )  # fmt: skip
 """In an order in which every fourth are of different kinds."""
-STEMS = (1331, 1332, 1333, 1334)
+STEMS = (1431, 1432, 1433, 1434)
 MASKED_GRAIN = 0.005
 """Of what the judge says is masked: about what another seed of the same noise moves it by."""
 MORE_MASKED, LEAD_WORSE = 0.15, 0.15

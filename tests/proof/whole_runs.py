@@ -18,7 +18,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.book.pages import Pages
 from all_even.figures.sources.units import units
 from all_even.figures.whole.whole import Whole, whole
-from all_even.first_mix import following, questions
+from all_even.first_mix import following, questions, stage_run
 from all_even.moves import accounts, making
 from all_even.moves.balance import starts
 from all_even.session.editing import edits
@@ -69,7 +69,7 @@ def mixed(look: Look, name: str) -> FirstMix:
         alone = making.ready(look, starts.BY_START[asked.school], start[0])
         assert alone is not None
         _note(told, "start alone", look.at(alone[1]))
-    for reached, run in following.follow(look, following.Wishes(asked.school)):
+    for reached, run in following.follow(look, stage_run.Wishes(asked.school)):
         look = reached
         told.made, told.left = told.made + len(run.made), told.left + len(run.left)
         told.lost = tuple(loss.text for loss in run.lost)

@@ -66,7 +66,7 @@ def _mixed(options: argparse.Namespace, session: "Session", unread: "Sequence[st
     from all_even.engine.planning import make_plan
     from all_even.figures.dynamics import limited
     from all_even.figures.whole.whole import whole
-    from all_even.first_mix import following, questions, report
+    from all_even.first_mix import following, questions, report, stage_run
     from all_even.session.file import store
 
     assert callable(save)
@@ -80,7 +80,7 @@ def _mixed(options: argparse.Namespace, session: "Session", unread: "Sequence[st
     asked = questions.questions(look)
     look = look.at(questions.answered(look.session, asked, questions.Answers(lead=answers.lead, anew=answers.anew)))
     first = whole(look)
-    wishes = following.Wishes(school=answers.school or asked.school, until=until)
+    wishes = stage_run.Wishes(school=answers.school or asked.school, until=until)
     runs = []
     for reached, run in following.follow(look, wishes, told=warn):
         look = reached

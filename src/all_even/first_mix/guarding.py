@@ -5,12 +5,15 @@ it is made; where it consists of parts, the fewest of them are left out with whi
 out.
 """
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from msgspec.structs import replace
+
 from all_even.figures.book.look import Look
-from all_even.figures.whole.guards import OF_RELATIONS, Guard, Loss, losses
-from all_even.figures.whole.whole import Whole, relations, relations_of, stands, whole
+from all_even.figures.whole.guards import GUARDS, OF_RELATIONS, Guard, Loss, losses
+from all_even.figures.whole.whole import Whole, relations, relations_of, stands, with_figure
 from all_even.moves import making
 from all_even.moves.kind import Kind, left_out
 from all_even.session.model.ledger import Proposal
@@ -20,6 +23,10 @@ LEAST_SHARE = 0.25
 """A move that brought less than this share of what is too much is not to blame alone."""
 COSTS = "costs "
 """What the evidence of a move begins with that says what it costs of a figure of the whole: `costs plr_db`."""
+ONCE_LESS_LEAVES, LEAST_LEFT = 0.65, 0.25
+"""Of what a move costs, once less of it leaves about this share (seen on rooms); no more is taken away at a time than
+leaves a quarter."""
+RELATED = frozenset(guard.field for guard in OF_RELATIONS)
 MOST_PARTS = 12
 """With more of them it is not tried which one costs most."""
 
@@ -54,14 +61,15 @@ class Bounds:
     balance: Whole | None
     told: Mapping[str, float] = field(default_factory=dict)
     """What cards said that they cost, by figure: that much more may be lost."""
+    guards: tuple[Guard, ...] = GUARDS
 
     def losses(self, now: Whole) -> tuple[Loss, ...]:
         """What is worse than it may be against either, the worst first; each figure once."""
-        found = [loss for loss in losses(self.before, now) if loss.by > loss.guard.most + self.told.get(
+        found = [loss for loss in losses(self.before, now, self.guards) if loss.by > loss.guard.most + self.told.get(
             loss.guard.field, 0.0)]  # fmt: skip
         if self.balance is not None:
             told = {loss.guard.field for loss in found}
-            found += [loss for loss in losses(self.balance, now) if loss.guard.field not in told]
+            found += [loss for loss in losses(self.balance, now, self.guards) if loss.guard.field not in told]
         return tuple(sorted(found, key=lambda loss: -loss.by / loss.guard.most))
 
 
@@ -83,11 +91,11 @@ class Blame:
 def blamed(first: Look, steps: Sequence[Step], lost: Sequence[Loss]) -> Blame | None:
     """The move that did most of the worst loss that any of them did; None where none of them did."""
     for loss in lost:
-        read = relations if loss.guard in OF_RELATIONS else whole
+        field = loss.guard.field
         worst: Blame | None = None
         before = first
         for step in steps:
-            by = loss.guard.worse_by(read(before), read(step.after))
+            by = loss.guard.worse_by(with_figure(before, field), with_figure(step.after, field))
             if worst is None or by > worst.by:
                 worst = Blame(step.move, before, loss, by)
             before = step.after
@@ -100,16 +108,25 @@ def less_of(blame: Blame, kind: Kind) -> Less | None:
     """The move with the fewest parts left out, or with less of it, so that its loss is borne; None where that can't be
     known, or nothing would be left."""
     guard = blame.loss.guard
-    if kind.less is not None:
-        return Less(values=kind.less(blame.move))
     spared = max(0.0, blame.loss.by - guard.most)
-    if kind.parts is not None and guard in OF_RELATIONS:
+    if kind.less is not None:
+        return Less(values=_less_enough(kind.less, blame.move, (blame.by - spared) / blame.by))
+    if kind.parts is not None and guard.field in RELATED:
         session = blame.before.session
         out = set(left_out(blame.move))
         names = [part for part, _ in kind.parts(session, blame.move) if part not in out]
         if 1 < len(names) <= MOST_PARTS:
             return _fewest(blame, kind, names, guard, blame.by - spared)
     return None
+
+
+def _less_enough(less: Callable[[Proposal], dict[str, float]], move: Proposal, leaves: float) -> dict[str, float]:
+    """Its parameters with so much less of it that about this share of what it costs is left."""
+    count = math.ceil(math.log(max(leaves, LEAST_LEFT)) / math.log(ONCE_LESS_LEAVES))
+    values: dict[str, float] = {}
+    for _ in range(max(1, count)):
+        values = less(replace(move, parameters={**move.parameters, **values}))
+    return values
 
 
 def _fewest(blame: Blame, kind: Kind, names: Sequence[str], guard: Guard, most: float) -> Less | None:

@@ -10,8 +10,9 @@ from all_even.figures.book.look import Look
 from all_even.figures.whole import words
 from all_even.figures.whole.guards import losses
 from all_even.figures.whole.whole import Whole, whole
-from all_even.first_mix.following import LINE, PATH, StageRun
+from all_even.first_mix.following import PATH
 from all_even.first_mix.questions import Answers, Questions, assumed
+from all_even.first_mix.stage_run import LINE, StageRun
 from all_even.measure.faults.findings import findings
 from all_even.moves import accounts, making
 from all_even.moves.accounts import Account

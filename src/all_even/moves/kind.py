@@ -106,6 +106,7 @@ class Kind:
     steady: it promises that its figure stays as it is (a group adds up to its members), not that it changes.
     parts: what it does, one by one, (id, words); people may leave some out, the edit then reads `left_out`.
     less: parameters with which it does less, where all of it would cost the whole too much; None where it can't.
+    afterwards: judged on what all others leave (the mix, a group): looked for once there is nothing else to be made.
     """
 
     id: str
@@ -125,6 +126,7 @@ class Kind:
     parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None
     refit: Callable[[Look, Proposal], Proposal] | None = None
     less: Callable[[Proposal], dict[str, float]] | None = None
+    afterwards: bool = False
 
     @property
     def stage(self) -> str:

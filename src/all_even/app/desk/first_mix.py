@@ -17,8 +17,8 @@ from all_even.session.model.session import Session
 if TYPE_CHECKING:
     from all_even.figures.book.look import Look
     from all_even.figures.whole.whole import Whole
-    from all_even.first_mix.following import StageRun, Wishes
     from all_even.first_mix.questions import Answers, Questions
+    from all_even.first_mix.stage_run import StageRun, Wishes
     from all_even.session.model.ledger import Proposal
 
 JOB = "first mix"
@@ -76,8 +76,8 @@ class DeskFirstMix(QObject):
 
     def begin(self, answers: "Answers", without: frozenset[str] = frozenset()) -> None:
         """Says what was said, and goes through the stages. without: ids of moves that are not wanted."""
-        from all_even.first_mix.following import LINE, Wishes
         from all_even.first_mix.questions import answered
+        from all_even.first_mix.stage_run import LINE, Wishes
 
         desk = self._desk
         if self.asked is None or self.running or not desk.is_open:
@@ -131,7 +131,7 @@ class DeskFirstMix(QObject):
 
     def _take_run(self, run: "StageRun", reached: "Look") -> None:
         """A stage that is done: one step."""
-        from all_even.first_mix.following import LINE
+        from all_even.first_mix.stage_run import LINE
 
         desk = self._desk
         if not self.running:
@@ -142,6 +142,9 @@ class DeskFirstMix(QObject):
             return
         self.runs.append(run)
         if not run.made:
+            if reached.session is not desk.session:
+                desk.amend(reached.session)  # what was tried, and left out
+                self._expected = desk.session
             return
         serial = edits.last_serial(desk.session) + 1
         desk.figures.reports |= {lane: found for lane, found in reached.reports.items() if lane not in

@@ -24,8 +24,8 @@ from all_even.session.tracks.roles import ROLES
 
 if TYPE_CHECKING:
     from all_even.figures.whole.whole import Whole
-    from all_even.first_mix.following import StageRun
     from all_even.first_mix.questions import Answers, Questions
+    from all_even.first_mix.stage_run import StageRun
     from all_even.session.model.ledger import Proposal
     from all_even.session.model.session import Session
     from all_even.session.model.settings import Owner

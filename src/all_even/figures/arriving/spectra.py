@@ -102,10 +102,20 @@ def _ways(session: Session, strip: Strip) -> list[tuple[routing.Edge, _Way]]:
 def wants(session: Session, lanes: Collection[str], bank: Bank = EAR) -> list[Want]:
     """What has to be heard for the spectra of these lanes."""
     found: list[Want] = [(bank.leaving, lane_id) for lane_id in lanes]
+    on_the_way = _on_the_way(session)
     for bus in session.buses:
-        if _works(bus) and bus.id in routing.hearing(session).sounding:
+        if _works(bus) and bus.id in routing.hearing(session).sounding and bus.id in on_the_way:
             found += [(bank.leaving, bus.id), (bank.entering, bus.id)]
     return found
+
+
+def _on_the_way(session: Session) -> set[str]:
+    """Buses that lanes come to the mix by. What only makes a room is none of them: what enters it is in no kept sound,
+    so it would be rendered anew."""
+    rooms = {bus.id for bus in space.returns(session)}
+    strips = [*session.lanes, *(bus for bus in session.buses if bus.id not in rooms)]
+    sends = {send.to for strip in strips for send in strip.sends}
+    return {strip.destination for strip in strips} | sends - rooms
 
 
 def excitations(

@@ -100,7 +100,7 @@ class Book:
             if found is None:
                 self._not_on_disk.add(fingerprint)
             else:
-                self.pages.put(name, VERSIONS[name], fingerprint, found)
+                self.pages.put(name, VERSIONS[name], fingerprint, found, heard=True)
         if isinstance(found, StripFlow) and len(found.stations) == len(session.chain(strip_id)):
             return found.said_of(session.chain(strip_id))
         return found
@@ -155,7 +155,7 @@ class Book:
         for want, value in found:
             fingerprint_of = self._fingerprint(session, want)
             if fingerprint_of is not None:
-                self.pages.put(want[0], VERSIONS[want[0]], fingerprint_of, value)
+                self.pages.put(want[0], VERSIONS[want[0]], fingerprint_of, value, heard=True)
 
     def _is_missing(self, session: Session, want: Want) -> bool:
         fingerprint = self._fingerprint(session, want)

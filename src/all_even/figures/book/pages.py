@@ -1,7 +1,8 @@
 """Pages: figures that are known, by name, version and fingerprint; those not asked for longest go where room is needed.
 
 A fingerprint tells what a figure rests on, down to the content of the files: so books of several songs may share their
-pages, and a song that is come back to is known.
+pages, and a song that is come back to is known. What was heard in a pass over the song has a shelf of its own, so that
+what is worked out from it, state by state, does not push it out: it would have to be heard again.
 """
 
 import threading
@@ -13,8 +14,29 @@ from all_even.figures.book.fingerprint import Fingerprint
 from all_even.figures.book.sizes import size_of
 
 MOST_BYTES = 384 << 20
+"""Of each shelf."""
 Key = tuple[str, int, Fingerprint]
 """Name, version, fingerprint."""
+
+
+class _Shelf:
+    def __init__(self, most_bytes: int) -> None:
+        self.values: OrderedDict[Key, Any] = OrderedDict()
+        self.most_bytes = most_bytes
+        self._bytes = 0
+
+    def get(self, key: Key) -> Any:
+        if key in self.values:
+            self.values.move_to_end(key)
+        return self.values.get(key)
+
+    def put(self, key: Key, value: Any) -> None:
+        if key in self.values:
+            self._bytes -= size_of(self.values.pop(key))
+        self.values[key] = value
+        self._bytes += size_of(value)
+        while self._bytes > self.most_bytes and len(self.values) > 1:
+            self._bytes -= size_of(self.values.popitem(last=False)[1])
 
 
 class Pages:
@@ -22,28 +44,20 @@ class Pages:
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
         self._lock = threading.Lock()
-        self._values: OrderedDict[Key, Any] = OrderedDict()
+        self._heard, self._worked_out = _Shelf(most_bytes), _Shelf(most_bytes)
         self._turns: WeakValueDictionary[Key, threading.Lock] = WeakValueDictionary()
-        self._bytes = 0
-        self._most_bytes = most_bytes
 
     def get(self, name: str, version: int, fingerprint: Fingerprint) -> Any:
         """A figure that is known, or None."""
         key = (name, version, fingerprint)
         with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-            return self._values.get(key)
+            found = self._heard.get(key)
+            return self._worked_out.get(key) if found is None else found
 
-    def put(self, name: str, version: int, fingerprint: Fingerprint, value: Any) -> None:
-        key = (name, version, fingerprint)
+    def put(self, name: str, version: int, fingerprint: Fingerprint, value: Any, *, heard: bool = False) -> None:
+        """heard: in a pass over the song."""
         with self._lock:
-            if key in self._values:
-                self._bytes -= size_of(self._values.pop(key))
-            self._values[key] = value
-            self._bytes += size_of(value)
-            while self._bytes > self._most_bytes and len(self._values) > 1:
-                self._bytes -= size_of(self._values.popitem(last=False)[1])
+            (self._heard if heard else self._worked_out).put((name, version, fingerprint), value)
 
     def turn(self, name: str, version: int, fingerprint: Fingerprint) -> threading.Lock:
         """The lock of whoever works a figure out: others who want it wait, and find it."""
@@ -52,6 +66,6 @@ class Pages:
             return self._turns.setdefault(key, threading.Lock())
 
     def make_room_for(self, count_bytes: int) -> None:
-        """What is asked for together has to be there together, and once more for what comes of an edit."""
+        """What is heard together has to be there together, and once more for what comes of an edit."""
         with self._lock:
-            self._most_bytes = max(self._most_bytes, 2 * count_bytes)
+            self._heard.most_bytes = max(self._heard.most_bytes, 2 * count_bytes)

@@ -19,6 +19,7 @@ from all_even.figures.sharing.sharing import sharing
 from all_even.figures.sources.units import Unit, units
 from all_even.measure.level import zones
 from all_even.measure.level.hops import Hops
+from all_even.measure.recording.track import TrackMeasures
 from all_even.measure.whole import standing, witness
 from all_even.session.model import space
 from all_even.session.song.hits import lane_hits_s
@@ -26,6 +27,8 @@ from all_even.session.tracks.importance import importance
 from all_even.session.tracks.roles import family_of
 
 Powers = NDArray[np.float32]
+OF_MIX = frozenset({"plr_db", "true_peak_dbtp", "mono_db", "sides_db", "width_db", "zones_db"})
+"""Figures that are read from the mix."""
 KICKS, SNARES = frozenset({"kick", "kick out"}), frozenset({"snare top", "snare bottom"})
 
 
@@ -80,6 +83,15 @@ def whole(look: Look) -> Whole:
 def relations(look: Look) -> Whole:
     """The same without what is read from the mix: known without rendering it."""
     return look.get(RELATIONS)
+
+
+def with_figure(look: Look, field: str) -> Whole:
+    """With one figure, and no more than is worked out along with it: the mix is rendered only for what is read from
+    it."""
+    if field == "masked_ours":
+        shared = sharing(look)
+        return Whole(masked_ours=None if shared is None else shared.mean)
+    return _with_levels(Whole(), look.mix) if field in OF_MIX else relations(look)
 
 
 def stands(look: Look) -> Standing:
@@ -205,8 +217,13 @@ def _relations(look: Look, _target: str) -> Whole:
 
 
 def _whole(look: Look, _target: str) -> Whole:
-    found, mix, shared = relations(look), look.mix, sharing(look)
-    found = replace(found, masked_ours=None if shared is None else shared.mean)
+    shared = sharing(look)
+    found = replace(relations(look), masked_ours=None if shared is None else shared.mean)
+    return _with_levels(found, look.mix)
+
+
+def _with_levels(found: Whole, mix: TrackMeasures | None) -> Whole:
+    """With what is read from the mix as it is printed."""
     if mix is None or mix.integrated_lufs is None or mix.plr_db is None:
         return found
     mono_db, width_db = _mono_and_width(mix.hops)

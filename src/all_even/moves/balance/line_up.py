@@ -1,6 +1,7 @@
 """An acoustic ensemble stands where it stood: its line-up, seen from the audience, gives bearing and row."""
 
 from all_even.figures.book.look import Look
+from all_even.moves.balance import costs
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
 from all_even.session.editing import edits
@@ -63,7 +64,7 @@ def edit(session: Session, proposal: Proposal) -> Session:
     return session
 
 
-KIND = Kind("balance.line-up", ("order", "names", "levels"), propose, edit, parts=parts)
+KIND = Kind("balance.line-up", ("order", "names", "levels"), propose, edit, prepare=costs.told_by(edit), parts=parts)
 METRIC = Metric(
     "off-seat", "players off their seats", "", 0, 0.0, ("order", "levels"),
     lambda look, _: float(off_seat(look.session)),

@@ -6,7 +6,7 @@ Common practice: the two microphones of a stereo pair stand fully left and right
 from msgspec.structs import replace
 
 from all_even.figures.book.look import Look
-from all_even.moves.balance import pans
+from all_even.moves.balance import costs, pans
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
 from all_even.session.model.ledger import Proposal
@@ -86,8 +86,9 @@ def changed(proposal: Proposal) -> Proposal:
 
 
 KIND = Kind(
-    "balance.pairs", ("files", "order", "names", "levels"), propose, pans.edit, parts=pans.parts, changed=changed
-)
+    "balance.pairs", ("files", "order", "names", "levels"), propose, pans.edit, prepare=costs.told_by(pans.edit),
+    parts=pans.parts, changed=changed,
+)  # fmt: skip
 METRIC = Metric(
     "off-side", "lanes of pairs not on their side", "", 0, 0.0, ("files", "order", "levels"),
     lambda look, _: float(len(mono_pairs(look))),

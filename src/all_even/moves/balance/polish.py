@@ -7,6 +7,10 @@ costs up to 1 dB of loudness at one peak, since hits stand further out. So it is
 agrees too, by 2 dB at most for any source, with no lead further out than it should stand; what it costs stands on the
 card. A fader at a time, up or down a decibel, as long as that helps; on the 40 s in which most plays, then judged on
 all of the song.
+
+It may come again at the end, when other stages moved what covers whom; all rounds together move no source by more than
+the 2 dB. An acoustic ensemble balances itself, and each of its microphones hears all: there it is not offered (tried on
+a brass quintet in one room: both figures gained, the third estimate lost).
 """
 
 import dataclasses
@@ -25,7 +29,7 @@ from all_even.figures.whole.guards import OF_RELATIONS, losses
 from all_even.figures.whole.whole import Standing, Whole, relations, relations_of, stands
 from all_even.measure.whole import gammatone
 from all_even.moves.accounts import standing
-from all_even.moves.balance import starts
+from all_even.moves.balance import costs, starts
 from all_even.moves.balance.bass_ceiling import WORTH_DB
 from all_even.moves.kind import Kind, left_out, per_strip, values_of
 from all_even.moves.low_end import guards
@@ -33,6 +37,7 @@ from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
+from all_even.session.tracks import seats
 from all_even.session.tracks.classes import is_low_end
 from all_even.session.tracks.importance import importance
 
@@ -45,21 +50,23 @@ BORNE = 0.4
 """Share of what a guard bears that may be used up."""
 FURTHEST_LEAD_DB = 2.0
 PART_S = 40.0
+BY = "by_db"
+"""By how much each lane is moved, among the parameters."""
 Gains = NDArray[np.float64]
 
 
 def propose(look: Look) -> list[Proposal]:
     made = standing(look.session).values()
-    if not any(move.kind in starts.RIVALS for move in made) or any(move.kind == KIND.id for move in made):
+    if not any(move.kind in starts.RIVALS for move in made) or seats.fitting(look.session) is not None:
         return []
     found = stands(look)
     if len(found.units) < 3:
         return []
     weights = importance(look.session)
     part = densest(found)
-    before = relations(look)
+    before, already = relations(look), _moved_already(look.session, found)
     for with_low_end in (True, False):
-        gains = searched(part, weights, _movable(look.session, found, with_low_end))
+        gains = searched(part, weights, _movable(look.session, found, with_low_end), already)
         for scale in (1.0, 0.5):
             levels = _levels(look.session, found, scale * gains)
             if not levels:
@@ -79,6 +86,16 @@ def _movable(session: Session, found: Standing, with_low_end: bool) -> list[int]
         if all(lane.id != session.anchor and lane.level_db > decibels.OFF_DB for lane in unit.lanes)
         and (with_low_end or not is_low_end(unit.role))
     ]  # fmt: skip
+
+
+def _moved_already(session: Session, found: Standing) -> Gains:
+    """By how much earlier rounds moved each source, dB."""
+    gains = np.zeros(len(found.units))
+    for move in standing(session).values():
+        if move.kind == KIND.id and BY in move.parameters:
+            by_db = per_strip(move, BY)
+            gains += [by_db.get(unit.head.id, 0.0) for unit in found.units]
+    return gains
 
 
 def densest(found: Standing) -> Standing:
@@ -102,9 +119,11 @@ def densest(found: Standing) -> Standing:
     return dataclasses.replace(found, sources=sources, rooms=rooms, hits_s=hits)
 
 
-def searched(found: Standing, weights: Mapping[str, float], movable: list[int]) -> Gains:
-    """A gain for each source, dB: coordinate descent on what the witness says is masked, within the guards."""
+def searched(found: Standing, weights: Mapping[str, float], movable: list[int], already: Gains | None = None) -> Gains:
+    """A gain for each source, dB: coordinate descent on what the witness says is masked, within the guards. already: by
+    how much each was moved before, which counts."""
     gains = np.zeros(len(found.units))
+    before = np.zeros(len(found.units)) if already is None else already
     first = best = relations_of(found, weights)
     bounds = tuple(dataclasses.replace(guard, most=BORNE * guard.most) for guard in OF_RELATIONS)
     for _ in range(MOST_PASSES):
@@ -112,8 +131,8 @@ def searched(found: Standing, weights: Mapping[str, float], movable: list[int]) 
         for index in movable:
             for step in (STEP_DB, -STEP_DB):
                 tried = gains.copy()
-                tried[index] = float(np.clip(tried[index] + step, -MOST_DB, MOST_DB))
-                if tried[index] == gains[index]:
+                tried[index] += step
+                if abs(before[index] + tried[index]) > MOST_DB:
                     continue
                 then = relations_of(_scaled(found, tried), weights)
                 if _is_better(best, then) and not losses(first, then, bounds) and not _too_far(first, then):
@@ -179,23 +198,19 @@ def _proposal(look: Look, there: Look, found: Standing, gains: Gains, levels: di
     moved = [(unit.name, float(gain)) for unit, gain in zip(found.units, gains, strict=True) if gain]
     up = [f"{name} {signed(gain, 1)}" for name, gain in sorted(moved, key=lambda pair: -pair[1]) if gain > 0.0]
     down = [f"{name} {signed(gain, 1)}" for name, gain in sorted(moved, key=lambda pair: pair[1]) if gain < 0.0]
-    costs = _plr(there) - _plr(look)
-    dearer = f" It costs {number(costs)} dB of loudness at one peak." if costs >= 0.1 else ""
+    dearer = costs.of_peak_db(look, there.session)
+    by_db = {lane.id: float(gain) for unit, gain in zip(found.units, gains, strict=True) for lane in unit.lanes}
     return KIND.move(
         targets=tuple(levels),
         title=f"Polish: {len(moved)} faders by up to {number(float(np.abs(gains).max()))} dB",
         reason=f"Up: {', '.join(up) or 'none'}; down: {', '.join(down) or 'none'}, all in dB. Both figures of masking "
         f"agree: {number(100.0 * was.mean)} → {number(100.0 * now.mean)} % by that of Share, which it was not searched "
-        f"on.{dearer} Hear it before you make it.",
-        parameters={"levels_db": levels},
+        f"on.{costs.words(dearer)} Hear it before you make it.",
+        parameters={"levels_db": levels, BY: by_db},
         evidence={"lead_db": then.lead_db, "masked": before.masked, "masked_then": then.masked,
-                  "masked_by_share": was.mean, "masked_by_share_then": now.mean, "costs plr_db": max(0.0, costs)},
+                  "masked_by_share": was.mean, "masked_by_share_then": now.mean, costs.PLR: dearer},
         metric=METRIC, before=100.0 * before.masked, expected=100.0 * then.masked, source="worked out", weight=1.0,
     )  # fmt: skip
-
-
-def _plr(look: Look) -> float:
-    return (look.mix.plr_db if look.mix is not None else None) or 0.0
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
@@ -222,4 +237,4 @@ def _masked(look: Look, _arguments: Arguments) -> float | None:
 
 DEPENDS_ON = ("files", "order", "names", "levels", "strips", "chains", "settings")
 METRIC = Metric("masked-second", "masked, 2nd opinion", "%", 1, 0.3, (*DEPENDS_ON, "mix"), _masked)
-KIND = Kind("balance.polish", DEPENDS_ON, propose, _edit, parts=_parts, changed=_changed)
+KIND = Kind("balance.polish", DEPENDS_ON, propose, _edit, parts=_parts, changed=_changed, afterwards=True)

@@ -25,7 +25,7 @@ from all_even.figures.sources.stereo_placement import (
     weighted,
 )
 from all_even.measure.sharing import placing
-from all_even.moves.balance import pans
+from all_even.moves.balance import costs, pans
 from all_even.moves.kind import Kind, left_out
 from all_even.moves.metric import Metric
 from all_even.session.model.ledger import Proposal
@@ -184,7 +184,10 @@ def changed(proposal: Proposal) -> Proposal:
 
 
 DEPENDS_ON = ("files", "order", "names", "levels", "strips", "settings")
-KIND = Kind("balance.spread", DEPENDS_ON, propose, pans.edit, parts=pans.parts, changed=changed)
+KIND = Kind(
+    "balance.spread", DEPENDS_ON, propose, pans.edit, prepare=costs.told_by(pans.edit), parts=pans.parts,
+    changed=changed,
+)  # fmt: skip
 METRIC = Metric(
     "covered-loudspeakers",
     "covered before loudspeakers",

@@ -41,27 +41,35 @@ def propose(look: Look) -> list[Proposal]:
     mix = look.mix
     if mix is None or mix.true_peak_dbtp is None or mix.plr_db is None:
         return []
-    if mix.sample_peak_dbfs is None or mix.sample_peak_dbfs > session.settings.peak_window_dbfs[1]:
-        return []  # its trim comes first
+    back_db = _back_db(look)
     for found in tries(look):
         if found.gain_db - found.lost_lu < WORTH_LU:
             break
-        move = _proposal(found, mix.true_peak_dbtp, mix.plr_db)
+        move = _proposal(found, mix.true_peak_dbtp, mix.plr_db, back_db)
         then = moving(look.at(_edit(session, move)), MIX)
         if then is None or not flags(then.side):
             return [move]
     return []
 
 
-def _proposal(found: Tried, peak_dbtp: float, plr: float) -> Proposal:
+def _back_db(look: Look) -> float:
+    """By how much a mix that peaks over its window is brought back, dB and not positive."""
+    work, peak_dbfs = look.session.settings, look.mix.sample_peak_dbfs if look.mix is not None else None
+    if peak_dbfs is None or peak_dbfs <= work.peak_window_dbfs[1]:
+        return 0.0
+    return round(work.mix_peak_dbfs - peak_dbfs, 1)
+
+
+def _proposal(found: Tried, peak_dbtp: float, plr: float, back_db: float = 0.0) -> Proposal:
+    where = "where the mix peaks now" if not back_db else f"{number(-back_db)} dB under where the mix peaks now"
     hits = "" if found.hits_db is None else f"Hits stand {number(max(0.0, found.hits_db))} dB less far out. "
     return KIND.move(
         targets=(MIX,),
         title=f"Hold the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
-        reason=f"A limiter last on the mix bus, at {number(peak_dbtp)} dBTP, where the mix peaks now, with "
-        f"{number(found.gain_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
+        reason=f"A limiter last on the mix bus, at {number(peak_dbtp + back_db)} dBTP, {where}, with "
+        f"{number(found.gain_db + back_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
         f"{number(found.lost_lu)} LU of the gain are lost. Leave it out where the mix is to keep all its peaks.",
-        parameters={"gain_db": found.gain_db, "ceiling_db": round(peak_dbtp, 1)},
+        parameters={"gain_db": found.gain_db + back_db, "ceiling_db": round(peak_dbtp + back_db, 1)},
         evidence={"hits_lost_db": found.hits_db, "pump_db": found.pump_db, "ripple_db": found.ripple_db,
                   "lost_lu": found.lost_lu},
         metric=METRIC, before=plr, expected=plr - found.gain_db + found.lost_lu, source="trial", weight=1.0,
@@ -113,5 +121,5 @@ GAIN = numbers(Limiter)["input_db"]
 METRIC = Metric("plr", "peak over loudness", "dB", 1, 0.5, ("mix",), lambda look, _arguments: plr_db(look))
 KIND = Kind(
     "buses.mix-peaks", ("files", "levels", "chains", "routing", "strips", "mix"), propose, _edit,
-    parameters={"gain_db": GAIN}, changed=measured_later,
+    parameters={"gain_db": GAIN}, changed=measured_later, afterwards=True,
 )  # fmt: skip

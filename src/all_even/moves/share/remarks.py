@@ -146,13 +146,13 @@ def _same_cut(look: Look) -> list[Remark]:
 
 def _peaks(look: Look) -> list[Remark]:
     """Equalisers behind which the peak is higher though the loudness is not."""
-    flow = look.flow if any(bands_of(lane) for lane in look.session.lanes) else None
-    if flow is None:
-        return []
+    lifted = [lane for lane in _heads(look) if any(band.gain_db > 0.0 for band in bands_of(lane))]
+    look.hear(*(("flow", lane.id) for lane in lifted))
     rises: dict[str, float] = {}
-    for lane in _heads(look):
-        there = flow.strip(look.session, lane.id)
-        if there is None or not any(band.gain_db > 0.0 for band in bands_of(lane)):
+    for lane in lifted:
+        flow = look.strip_flow(lane.id)
+        there = None if flow is None else flow.strip(look.session, lane.id)
+        if there is None:
             continue
         for index, station in enumerate(lane.chain):
             if isinstance(station, Equaliser) and not station.bypass and index < len(there.stations):

@@ -15,7 +15,16 @@ from all_even.dsp.parameter import CLIP_GAIN, LEVEL, PAN, TRIM
 from all_even.dsp.processor import clamped, key_of
 from all_even.session.editing import automating
 from all_even.session.model import routing
-from all_even.session.model.ledger import MOST_LINES, Decline, LedgerEntry, Proposal, Result, StageDone, State
+from all_even.session.model.ledger import (
+    MOST_LINES,
+    MOST_TRIED,
+    Decline,
+    LedgerEntry,
+    Proposal,
+    Result,
+    StageDone,
+    State,
+)
 from all_even.session.model.on_time_line import Loop, Note
 from all_even.session.model.session import Blind, Session, Snapshot, Use
 from all_even.session.model.strips import BACK_ROW, MIX, NOWHERE, Automation, Bus, FolderGroup, Lane
@@ -357,6 +366,16 @@ def record_result(session: Session, serial: int, result: Result) -> Session:
     """Writes what was measured after a move beside its expectation, at its line of the ledger."""
     ledger = tuple(
         replace(entry, result=result, state=None) if entry.serial == serial else entry for entry in session.ledger
+    )
+    return replace(session, ledger=ledger)
+
+
+def record_tried(session: Session, serial: int, move_ids: Iterable[str], reason: str) -> Session:
+    """Writes at a line of the ledger which moves were tried there and left out, and why."""
+    tried = tuple(dict.fromkeys(move_ids))[:MOST_TRIED]
+    ledger = tuple(
+        replace(entry, tried=tried, reason=reason[:4000]) if entry.serial == serial else entry
+        for entry in session.ledger
     )
     return replace(session, ledger=ledger)
 

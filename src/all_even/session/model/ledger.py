@@ -93,6 +93,7 @@ class Result(Value, frozen=True, kw_only=True):
 
 MOST_LINES = 200_000
 """Of a ledger. At its end the oldest lines that are no move make room (`edits.record`)."""
+MOST_TRIED = 400
 
 
 class LedgerEntry(Value, frozen=True, kw_only=True):
@@ -101,6 +102,7 @@ class LedgerEntry(Value, frozen=True, kw_only=True):
     serial: its number. undoes, redoes: the line that it takes back, or makes again. back_to: the line after which
     the session was as it is now, where a snapshot was brought back. audible: whether it changed what is heard.
     result: of a move, once it is measured; state: the session right after the move, kept until then.
+    tried: ids of moves that a first mix tried at this line, and left out since the whole would have lost by them.
     """
 
     when: Name
@@ -114,6 +116,7 @@ class LedgerEntry(Value, frozen=True, kw_only=True):
     audible: bool = False
     result: Result | None = None
     state: State | None = None
+    tried: Annotated[tuple[Identifier, ...], Meta(max_length=MOST_TRIED)] = ()
 
 
 class StageDone(Value, frozen=True, kw_only=True):
