@@ -255,7 +255,7 @@ def main() -> None:
         page.begin()
         wait(lambda: not page.mix.running)
         for run in page.mix.runs:
-            if run.key in ("balance", "share"):
+            if run.key in ("balance", "space"):
                 page._turn(run.key)
         shot("first-mix")
         window.leave_page()

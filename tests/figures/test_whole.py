@@ -62,7 +62,7 @@ def test_somebody_who_leads_by_hand_is_the_lead(look):
 def test_a_guard_speaks_where_something_is_worse_by_more_than_it_may():
     before = Whole(lead_db=0.0, kick_low_db=14.0, bass_spread_db=3.0, plr_db=14.0, masked=0.80)
     assert losses(before, replace(before, lead_db=-0.6)) == ()
-    found = losses(before, replace(before, lead_db=-1.4, plr_db=15.0))
+    found = losses(before, replace(before, lead_db=-1.4, plr_db=15.5))
     assert [loss.guard.field for loss in found] == ["lead_db", "plr_db"]
     assert "1.4 dB worse" in found[0].text
     assert losses(before, replace(before, lead_db=5.0, masked=0.5, plr_db=10.0)) == ()

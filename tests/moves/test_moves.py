@@ -98,8 +98,8 @@ def test_a_declined_move_is_not_proposed_again_nor_tried(brief_demo):
     assert "gather.sections" not in ids(opened(look, "gather"))
     assert demo.book.counts.passes == 0
     assert "balance.all-even" not in ids(opened(look, "balance"))
-    # The mix as it is, for its peak, and the bands of its tracks for both ears; no trial.
-    assert demo.book.counts.passes == 3
+    # The mix as it is, for its peak, and the bands of its tracks for both ears at once; no trial.
+    assert demo.book.counts.passes == 2
 
 
 def test_a_channel_move_makes_the_lane_mono(demo):

@@ -85,7 +85,8 @@ class Blame:
     @property
     def text(self) -> str:
         guard = self.loss.guard
-        return f"{guard.label} would be {guard.text(self.by)} worse"
+        others = f", {guard.text(self.by)} of it by this one" if self.loss.by > self.by + 0.1 * guard.most else ""
+        return f"{guard.label} would be {guard.text(self.loss.by)} worse{others}"
 
 
 def blamed(first: Look, steps: Sequence[Step], lost: Sequence[Loss]) -> Blame | None:

@@ -40,8 +40,11 @@ class MoveLine:
 
 @dataclass(frozen=True, slots=True)
 class LeftLine:
+    """partly: less of it was made."""
+
     title: str
     why: str
+    partly: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +114,7 @@ def report(
     lines = tuple(
         StageLine(
             run.key, run.name, tuple(_move_line(account) for account in by_stage[run.key]),
-            tuple(LeftLine(item.move.title, item.why) for item in run.left),
+            tuple(LeftLine(item.move.title, item.why, item.partly) for item in run.left),
             "" if by_stage[run.key] else _answer(look, run.key), tuple(loss.text for loss in run.lost),
             run.before, run.now,
         )

@@ -37,10 +37,16 @@ MOST_LEFT_OUT = 8
 
 @dataclass(frozen=True, slots=True)
 class LeftOut:
-    """A move that was proposed and not made, and why."""
+    """A move that was proposed and not made, or less of it (partly), and why."""
 
     move: Proposal
     why: str
+    partly: bool = False
+
+    @property
+    def text(self) -> str:
+        """A sentence."""
+        return f"{'Less of' if self.partly else 'Left out:'} {self.move.title}: {self.why}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +110,7 @@ def run_stage(
     if not going.steps and not out:
         return look, run
     serial = edits.last_serial(first.session)
-    reason = "; ".join(f"{item.move.title} was left out: {item.why}" for item in out)
+    reason = " ".join(item.text for item in out)
     ids = (*sorted(tried), *(item.move.id for item in out))
     return going.reached.at(edits.record_tried(going.reached.session, serial, ids, reason)), run
 
@@ -226,7 +232,7 @@ class _Going:
         less = less_of(blame, stages.kinds()[move.kind]) if tries < MOST_LESSENED else None
         if less is not None:
             self.less[move.id], self.tries[move.id] = less, tries + 1
-            self.partly.setdefault(move.id, LeftOut(move, f"less of it: with all of it {blame.text}"))
+            self.partly.setdefault(move.id, LeftOut(move, f"with all of it {blame.text}", partly=True))
         else:
             self.skipped.add(move.id)
             self.left.append(LeftOut(move, blame.text))

@@ -216,6 +216,7 @@ class FirstMixPage(Page):
 
         made, grid = card("What then happens, stage by stage")
         grid.setColumnStretch(1, 1)
+        grid.setVerticalSpacing(10)
         for row, key in enumerate(PATH, start=1):
             stage = stages.stage(key)
             grid.addWidget(fields.label(stage.name), row, 0)
@@ -302,7 +303,7 @@ class FirstMixPage(Page):
         grid.setColumnStretch(0, 1)
         row = 0
         for index, move in enumerate(run.made):
-            tick = QCheckBox(texts.clipped(move.title, 40 if self.narrow else 60))
+            tick = QCheckBox(texts.clipped(move.title, 40 if self.narrow else 60).replace("&", "&&"))
             tick.setMinimumHeight(theme.TARGET)
             tick.setChecked(move.id not in self.without)
             tick.setToolTip(texts.tip(f"{move.title}. {move.reason} Without its tick it is left out the next time."))
@@ -315,7 +316,7 @@ class FirstMixPage(Page):
                 grid.addWidget(hold, row, 2)
             row += 1
         for item in run.left:
-            grid.addWidget(fields.wrapped(f"Left out: {item.move.title}: {item.why}.", "quiet"), row, 0, 1, 3)
+            grid.addWidget(fields.wrapped(item.text, "quiet"), row, 0, 1, 3)
             row += 1
         for loss in run.lost:
             grid.addWidget(fields.wrapped(f"All the same: {loss.text}.", "look"), row, 0, 1, 3)

@@ -130,24 +130,35 @@ def _through(look: Look, bus: Bus, sums: dict[str, Samples], dynamics: bool) -> 
     if not stations:
         return sums
     session = look.session
-    buses = tuple(replace(item, chain=()) if item.id == bus.id else item for item in session.buses)
-    kept = look.at(replace(session, buses=buses)).sound(bus.id)
-    whole = np.array(kept.read(0, kept.frames))
-    for station in stations:
+    last = max((place for place, station in enumerate(stations) if _needs_the_whole(station)), default=-1)
+    whole: Samples | None = None
+    if last >= 0:
+        buses = tuple(replace(item, chain=()) if item.id == bus.id else item for item in session.buses)
+        kept = look.at(replace(session, buses=buses)).sound(bus.id)
+        whole = np.array(kept.read(0, kept.frames))
+    for place, station in enumerate(stations):
         key: Samples | None = None
         own = key_of(station)
         if own is not None:
             sound = look.sound(own.source)
             key = np.array(sound.read(0, sound.frames)) * np.float32(10.0 ** (own.level_db / 20.0))
-        sums, whole = _station(session, station, sums, whole, key)
+        sums, whole = _station(session, station, sums, whole if place <= last else None, key)
     return sums
 
 
+def _needs_the_whole(station: Processor) -> bool:
+    """Whether what a station does to a part depends on all that comes into it."""
+    return hasattr(station, "key") or station.DYNAMIC or station.LEVEL_DEPENDENT
+
+
 def _station(
-    session: Session, station: Processor, sums: dict[str, Samples], whole: Samples, key: Samples | None
-) -> tuple[dict[str, Samples], Samples]:
-    """The parts and the whole behind one station, with its latency taken back."""
+    session: Session, station: Processor, sums: dict[str, Samples], whole: Samples | None, key: Samples | None
+) -> tuple[dict[str, Samples], Samples | None]:
+    """The parts and the whole behind one station, with its latency taken back. whole: None where nothing needs it."""
     rate = session.sample_rate
+    if whole is None:
+        shapes = linked(session)
+        return {name: processed(station, rate, part, key, shapes)[0] for name, part in sums.items()}, None
     if key is None and hasattr(station, "key"):
         steered = replace(station, key=Key(source="whole"))
         heard = {name: processed(steered, rate, part, whole)[0] for name, part in sums.items()}

@@ -118,6 +118,22 @@ def _on_the_way(session: Session) -> set[str]:
     return {strip.destination for strip in strips} | sends - rooms
 
 
+def hear(look: Look, *also: Want) -> None:
+    """What both ears want of all lanes, which is asked for sooner or later, and what else is wanted: in one pass."""
+    ways = _open_ways(look, None)
+    look.hear(*wants(look.session, ways, EAR), *wants(look.session, ways, SECOND_EAR), *also)
+
+
+def _open_ways(look: Look, lanes: Collection[str] | None) -> dict[str, list[tuple[routing.Edge, _Way]]]:
+    """Of each lane that comes to the mix; lanes: only of these."""
+    session, opened = look.session, look.book.fingerprints(look.session).opened
+    return {
+        lane.id: found
+        for lane in session.lanes
+        if lane.id in opened and (lanes is None or lane.id in lanes) and (found := _ways(session, lane))
+    }
+
+
 def excitations(
     look: Look,
     *,
@@ -162,13 +178,12 @@ def _arriving(
 ) -> dict[str, Powers]:
     session, book = look.session, look.book
     prints = book.fingerprints(session)
-    ways = {
-        lane.id: found
-        for lane in session.lanes
-        if lane.id in prints.opened and (lanes is None or lane.id in lanes) and (found := _ways(session, lane))
-    }
+    ways = _open_ways(look, lanes)
     middles: list[Want] = [("middle powers", one) for one in ways if as_middle and prints.channels(one) > 1]
-    look.hear(*wants(session, ways, bank), *middles)
+    if lanes is None:
+        hear(look, *middles)
+    else:
+        look.hear(*wants(session, ways, bank), *middles)
     groups = {
         bus.id: _power_gains(session, book, bus, bank)
         for bus in session.buses

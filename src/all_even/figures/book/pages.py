@@ -14,7 +14,7 @@ from all_even.figures.book.fingerprint import Fingerprint
 from all_even.figures.book.sizes import size_of
 
 MOST_BYTES = 384 << 20
-"""Of each shelf."""
+"""Of what was heard; two thirds of it of what is worked out."""
 Key = tuple[str, int, Fingerprint]
 """Name, version, fingerprint."""
 
@@ -44,7 +44,7 @@ class Pages:
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
         self._lock = threading.Lock()
-        self._heard, self._worked_out = _Shelf(most_bytes), _Shelf(most_bytes)
+        self._heard, self._worked_out = _Shelf(most_bytes), _Shelf(2 * most_bytes // 3)
         self._turns: WeakValueDictionary[Key, threading.Lock] = WeakValueDictionary()
 
     def get(self, name: str, version: int, fingerprint: Fingerprint) -> Any:

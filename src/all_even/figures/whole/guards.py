@@ -3,8 +3,9 @@
 Of the figures of the whole six are guarded: what leads, the kick and the snare on their hits, the steadiness of the
 bass, loudness at equal peak, mono; and what is masked, by both figures of it, so that no gain is bought from everybody
 else. (By one alone, rooms and evening gave back what equalisers had won by the other.)
-Tolerances are our own: about what is heard as a change of a level (1 dB), more for what differs from hit to hit. What
-is guarded is the relation, not the level: a lead that goes down with everything else has lost nothing.
+Tolerances are our own: about what is heard as a change of a level (1 dB), more for what differs from hit to hit, and
+for the peak over loudness, since peaks are held when the buses are made (2 to 4 dB, seen on 20 mixes). What is guarded
+is the relation, not the level: a lead that goes down with everything else has lost nothing.
 """
 
 from dataclasses import dataclass, replace
@@ -53,7 +54,7 @@ GUARDS = (
     Guard("snare_body_db", "body of the snare over the rest", "dB", -1.0, 1.0, 6.0, -10.0),
     Guard("snare_crack_db", "crack of the snare over the rest", "dB", -1.0, 1.5, 6.0, -10.0),
     Guard("bass_spread_db", "spread of the bass", "dB", 1.0, 1.0, 4.0),
-    Guard("plr_db", "peak over loudness", "dB", 1.0, 0.8),
+    Guard("plr_db", "peak over loudness", "dB", 1.0, 1.2),
     Guard("mono_db", "level in mono", "dB", -1.0, 1.0, -1.0),
     Guard("masked", "masked, 2nd opinion", "%", 1.0, 0.004),
     Guard("masked_ours", "masked", "%", 1.0, 0.006),

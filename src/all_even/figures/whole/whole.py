@@ -22,6 +22,7 @@ from all_even.measure.level.hops import Hops
 from all_even.measure.recording.track import TrackMeasures
 from all_even.measure.whole import standing, witness
 from all_even.session.model import space
+from all_even.session.model.strips import MIX
 from all_even.session.song.hits import lane_hits_s
 from all_even.session.tracks.importance import importance
 from all_even.session.tracks.roles import family_of
@@ -217,6 +218,7 @@ def _relations(look: Look, _target: str) -> Whole:
 
 
 def _whole(look: Look, _target: str) -> Whole:
+    spectra.hear(look, ("levels", MIX))
     shared = sharing(look)
     found = replace(relations(look), masked_ours=None if shared is None else shared.mean)
     return _with_levels(found, look.mix)
