@@ -12,8 +12,9 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from all_even import stages
 from all_even.app.side.cards import MadeCard, MoveCard, TogetherRow
-from all_even.app.side.finding_cards import FindingsCard
+from all_even.app.side.finding_cards import FindingsCard, WholeCard
 from all_even.audio import retune
+from all_even.figures.whole.whole import Whole
 from all_even.moves import making
 from all_even.session.editing import edits, routing_edits
 
@@ -43,6 +44,14 @@ def apply(rig, stage: str, move_id: str) -> None:
     count = len(rig.desk.session.ledger)
     rig.desk.moves.apply(next(move for move in rig.desk.moves.shown_at(stage) if move.id == move_id))
     rig.wait(lambda: len(rig.desk.session.ledger) > count)
+
+
+@pytest.mark.parametrize(("lead_db", "guarded", "said"), [(1.0, True, True), (1.9, True, False), (1.0, False, False)])
+def test_what_got_worse_while_moves_were_made_by_hand_stands_beside_them(rig, lead_db, guarded, said):
+    card = WholeCard(Whole(lead_db=2.0), Whole(lead_db=lead_db), guarded=guarded)
+    told = [label.text() for label in card.findChildren(QLabel)]
+    sentence = "Since this stage was entered: lead over the rest 1.0 dB worse. Undo, or do less of it."
+    assert (sentence in told) == said
 
 
 def test_a_move_is_heard_while_it_is_held_as_loud_as_without(rig, six_bars):

@@ -182,10 +182,11 @@ class AnswerCard(Card):
 
 
 class WholeCard(Card):
-    """The whole mix before the moves of a stage, and now: figures that no single move is fitted on."""
+    """The whole mix before the moves of a stage, and now: figures that no single move is fitted on. guarded: what got
+    worse by more than it may is said; not of a stage that makes the mix in the first place."""
 
-    def __init__(self, before: "Whole", now: "Whole") -> None:
-        from all_even.figures.whole import words
+    def __init__(self, before: "Whole", now: "Whole", *, guarded: bool) -> None:
+        from all_even.figures.whole import guards, words
 
         super().__init__()
         changed = before != now
@@ -206,8 +207,10 @@ class WholeCard(Card):
         grid.setColumnStretch(0, 1)
         self.column.addLayout(grid)
         disagree = words.disagreement(before, now)
-        if disagree:
-            self.column.addWidget(fields.wrapped(disagree, "look"))
+        lost = [loss.text for loss in guards.losses(before, now)] if guarded else []
+        worse = f"Since this stage was entered: {'; '.join(lost)}. Undo, or do less of it." if lost else ""
+        for sentence in filter(None, (worse, disagree)):
+            self.column.addWidget(fields.wrapped(sentence, "look"))
 
 
 class NoLongerCard(Card):

@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 MARGIN = 12
 LAST_STAGES = frozenset({"check", "print"})
 """Where it is said which moves are no longer as measured."""
+MAKES_THE_MIX = frozenset({"gather", "gain", "balance"})
+"""Stages that change the whole by intention: what is worse then is not said."""
 MOST_MADE = 8
 MOMENT_S = 0.012
 """How long cards are made without a pause for what else is waiting."""
@@ -149,7 +151,7 @@ class MovesTab(QScrollArea):
         if asides:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "quiet")))
         if totals is not None:
-            steps.append(lambda: column.addWidget(WholeCard(*totals)))
+            steps.append(lambda: column.addWidget(WholeCard(*totals, guarded=stage.key not in MAKES_THE_MIX)))
         tick = partial(self._tick, stage.key, stage.name, done)
         steps.append(lambda: column.addWidget(tick(), 0, Qt.AlignmentFlag.AlignLeft))
         steps += self._made_steps(column, made)
