@@ -15,6 +15,7 @@ from all_even.first_mix.guarding import Blame, Bounds, Less, Step, blamed, less_
 from all_even.first_mix.stage_run import LINE, Wishes, run_stage, tried_before
 from all_even.moves import accounts
 from all_even.moves.balance import starts
+from all_even.moves.dynamics import glue
 from all_even.moves.space import short_and_long
 from all_even.moves.space.figures import COVERED
 from all_even.session.editing import edits
@@ -210,11 +211,16 @@ def test_a_stage_that_costs_too_much_proposes_less(folder_look, monkeypatch):
 
 @pytest.mark.parametrize(("allowed", "times"), [(0.9, 1), (0.5, 2), (0.3, 3), (0.0, 4)])
 def test_as_much_less_is_tried_at_once_as_its_cost_asks_for(allowed, times):
-    """A room that costs 1 % of which so much is allowed: half as far from covering it all, so many times over."""
-    aim = 0.97
-    move = short_and_long.SHORT.move(title="", reason="", metric=COVERED, parameters={"aim": aim})
-    guard = replace(LEAD, field="masked", most=allowed)
-    less = less_of(Blame(move, None, Loss(guard, 1.0), 1.0), short_and_long.SHORT)
-    for _ in range(times):
-        aim = round(0.5 * (1.0 + aim), 3)
-    assert less.values == {"aim": aim}
+    """A glue that costs 1 of which so much is allowed: 0.6 of it, so many times over."""
+    move = glue.KIND.move(title="", reason="", metric=glue.GAIN, parameters={"takes_db": 2.0})
+    less = less_of(Blame(move, None, Loss(replace(LEAD, most=allowed), 1.0), 1.0), glue.KIND)
+    assert less.values["takes_db"] == pytest.approx(2.0 * 0.6**times)
+
+
+def test_a_room_that_nobody_would_miss_any_more_is_rather_left_out():
+    def less(aim):
+        move = short_and_long.SHORT.move(title="", reason="", metric=COVERED, parameters={"aim": aim})
+        return less_of(Blame(move, None, Loss(replace(LEAD, most=0.1), 1.0), 1.0), short_and_long.SHORT)
+
+    assert less(0.97).values == {"aim": 0.985}
+    assert less(0.985) is None

@@ -111,7 +111,8 @@ def less_of(blame: Blame, kind: Kind) -> Less | None:
     guard = blame.loss.guard
     spared = max(0.0, blame.loss.by - guard.most)
     if kind.less is not None:
-        return Less(values=_less_enough(kind.less, blame.move, (blame.by - spared) / blame.by))
+        values = _less_enough(kind.less, blame.move, (blame.by - spared) / blame.by)
+        return Less(values=values) if values else None
     if kind.parts is not None and guard.field in RELATED:
         session = blame.before.session
         out = set(left_out(blame.move))
@@ -126,7 +127,10 @@ def _less_enough(less: Callable[[Proposal], dict[str, float]], move: Proposal, l
     count = math.ceil(math.log(max(leaves, LEAST_LEFT)) / math.log(ONCE_LESS_LEAVES))
     values: dict[str, float] = {}
     for _ in range(max(1, count)):
-        values = less(replace(move, parameters={**move.parameters, **values}))
+        further = less(replace(move, parameters={**move.parameters, **values}))
+        if not further:
+            break
+        values = further
     return values
 
 

@@ -105,7 +105,8 @@ class Kind:
     bookkeeping: names, order, and what people decide: nothing is promised, since nothing is measured of it.
     steady: it promises that its figure stays as it is (a group adds up to its members), not that it changes.
     parts: what it does, one by one, (id, words); people may leave some out, the edit then reads `left_out`.
-    less: parameters with which it does less, where all of it would cost the whole too much; None where it can't.
+    less: parameters with which it does less, where all of it would cost the whole too much; none where it can't
+        do less any more, or at all.
     afterwards: judged on what all others leave (the mix, a group): looked for once there is nothing else to be made.
     """
 

@@ -61,10 +61,9 @@ GUARDS = (
 )
 OF_RELATIONS = tuple(guard for guard in GUARDS if guard.field not in ("plr_db", "mono_db", "masked_ours"))
 """Those that are known without rendering the mix."""
-OF_ROOMS = tuple(replace(guard, most=0.003) if guard.field == "masked" else guard for guard in GUARDS)
-"""Those of rooms: all that a room does to the others is to mask them, and by this figure, which counts what is soft,
-one that is just missed masks 0.5 to 0.9 %; 3 to 6 dB less of it is within the bound. Then a third estimate sees 0 to
-0.4 %, where it saw up to 1.2.
+OF_ROOMS = tuple(replace(guard, most=0.005) if guard.field == "masked" else guard for guard in GUARDS)
+"""Those of rooms: all that a room does to the others is to mask them. By this figure, which counts what is soft, one
+that is just missed when muted masks 0.5 to 0.9 %, and 3 dB less of it a third less; that is borne, of one room or two.
 """
 
 

@@ -46,6 +46,8 @@ MOST_LEAD_HIDDEN, MOST_LOW_DB = 0.02, 0.3
 WITH_HATS_S = 0.68
 """Then a room is under half a second where hats are, at 4 to 8 kHz."""
 LEAD_STEPS_DB = (0.0, 3.0, 6.0)
+MISSED_UP_TO = 0.99
+"""A return that is covered by more than this is not missed by anybody: then rather none."""
 AIM = Parameter("Covered by the dry sound", "", 0.85, 0.995, spaces.JUST_MISSED, 0.005, decimals=3)
 
 
@@ -269,8 +271,9 @@ def _refit(fit: Callable[[Look, Mapping[str, float], float], Proposal | None]) -
 
 
 def further_under(proposal: Proposal) -> dict[str, float]:
-    """Half as much of it: further under what is just missed when muted."""
-    return {"aim": round(0.5 * (1.0 + value_of(proposal, "aim")), 3)}
+    """Half as much of it, further under what is just missed when muted; nothing where nobody would miss it any more."""
+    aim = round(0.5 * (1.0 + value_of(proposal, "aim")), 3)
+    return {"aim": aim} if aim <= MISSED_UP_TO else {}
 
 
 def _edit(start: str) -> Callable[[Session, Proposal], Session]:
