@@ -160,17 +160,6 @@ def test_bounds_hold_against_the_stage_before_and_against_the_balance():
     assert [loss.guard.field for loss in found] == ["mono_db", "lead_db"]
 
 
-def test_a_room_does_less_before_it_is_left_out():
-    kind = short_and_long.SHORT
-    assert kind.less is not None
-    aims = [0.97]
-    for _ in range(2):
-        move = kind.move(title="", reason="", metric=starts.METRIC, parameters={"aim": aims[-1], "name": ("Room",)})
-        aims.append(kind.less(move)["aim"])
-    assert aims == sorted(aims)
-    assert aims[-1] < 1.0
-
-
 def test_the_fewest_parts_are_left_out_that_bear_the_loss(folder_look, monkeypatch):
     """Faders of a start: those of the lead's rivals are what a guard on the lead would spare."""
     after = make(folder_look, find(folder_look, "balance.all-even"))
