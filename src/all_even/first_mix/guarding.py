@@ -15,14 +15,13 @@ from all_even.figures.book.look import Look
 from all_even.figures.whole.guards import GUARDS, OF_RELATIONS, Guard, Loss, losses
 from all_even.figures.whole.whole import Whole, relations, relations_of, stands, with_figure
 from all_even.moves import making
+from all_even.moves.balance.costs import COSTS
 from all_even.moves.kind import Kind, left_out
 from all_even.session.model.ledger import Proposal
 from all_even.session.tracks.importance import importance
 
 LEAST_SHARE = 0.25
 """A move that brought less than this share of what is too much is not to blame alone."""
-COSTS = "costs "
-"""What the evidence of a move begins with that says what it costs of a figure of the whole: `costs plr_db`."""
 ONCE_LESS_LEAVES, LEAST_LEFT = 0.65, 0.25
 """Of what a move costs, once less of it leaves about this share (seen on rooms); no more is taken away at a time than
 leaves a quarter."""

@@ -13,8 +13,9 @@ from all_even.figures.book.look import Look
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
-PLR = "costs plr_db"
-"""The name of the cost in the evidence of a move."""
+COSTS = "costs "
+"""What the evidence of a move begins with that says what it costs of a figure of the whole."""
+PLR = f"{COSTS}plr_db"
 WORTH_SAYING_DB = 0.3
 
 
