@@ -43,6 +43,26 @@ def test_it_is_the_convolution_of_a_reference_library_in_blocks_of_any_size(chan
     np.testing.assert_allclose(heard, convolved(sound, four_paths(recorded.samples)), atol=1e-10)
 
 
+@pytest.mark.parametrize("taps", [3000, 20_000])
+def test_it_is_the_same_where_whole_partitions_come_at_once_and_short_blocks_after_them(taps):
+    """scipy.signal.fftconvolve; a render's blocks, a player's, and again a render's, and back to a kept state."""
+    recorded = LoadedResponse("r", falling(taps, 4), f"at once {taps}")
+    station = Convolution(response="r", length_s=taps / RATE)
+    sound = noise(60_000, 2, 1)
+    wanted = convolved(sound, four_paths(recorded.samples))
+    run = Single(station, RATE, coefficients=with_loaded(station, recorded, RATE))
+    cuts = (8192, 8200, 8492, 17_000, 20_480, 36_864, 37_000, 37_001, 45_056)
+    heard = np.concatenate([run(part) for part in np.split(sound, cuts)])
+    np.testing.assert_allclose(heard, wanted, atol=1e-10)
+
+    again = Single(station, RATE, coefficients=with_loaded(station, recorded, RATE))
+    again(sound[:24_576])
+    kept = again.state.copy()
+    again(sound[24_576:29_000])
+    again.state[:], again.position = kept, 24_576
+    np.testing.assert_allclose(again(sound[24_576:30_000]), wanted[24_576:30_000], atol=1e-10)
+
+
 def test_one_channel_is_heard_from_both_sides_and_two_keep_their_sides():
     one = four_paths(np.ones((3, 1)))
     np.testing.assert_array_equal(one[:, 0], (1.0, 0.0, 0.0, 1.0))

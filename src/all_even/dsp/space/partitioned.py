@@ -5,6 +5,9 @@ The first 256 taps are multiplied directly; those up to 4095 in partitions of 25
 partitions make of the kept spectra is known one partition before it is heard. W. G. Gardner, "Efficient convolution
 without input-output delay", JAES 43 (1995), with two sizes. From memory.
 
+Where a whole partition of 4096 frames is there at once, as in a render, its first 4096 taps are one more product of
+spectra instead. What the smaller level keeps is filled in afterwards, so that any block may follow.
+
 Everything is written onwards only, by a frame count, so it can lie in a history (`dsp.processor`).
 """
 
@@ -69,6 +72,8 @@ def transformed(response: Array) -> Array:
         for number in range(count):
             taps = padded[:, size * (1 + number) : size * (2 + number)]
             parts.append(scipy.fft.rfft(taps, 2 * size, axis=1).view(np.float64).ravel())
+    if layout.counts[1]:
+        parts.append(scipy.fft.rfft(padded[:, : SIZES[1]], 2 * SIZES[1], axis=1).view(np.float64).ravel())
     return np.concatenate(parts)
 
 
@@ -76,49 +81,76 @@ def convolve(block: Array, response: Array, taps: int, state: Array, history: Ar
     """Replaces a block of (frames, 2) by its convolution. response: of `transformed`; state: 0 the frame count."""
     layout = Layout(taps)
     inputs = history[: INPUTS * layout.input_ring].reshape(INPUTS, layout.input_ring)
-    levels = _levels(layout, response[4 * SIZES[0] :], history[inputs.size :])
+    levels, first = _levels(layout, response[4 * SIZES[0] :], history[inputs.size :])
     head = response[: 4 * SIZES[0]].reshape(4, SIZES[0])
     done = 0
     while done < len(block):
         place = int(state[0]) if 0.0 <= state[0] < 4e15 else 0
-        frames = min(SIZES[0] - place % SIZES[0], len(block) - done)
-        part = block[done : done + frames]
-        _enter(part, inputs, place)
-        _direct(part, head, inputs, place)
-        for level in levels:
-            _add_ahead(part, level.ahead, place)
-        place += frames
-        state[0] = place
-        for level in levels:
-            if place % level.size == 0:
-                level.transform(inputs, place)
-        done += frames
+        if len(first) and place % SIZES[1] == 0 and done + SIZES[1] <= len(block):
+            part = block[done : done + SIZES[1]]
+            _whole_partition(part, inputs, levels, first, place)
+        else:
+            part = block[done : done + min(SIZES[0] - place % SIZES[0], len(block) - done)]
+            _enter(part, inputs, place)
+            _direct(part, head, inputs, place)
+            for level in levels:
+                _add_ahead(part, level.ahead, place)
+            for level in levels:
+                if (place + len(part)) % level.size == 0:
+                    level.keep(inputs, place + len(part))
+                    level.prepare(place + len(part))
+        state[0] = place + len(part)
+        done += len(part)
+
+
+def _whole_partition(
+    part: Array, inputs: Array, levels: "list[_Level]", first: NDArray[np.complex128], place: int
+) -> None:
+    """A partition of the larger level at once. first: (1, 4, bins), what the taps before its own make of it."""
+    small, large = levels
+    _enter(part, inputs, place)
+    end = place + len(part)
+    large.keep(inputs, end)
+    out = np.zeros((2, large.size + 1), dtype=np.complex128)
+    _multiply(large.spectra, first, end // large.size % large.spectra.shape[1], out)
+    part[:] = scipy.fft.irfft(out, axis=1)[:, large.size :].T
+    _add_ahead(part, large.ahead, place)
+    large.prepare(end)
+    for at in range(place + small.size, end + 1, small.size):
+        small.keep(inputs, at)
+    small.prepare(end)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Level:
-    """One size of partitions. responses: (4, partitions, bins); spectra: (2, slots, bins); ahead: (2, ring)."""
+    """One size of partitions. responses: (partitions, 4, bins); spectra: (2, slots, bins); ahead: (2, ring)."""
 
     size: int
     responses: NDArray[np.complex128]
     spectra: NDArray[np.complex128]
     ahead: Array
 
-    def transform(self, inputs: Array, place: int) -> None:
-        """At the end of a partition of input: keeps its spectrum, and works out what is heard in the next one."""
-        number = place // self.size
-        slots = self.spectra.shape[1]
-        at = np.arange(place - 2 * self.size, place) % inputs.shape[1]
-        self.spectra[:, number % slots] = scipy.fft.rfft(inputs[:, at], axis=1)
+    def keep(self, inputs: Array, place: int) -> None:
+        """At the end of a partition of input: keeps its spectrum."""
+        first = (place - 2 * self.size) % inputs.shape[1]
+        sound = inputs[:, first : first + 2 * self.size]
+        if sound.shape[1] < 2 * self.size:
+            sound = np.concatenate((sound, inputs[:, : 2 * self.size - sound.shape[1]]), axis=1)
+        self.spectra[:, place // self.size % self.spectra.shape[1]] = scipy.fft.rfft(sound, axis=1)
+
+    def prepare(self, place: int) -> None:
+        """Works out what is heard in the partition that begins here, of those before it."""
         out = np.zeros((2, self.size + 1), dtype=np.complex128)
-        _multiply(self.spectra, self.responses, number % slots, out)
+        _multiply(self.spectra, self.responses, place // self.size % self.spectra.shape[1], out)
         heard = scipy.fft.irfft(out, axis=1)[:, self.size :]
-        ring = self.ahead.shape[1]
-        to = np.arange(place, place + self.size) % ring
-        self.ahead[:, to] = heard
+        to = place % self.ahead.shape[1]
+        at_once = min(self.size, self.ahead.shape[1] - to)
+        self.ahead[:, to : to + at_once] = heard[:, :at_once]
+        self.ahead[:, : self.size - at_once] = heard[:, at_once:]
 
 
-def _levels(layout: Layout, response: Array, history: Array) -> list[_Level]:
+def _levels(layout: Layout, response: Array, history: Array) -> tuple[list[_Level], NDArray[np.complex128]]:
+    """The levels there are, and the first taps as one partition of the larger one: none where that is missing."""
     found = []
     for level, size in enumerate(SIZES):
         count, slots, ring = layout.counts[level], layout.slots(level), layout.ring(level)
@@ -131,7 +163,7 @@ def _levels(layout: Layout, response: Array, history: Array) -> list[_Level]:
         ahead = history[len(kept) : len(kept) + 2 * ring].reshape(2, ring)
         found.append(_Level(size, responses, kept.view(np.complex128).reshape(INPUTS, slots, size + 1), ahead))
         response, history = response[numbers:], history[len(kept) + 2 * ring :]
-    return found
+    return found, response.view(np.complex128).reshape(-1, 4, SIZES[1] + 1)
 
 
 @kernel

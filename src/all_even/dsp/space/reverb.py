@@ -91,7 +91,7 @@ class Reverb(Processor, frozen=True, kw_only=True, tag_field="kind", tag="reverb
         return result
 
     def state_size(self, sample_rate: int) -> int:
-        return FIXED_STATE + 4 * LINES
+        return FIXED_STATE + 2 * LINES
 
     def history_size(self, sample_rate: int) -> int:
         ring, line, diffuser = self._rings(sample_rate)
@@ -223,15 +223,16 @@ def early_taps(side: int, span_frames: int) -> tuple[Array, Array]:
 
 @kernel
 def _reverberate(block, key, gain, c, state, position, history):  # type: ignore[no-untyped-def]
-    """state: 0 the place in all rings, as a frame count, 1 to 4 the shelf of both sides, then four numbers a line.
-    history: both sides of the pre-delay, the lines, the all-passes. Runs of at most GRID_FRAMES, on the song's grid."""
+    """state: 0 the place in all rings, as a frame count, 1 to 4 the shelf of both sides, then two numbers a line.
+    history: both sides of the pre-delay, the lines, the all-passes. Runs of at most GRID_FRAMES, on the song's grid.
+    What goes over all GRID_FRAMES of a shorter run, for a count the compiler knows, leaves numbers nobody reads."""
     clean(block)
     ring_size, line_size, diffuser_size = int(c[9]), int(c[10]), int(c[11])
     before = history[: 2 * ring_size].reshape((2, ring_size))
     lines = history[2 * ring_size : 2 * ring_size + LINES * line_size].reshape((LINES, line_size))
     diffusers = history[2 * ring_size + LINES * line_size :].reshape((2 * DIFFUSERS, diffuser_size))
     sides = np.empty((2, GRID_FRAMES))
-    out = np.empty((LINES, GRID_FRAMES))
+    out = np.zeros((LINES, GRID_FRAMES))
     done = 0
     while done < len(block):
         at = position + done
@@ -240,7 +241,7 @@ def _reverberate(block, key, gain, c, state, position, history):  # type: ignore
         place = int(state[0]) if 0.0 <= state[0] < 4e15 else 0
         _enter(part, c, place, before, diffusers, sides)
         _leave_lines(c, at, place, lines, state[FIXED_STATE:], out, frames)
-        _mix_out(c, out, sides, frames)
+        _mix_out(c, out, sides)
         _feed_back(c, place, before, lines, out, frames)
         _reflect(c, place, before, sides, frames)
         _finish(part, c, state, sides)
@@ -299,72 +300,88 @@ def _leave_lines(c, at, place, lines, state, out, frames):  # type: ignore[no-un
         pace = step * (1.0 + 0.083 * k)
         from_ = depth * np.sin(pace * (at - offset) + 2.399963 * k)
         slope = (depth * np.sin(pace * (at - offset + GRID_FRAMES) + 2.399963 * k) - from_) / GRID_FRAMES
-        ring, row, gain = lines[k], out[k], c[q + 1]
-        whole = int(c[q] + from_ + slope * offset)
-        if whole == int(c[q] + from_ + slope * (offset + frames - 1)):  # all from frames that stand side by side
-            first = (base - whole - 2) % size
-            if first + frames + 3 <= size:
-                near = ring[first : first + frames + 3]
+        ring, row = lines[k], out[k]
+        done = 0
+        while done < frames:
+            delay = c[q] + from_ + slope * (offset + done)
+            whole = int(delay)
+            run = _unbroken(delay - whole, slope, frames - done)
+            first = (base + done - whole - 2) % size
+            if first + run + 3 <= size:
+                _read(row, done, run, ring, first, delay - whole, slope, c[q + 1])
             else:
-                for i in range(frames + 3):
+                for i in range(run + 3):
                     around[i] = ring[(first + i) % size]
-                near = around[: frames + 3]
-            for i in range(frames):
-                f = c[q] + from_ + slope * (offset + i) - whole
-                row[i] = gain * _between(f, near[i], near[i + 1], near[i + 2], near[i + 3])
-        else:
-            for i in range(frames):
-                delay = c[q] + from_ + slope * (offset + i)
-                whole = int(delay)
-                now = base + i - whole
-                twice, once, after = (now - 2) % size, (now - 1) % size, (now + 1) % size
-                row[i] = gain * _between(delay - whole, ring[twice], ring[once], ring[now % size], ring[after])
-    read = np.empty((frames, LINES))
+                _read(row, done, run, around, 0, delay - whole, slope, c[q + 1])
+            done += run
+    read = np.empty((GRID_FRAMES, LINES))
     for k in range(LINES):
-        for i in range(frames):
+        for i in range(GRID_FRAMES):
             read[i, k] = out[k, i]
-    _damp(c, state, read)
+    _damp(c, state, read[:frames])
     for k in range(LINES):
-        for i in range(frames):
+        for i in range(GRID_FRAMES):
             out[k, i] = read[i, k]
+
+
+@kernel
+def _unbroken(f, slope, frames):  # type: ignore[no-untyped-def]
+    """Frames until a place that moves by `slope` a frame leaves the pair of frames it stands between."""
+    if 0.0 <= f + slope * (frames - 1) < 1.0:
+        return frames
+    run = 1
+    while 0.0 <= f + slope * run < 1.0:
+        run += 1
+    return run
+
+
+@kernel
+def _read(row, done, run, source, first, f, slope, gain):  # type: ignore[no-untyped-def]
+    """A run of a row from frames that stand side by side, three more than it has. f: where between them its first one
+    stands. Places that can't be negative: only then does the compiler take several at a time."""
+    to, at = np.uint64(done), np.uint64(first)
+    for i in range(np.uint64(run)):
+        twice, once = source[at + i], source[at + i + np.uint64(1)]
+        now, after = source[at + i + np.uint64(2)], source[at + i + np.uint64(3)]
+        row[to + i] = gain * _between(f + slope * i, twice, once, now, after)
 
 
 @kernel
 def _between(f, twice, once, now, after):  # type: ignore[no-untyped-def]
     """The curve through four frames, f frames before `now`: Lagrange's of the third order."""
-    early, late = f * (f - 1.0) / 6.0, (f + 1.0) * (f - 2.0) / 2.0
+    early, late = f * (f - 1.0) * (1.0 / 6.0), (f + 1.0) * (f - 2.0) * 0.5
     return (late * (f - 1.0)) * now - (late * f) * once + (early * (f + 1.0)) * twice - (early * (f - 2.0)) * after
 
 
 @kernel
 def _damp(c, state, read):  # type: ignore[no-untyped-def]
-    """The two shelves of each line, in place, all lines at once. read: (frames, LINES)."""
+    """The two shelves of each line, in place, all lines at once. state: what each line's first shelf keeps for the
+    next frame, then what each second one keeps; read: (frames, LINES)."""
     shelves = np.empty((6, LINES))
-    last = np.empty((4, LINES))
     for k in range(LINES):
         for j in range(6):
             shelves[j, k] = c[LINE + PER_LINE * k + 2 + j]
-        for j in range(4):
-            last[j, k] = state[4 * k + j]
+    low, high = state[:LINES].copy(), state[LINES : 2 * LINES].copy()
     for i in range(len(read)):
+        row = read[i]
         for k in range(LINES):
-            x = read[i, k]
-            y = shelves[0, k] * x + shelves[1, k] * last[0, k] - shelves[2, k] * last[1, k]
-            z = shelves[3, k] * y + shelves[4, k] * last[2, k] - shelves[5, k] * last[3, k]
-            last[0, k], last[1, k], last[2, k], last[3, k] = x, y, y, z
-            read[i, k] = z
+            x = row[k]
+            y = shelves[0, k] * x + low[k]
+            z = shelves[3, k] * y + high[k]
+            low[k] = shelves[1, k] * x - shelves[2, k] * y
+            high[k] = shelves[4, k] * y - shelves[5, k] * z
+            row[k] = z
     for k in range(LINES):
-        for j in range(4):
-            state[4 * k + j] = quiet(last[j, k])
+        state[k], state[LINES + k] = quiet(low[k]), quiet(high[k])
 
 
 @kernel
-def _mix_out(c, out, sides, frames):  # type: ignore[no-untyped-def]
+def _mix_out(c, out, sides):  # type: ignore[no-untyped-def]
     """The tail of both sides, from all lines."""
     sides[:] = 0.0
     for k in range(LINES):
         left, right = c[3] * c[LINE + PER_LINE * k + 8], c[3] * c[LINE + PER_LINE * k + 9]
-        for i in range(frames):
+        for i in range(GRID_FRAMES):
             sides[0, i] += left * out[k, i]
             sides[1, i] += right * out[k, i]
 
