@@ -7,8 +7,9 @@ from msgspec.structs import replace
 from all_even.dsp.processor import Single
 from all_even.dsp.space.doubling import Doubling
 from all_even.dsp.space.echo import NOTES, Echo, note_ms
-from all_even.dsp.space.reverb import Reverb, early_taps, line_frames
+from all_even.dsp.space.reverb import Reverb
 from all_even.dsp.space.reverb_starts import STARTS
+from all_even.dsp.space.reverb_times import early_taps, line_frames
 from all_even.measure.space import response
 from tests import measuring
 from tests.measuring import RAYLEIGH_STD_DB

@@ -14,7 +14,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.dynamics import dynamics
 from all_even.measure.dynamics import side_effects
 from all_even.moves import making
-from all_even.moves.dynamics import bands, even_out, gate, glue, parallel, remarks, soften, tone, trying
+from all_even.moves.dynamics import bands, even_out, gate, gentle, glue, parallel, remarks, soften, tone, trying
 from all_even.moves.share.figures import HIDDEN
 from all_even.session.editing import automating, chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal, Result
@@ -271,9 +271,9 @@ def test_glue_takes_what_was_asked_lets_hits_pass_and_says_who_moves(uneven):
 
 @pytest.mark.parametrize("school", ["fastest", "by programme", "slow"])
 def test_the_release_goes_by_its_school(uneven, school):
-    short = glue.stretch(dynamics.part(uneven, MIX))
+    short = gentle.stretch(dynamics.part(uneven, MIX))
     plain = Compressor(ratio=2.0, attack_ms=15.0)
-    by_beat, other = (glue.with_release(short, plain, 1.5, one) for one in ("by the beat", school))
+    by_beat, other = (gentle.with_release(short, plain, 1.5, one) for one in ("by the beat", school))
     if school == "by programme":
         assert other.programme_release
     elif school == "slow":

@@ -22,7 +22,7 @@ from all_even.figures.dynamics import dynamics
 from all_even.measure.dynamics import sibilants
 from all_even.measure.dynamics.side_effects import SideEffects, between, pump_db
 from all_even.moves import making
-from all_even.moves.dynamics import glue
+from all_even.moves.dynamics import gentle, glue
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.strips import MIX
 from tests.moves.looks import look_at, make, result_of
@@ -162,7 +162,7 @@ def pad_swing_db(look: Look) -> float | None:
     if found is None or len(found.hits_s) < glue.FEWEST_HITS:
         return None
     station = glue.fit_of(look, MIX).station
-    gains = glue.gains_of(found, station)
+    gains = gentle.gains_of(found, station)
     pad = 10.0 ** (gains / 20.0)
     levels = 10.0 * np.log10(np.convolve(pad**2, np.ones(5) / 5.0, "same"))
     return pump_db(levels, between(found.hits_s))

@@ -19,6 +19,7 @@ from msgspec.structs import replace
 
 from all_even import outputs
 from all_even.audio import sound_file
+from all_even.audio.sides import middle_of
 from all_even.deliver import lacking, leftovers, listening_copy
 from all_even.deliver.print_mix import PrintSettings, print_mix
 from all_even.deliver.recall import write_page
@@ -141,7 +142,7 @@ def deliver(
         measures = measured[index].measures
         peak = measures.true_peak_dbtp if measures is not None else None
         told.append(File(path, what, measures.integrated_lufs if measures is not None else None, peak))
-    song_key = keys.key_of(keys.pitch_classes(mix.mean(axis=1), session.sample_rate))
+    song_key = keys.key_of(keys.pitch_classes(middle_of(mix), session.sample_rate))
     text = folder / f"{name} files.txt"
     without = lacking.of_plan(whole, look)
     strange = leftovers.cleared(folder, [path for path, _ in made], text)

@@ -243,8 +243,8 @@ class Single:
     coefficients: Array | None = None
     history: Array | None = None
 
-    def __call__(self, block: Array, key: Array | None = None, gain: Array | None = None) -> Array:
-        """Processes (frames, channels) float64 into a new array; state goes on from the last call."""
+    def __call__(self, block: NDArray[np.floating], key: Array | None = None, gain: Array | None = None) -> Array:
+        """Processes (frames, channels) into a new array of float64; state goes on from the last call."""
         out = np.array(block, dtype=np.float64, order="C", ndmin=2)
         if self.state is None:
             self.state = np.zeros(self.processor.state_size(self.sample_rate))

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.filters.biquad import clean, run_sections
-from all_even.dsp.processor import Processor, inside, named, setting
+from all_even.dsp.processor import Processor, named, setting
+from all_even.dsp.ring import delayed
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -80,20 +81,7 @@ def delay_line(block, key, gain, c, state, position):  # type: ignore[no-untyped
     """Delays by c[0] whole frames, at most as many as the state holds. state: the ring's place, then two numbers
     a frame."""
     clean(block)
-    delay = min(int(c[0]), (len(state) - 1) // 2)
-    if delay <= 0:
-        return
-    place = inside(state[0], delay)
-    for i in range(len(block)):
-        for channel in range(block.shape[1]):
-            s = 1 + 2 * place + channel
-            x = block[i, channel]
-            block[i, channel] = state[s]
-            state[s] = x
-        place += 1
-        if place == delay:
-            place = 0
-    state[0] = place
+    state[0] = delayed(block, int(c[0]), state[0], state[1:])
 
 
 class DcRemoval(Processor, frozen=True, kw_only=True, tag_field="kind", tag="dc-removal"):

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.dsp.processor import inside
 from all_even.kernels import brief, cancelling, kernel
 
 CEILING = 10.0 ** (-1.0 / 20.0)
@@ -45,6 +46,33 @@ def add_lane(out, samples, gains, metered):  # type: ignore[no-untyped-def]
 
 
 add_lane_brief = brief(add_lane)
+
+
+@cancelling
+def add_late(out, samples, gains, metered, delay, memory):  # type: ignore[no-untyped-def]
+    """As `add_lane`, of what came `delay` frames ago: at least one. memory: as of `dsp.utility.delay_line`."""
+    frames, channels = samples.shape
+    ring, place = memory[1 : 1 + 2 * delay], inside(memory[0], delay)
+    waiting = min(frames, delay)
+    first = np.empty((waiting, channels))
+    for i in range(waiting):
+        for channel in range(channels):
+            first[i, channel] = ring[2 * place + channel]
+            if frames < delay:
+                ring[2 * place + channel] = samples[i, channel]
+        place = place + 1 if place + 1 < delay else 0
+    peak = add_lane(out[:waiting], first, gains, metered)
+    if frames >= delay:
+        peak = max(peak, add_lane(out[delay:], samples[: frames - delay], gains, metered))
+        for i in range(delay):
+            for channel in range(channels):
+                ring[2 * i + channel] = samples[frames - delay + i, channel]
+        place = 0
+    memory[0] = place
+    return peak
+
+
+add_late_brief = brief(add_late)
 
 
 @cancelling

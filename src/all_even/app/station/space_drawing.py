@@ -12,7 +12,8 @@ from all_even.dsp.parameter import number
 from all_even.dsp.space.convolution import Convolution
 from all_even.dsp.space.doubling import RIGHT_RATE, Doubling
 from all_even.dsp.space.echo import Echo
-from all_even.dsp.space.reverb import EARLY_FALL_DB, Reverb, early_taps
+from all_even.dsp.space.reverb import Reverb
+from all_even.dsp.space.reverb_times import EARLY_FALL_DB, early_taps
 from all_even.dsp.space.room import Room
 from all_even.dsp.space.widener import Widener
 

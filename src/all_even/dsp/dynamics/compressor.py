@@ -29,8 +29,9 @@ from numpy.typing import NDArray
 
 from all_even.dsp.dynamics.vector_math import exp_block, log_block
 from all_even.dsp.filters import biquad
-from all_even.dsp.filters.biquad import clean
-from all_even.dsp.processor import Key, Processor, finite, inside, named, quiet, setting
+from all_even.dsp.filters.biquad import clean, run_sections
+from all_even.dsp.processor import Key, Processor, finite, named, quiet, setting
+from all_even.dsp.ring import delayed
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
@@ -173,34 +174,19 @@ def key_ring_s(dynamics: Dynamics) -> float:
 def hear(block, key, filtered, c, state, heard):  # type: ignore[no-untyped-def]
     """What the detector hears into (frames, channels), through both key filters.
 
-    state: four numbers a channel.
+    c: of both filters, five numbers each; state: eight numbers.
     """
     frames, channels = block.shape
-    keyed = len(key) > 0
     for channel in range(channels):
-        if not filtered:
-            if keyed:
-                source = min(channel, key.shape[1] - 1)
-                for i in range(frames):
-                    heard[i, channel] = finite(key[i, source])
-            else:
-                for i in range(frames):
-                    heard[i, channel] = block[i, channel]
-            continue
-        s1, s2, s3, s4 = state[4 * channel], state[4 * channel + 1], state[4 * channel + 2], state[4 * channel + 3]
-        b0, b1, b2, a1, a2 = c[0], c[1], c[2], c[3], c[4]
-        d0, d1, d2, e1, e2 = c[5], c[6], c[7], c[8], c[9]
-        for i in range(frames):
-            x = finite(key[i, min(channel, key.shape[1] - 1)]) if keyed else block[i, channel]
-            y = b0 * x + s1
-            s1 = b1 * x - a1 * y + s2
-            s2 = b2 * x - a2 * y
-            z = d0 * y + s3
-            s3 = d1 * y - e1 * z + s4
-            s4 = d2 * y - e2 * z
-            heard[i, channel] = z
-        state[4 * channel], state[4 * channel + 1] = quiet(s1), quiet(s2)
-        state[4 * channel + 2], state[4 * channel + 3] = quiet(s3), quiet(s4)
+        if len(key) > 0:
+            source = min(channel, key.shape[1] - 1)
+            for i in range(frames):
+                heard[i, channel] = finite(key[i, source])
+        else:
+            for i in range(frames):
+                heard[i, channel] = block[i, channel]
+    if filtered:
+        run_sections(heard[:frames], c.reshape((2, 5)), state)
 
 
 @kernel
@@ -298,23 +284,6 @@ def _smooth_plainly(wanted, attack, release, state):  # type: ignore[no-untyped-
             reduction = min(attack * reduction + into * wanted[i], release * reduction + away * wanted[i])
             wanted[i] = reduction
     state[0] = quiet(reduction)
-
-
-@kernel
-def delayed(block, lookahead, place, ring):  # type: ignore[no-untyped-def]
-    """Delays (frames, channels) in place by a ring of two numbers a frame; returns the new place."""
-    lookahead = min(lookahead, len(ring) // 2)
-    place = inside(place, lookahead)
-    if lookahead > 0:
-        for i in range(len(block)):
-            for channel in range(block.shape[1]):
-                x = block[i, channel]
-                block[i, channel] = ring[2 * place + channel]
-                ring[2 * place + channel] = x
-            place += 1
-            if place == lookahead:
-                place = 0
-    return place
 
 
 @kernel

@@ -17,9 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.dynamics import compressor
-from all_even.dsp.dynamics.compressor import Dynamics, delayed, hear, smoothing
+from all_even.dsp.dynamics.compressor import Dynamics, hear, smoothing
 from all_even.dsp.filters.biquad import clean
 from all_even.dsp.processor import named, quiet, setting
+from all_even.dsp.ring import delayed
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.audio.decoded import Frames
+from all_even.audio.sides import power_of
 from all_even.dsp.ducking.shaped import Linked, Shaped, coefficients_with
 from all_even.dsp.processor import Key, Processor, Single, key_of
 from all_even.engine.feeds import edge_gains, moving_gains
@@ -29,7 +30,7 @@ from all_even.session.model.strips import MIX, NOWHERE, Bus
 
 Samples = NDArray[np.float32]
 Array = NDArray[np.float64]
-BLOCK_FRAMES = 1 << 16
+BLOCK_FRAMES = 1 << 14
 LEVEL_S = 0.010
 """Over so long a saturation's change of level is read."""
 QUIET = 1e-12
@@ -193,7 +194,7 @@ def processed(
         stop = min(start + BLOCK_FRAMES, len(sound) + late)
         block = _padded(sound, start, stop)
         applied = np.zeros(len(block))
-        result = run(block, None if key is None else _padded(key, start, stop), applied)
+        result = run(block, None if key is None else _padded(key, start, stop).astype(np.float64), applied)
         to = max(0, stop - late)
         begin = max(0, start - late)
         out[begin:to] = result[begin + late - start :]
@@ -201,12 +202,10 @@ def processed(
     return out, gain
 
 
-def _padded(sound: Samples, start: int, stop: int) -> Array:
-    """A stretch as (frames, channels) float64, with silence behind the end."""
-    block = np.zeros((stop - start, sound.shape[1]))
+def _padded(sound: Samples, start: int, stop: int) -> Samples:
+    """A stretch as (frames, channels), with silence behind the end."""
     there = sound[start:stop]
-    block[: len(there)] = there
-    return block
+    return there if len(there) == stop - start else np.pad(there, ((0, stop - start - len(there)), (0, 0)))
 
 
 def _level_change(before: Samples, after: Samples, rate: int) -> Samples:
@@ -215,6 +214,6 @@ def _level_change(before: Samples, after: Samples, rate: int) -> Samples:
     window = np.ones(length) / length
 
     def level(sound: Samples) -> Array:
-        return np.convolve((sound.astype(np.float64) ** 2).sum(axis=1), window, mode="same")
+        return np.convolve(power_of(sound), window, mode="same")
 
     return np.sqrt((level(after) + QUIET) / (level(before) + QUIET)).astype(np.float32)

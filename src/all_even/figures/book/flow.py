@@ -168,9 +168,16 @@ class Contribution:
 
 
 def contributions(
-    session: Session, target: str, measures: Mapping[str, TrackMeasures], flow: Flow | None
+    session: Session,
+    target: str,
+    measures: Mapping[str, TrackMeasures],
+    flow: Flow | None,
+    more_db: Array | None = None,
 ) -> list[Contribution]:
-    """What each open destination and send gives to a bus or the mix, in the session's order."""
+    """What each open destination and send gives to a bus or the mix, in the session's order.
+
+    more_db: gain per hop that one more station would apply there.
+    """
     opened = routing.hearing(session).open_edges
     arriving: list[tuple[routing.Edge, Array | None]] = []
     for edge in routing.edges(session):
@@ -185,7 +192,7 @@ def contributions(
         total[: len(energy)] += energy
     # Energies of different tracks add up where they are not related; the sum's own level is what counts then.
     whole = loudness.integrated_lufs(total) if length else None
-    gain_db = _applied_db(session, target, flow, length)
+    gain_db = _padded(_applied_db(session, target, flow, more_db), length)
     change_of_whole = _change_lu(total, gain_db)
     found = []
     for edge, energy in arriving:
@@ -215,8 +222,15 @@ def applied_gain_db(session: Session, target: str, flow: Flow | None) -> Array |
     return result
 
 
-def _applied_db(session: Session, target: str, flow: Flow | None, length: int) -> Array | None:
-    gain_db = applied_gain_db(session, target, flow)
+def _applied_db(session: Session, target: str, flow: Flow | None, more_db: Array | None) -> Array | None:
+    known_db = applied_gain_db(session, target, flow)
+    if known_db is None or more_db is None:
+        return more_db if known_db is None else known_db
+    count = min(len(known_db), len(more_db))
+    return known_db[:count] + more_db[:count]
+
+
+def _padded(gain_db: Array | None, length: int) -> Array | None:
     if gain_db is None:
         return None
     padded = np.zeros(length)

@@ -14,6 +14,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.engine.plan import Plan, StripPlan
 from all_even.engine.render import BLOCK_FRAMES, WORKERS, step_back
 from all_even.engine.running import Pieces, Running
@@ -86,7 +87,7 @@ class PowersListener(Deaf):
 
     def left(self, block: Array) -> None:
         if not self._entering:
-            self._meter.add(block.mean(axis=1, keepdims=True) if self._meter.channels < block.shape[1] else block)
+            self._meter.add(middle_of(block)[:, np.newaxis] if self._meter.channels < block.shape[1] else block)
 
     def result(self) -> NDArray[np.float32]:
         """(channels, frames, bands)."""

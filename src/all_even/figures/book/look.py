@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from all_even.audio.decoded import Frames
+from all_even.audio.sides import power_of
 from all_even.engine.render import WORKERS
 from all_even.errors import Cancelled
 from all_even.figures.book import on_disk
@@ -104,11 +105,11 @@ class Look:
         self.hear(*self.book.flow_wants(self.session))
         return self.book.known_flow(self.session)
 
-    def strip_flow(self, strip_id: str) -> Flow | None:
-        """Levels on the way of one strip alone, without the mix; None where it is not known."""
-        self.hear(("flow", strip_id))
-        found = self.book.known(self.session, ("flow", strip_id))
-        return None if found is None else Flow(silence(self.session), {strip_id: found})
+    def strip_flow(self, *strip_ids: str) -> Flow | None:
+        """Levels on the way of some strips alone, without the mix; None where one of them is not known."""
+        self.hear(*[("flow", strip_id) for strip_id in strip_ids])
+        found = {strip_id: self.book.known(self.session, ("flow", strip_id)) for strip_id in strip_ids}
+        return None if None in found.values() else Flow(silence(self.session), found)
 
     def get(self, figure: Figure[T], target: str = "") -> T:
         """A figure of this session."""
@@ -169,7 +170,7 @@ class Look:
         if len(sound) <= length:
             return sound
         step = session.sample_rate // 2
-        energy = np.add.reduceat((sound**2).sum(axis=1), np.arange(0, len(sound), step))
+        energy = np.add.reduceat(power_of(sound), np.arange(0, len(sound), step))
         running = np.convolve(energy, np.ones(length // step), mode="valid")
         start = int(np.argmax(running)) * step
         return sound[start : start + length]

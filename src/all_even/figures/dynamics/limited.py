@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of, power_of
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single
@@ -128,7 +129,7 @@ def hits_lost_db(
     before: NDArray[np.floating], after: NDArray[np.floating], sample_rate: int, hits_s: Sequence[float]
 ) -> float | None:
     """By how much strong hits stand less over what follows; None with fewer than four of them."""
-    was, now = (sound.astype(np.float64).mean(axis=1) for sound in (before, after))
+    was, now = middle_of(before), middle_of(after)
     strong = punch.strong(was, sample_rate, hits_s)
     if len(strong) < punch.FEWEST:
         return None
@@ -161,7 +162,7 @@ def ripple_db(sound: NDArray[np.floating], gain_db: Array, sample_rate: int) -> 
     window = np.hanning(round(SMOOTH_S * sample_rate) + 2)[1:-1]
     smooth = scipy.signal.oaconvolve(np.pad(gain, len(window) // 2, mode="edge"), window / window.sum(), "valid")
     smooth = smooth[: len(gain)]
-    power = (sound[: len(smooth)].astype(np.float64) ** 2).sum(axis=1)
+    power = power_of(sound[: len(smooth)])
     moved, stays = float((gain[: len(smooth)] - smooth) ** 2 @ power), float(smooth**2 @ power)
     return max(NO_RIPPLE_DB, 10.0 * float(np.log10(max(moved, 1e-20) / stays))) if stays > 0.0 else NO_RIPPLE_DB
 

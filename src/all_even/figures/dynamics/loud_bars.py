@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import highest_of, power_of
 from all_even.dsp.processor import key_of
 from all_even.engine.responses import linked
 from all_even.figures.arriving.contribution import Samples, processed
@@ -95,7 +96,7 @@ def _stretch(look: Look, sound: Samples) -> tuple[float, float, tuple[float, ...
         wide = float(np.median(np.diff(bars))) * BARS if len(bars) > BARS else 0.0
         if 0.5 < wide <= LONGEST_S:
             starts, last_s = bars[bars < length_s - 0.5 * wide], wide
-    power = np.concatenate(([0.0], np.cumsum(np.square(sound.astype(np.float64)).sum(axis=1))))
+    power = np.concatenate(([0.0], np.cumsum(power_of(sound))))
     first = np.clip(np.round(starts * rate).astype(int), 0, len(sound))
     ends = np.clip(np.round((starts + last_s) * rate).astype(int), 0, len(sound))
     loudest = int(np.argmax(power[ends] - power[first])) if len(starts) else 0
@@ -111,7 +112,7 @@ def _columns(values: NDArray[np.floating], rate: int) -> NDArray[np.floating]:
 
 
 def _peaks_db(sound: Samples, rate: int) -> Array:
-    peaks = _columns(np.abs(sound).max(axis=1), rate).max(axis=1, initial=0.0)
+    peaks = _columns(highest_of(sound), rate).max(axis=1, initial=0.0)
     return np.asarray(np.maximum(FLOOR_DB, 20.0 * np.log10(np.maximum(peaks, 1e-9))), dtype=np.float64)
 
 

@@ -13,6 +13,7 @@ import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.dsp.ducking.shaped import follows_another
 from all_even.figures.arriving.contribution import Samples, parts
 from all_even.figures.book.fingerprint import Fingerprints, digest
@@ -183,7 +184,7 @@ def _heard(look: Look, _target: str) -> LowEndHeard | str:
 
 def low_copy(sound: Samples, rate: int) -> Array:
     """(frames,) mono at 4 kHz of (frames, 1 or 2)."""
-    mono = sound.mean(axis=1, dtype=np.float64)
+    mono = middle_of(sound)
     return np.asarray(soxr.resample(mono, rate, RATE, quality="HQ") if rate != RATE else mono)
 
 

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.measure.sharing import phase
@@ -39,7 +40,7 @@ def hits_of(look: Look, lane: Lane) -> tuple[tuple[float, ...], float]:
 def mono(look: Look, lane_id: str) -> NDArray[np.float32]:
     """A lane's sound behind its chain, with its polarity switch, (frames,)."""
     sound = look.sound(lane_id)
-    samples = sound.read(0, sound.frames).mean(axis=1, dtype=np.float32)
+    samples = middle_of(sound.read(0, sound.frames)).astype(np.float32)
     return -samples if look.session.lane(lane_id).polarity_inverted else samples
 
 

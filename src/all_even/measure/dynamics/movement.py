@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.kernels import kernel
 from all_even.measure.dynamics import punch, side_effects, units
 from all_even.measure.dynamics.side_effects import SideEffects
 from all_even.measure.dynamics.signal import Signal
@@ -152,10 +153,21 @@ def moments_db(signal: Signal, where: Signal) -> float | None:
 
 def _ripple_db(sound: Array, gain_db: Array, rate: int, hits_s: Sequence[float]) -> float | None:
     """Ripple at an eighth of the rate: a gain moves with low notes, not with treble."""
-    count = min(len(sound), len(gain_db)) // COARSE * COARSE
-    level = np.sqrt(np.mean(np.square(sound[:count]).reshape(-1, COARSE), axis=1))
-    gains = gain_db[:count].reshape(-1, COARSE).mean(axis=1)
+    count = min(len(sound), len(gain_db)) // COARSE
+    level, gains = np.empty(count), np.empty(count)
+    _coarse(sound, gain_db, level, gains)
     return ripple_db(level, gains, rate // COARSE, hits_s)
+
+
+@kernel
+def _coarse(sound, gain_db, level, gains):  # type: ignore[no-untyped-def]
+    """Root mean square of a sound and mean of a gain over each `COARSE` frames."""
+    for k in range(len(level)):
+        power, gain = 0.0, 0.0
+        for i in range(COARSE * k, COARSE * (k + 1)):
+            power += sound[i] * sound[i]
+            gain += gain_db[i]
+        level[k], gains[k] = np.sqrt(power / COARSE), gain / COARSE
 
 
 def _hit_peaks(part: Part, now: Signal, louder: float | None) -> tuple[float | None, float | None]:

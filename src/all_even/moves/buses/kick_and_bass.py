@@ -13,6 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from all_even import decibels
+from all_even.audio.sides import middle_of
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
@@ -110,7 +111,7 @@ def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Iterator[Trial]:
     if peak <= 0.0:
         return
     both = found["kick"] + found["bass"]
-    mono = both.mean(axis=1, dtype=np.float64)
+    mono = middle_of(both)
     playing = np.abs(mono) > 1e-3 * np.abs(mono).max(initial=0.0)
     for over_db in OVER_KICK_DB:
         look.stop_if_cancelled()

@@ -10,6 +10,7 @@ or peaks over its window, nothing is proposed.
 from collections.abc import Iterator
 
 from all_even import decibels
+from all_even.audio.sides import highest_of
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
@@ -83,7 +84,7 @@ def tries(look: Look) -> Iterator[Tried]:
     length = round(LONGEST_S * rate)
     start = 0
     if len(whole) > length:
-        start = min(max(0, int(abs(whole).max(axis=1).argmax()) - length // 2), len(whole) - length)
+        start = min(max(0, int(highest_of(whole).argmax()) - length // 2), len(whole) - length)
     part = whole[start : start + length].astype(float)
     hits_s = [time - start / rate for time in struck_hits(look) if 0.0 <= time - start / rate < len(part) / rate]
     ceiling_db = decibels.level_db(true_peak(part.astype("float32"), rate))

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.errors import UserError
 from all_even.late import scipy
 from all_even.measure.pitch import pitch
@@ -243,4 +244,4 @@ def _placed(
 
 def _mono(x: NDArray[np.floating]) -> Array:
     samples = np.asarray(x, dtype=np.float64)
-    return samples if samples.ndim == 1 else np.asarray(samples.mean(axis=1))
+    return samples if samples.ndim == 1 else middle_of(samples)

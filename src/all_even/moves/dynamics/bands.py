@@ -20,7 +20,7 @@ from all_even.late import scipy
 from all_even.measure.dynamics import movement
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
-from all_even.moves.dynamics import effects, glue
+from all_even.moves.dynamics import effects, gentle, glue
 from all_even.moves.dynamics.figures import DEPENDS_ON, MEASURED_ON
 from all_even.moves.dynamics.trying import try_out
 from all_even.moves.kind import Kind
@@ -66,7 +66,7 @@ def fitted(
         if wanted is None:
             made.append(Compressor(bypass=True))
         else:
-            made.append(glue.at_gain(band_sound(found, crossovers_hz, index), *wanted))
+            made.append(gentle.at_gain(band_sound(found, crossovers_hz, index), *wanted))
     return replace(splitter(crossovers_hz), bands=tuple(made))
 
 
@@ -100,7 +100,7 @@ def propose_three(look: Look) -> list[Proposal]:
 
 def propose_low(look: Look) -> list[Proposal]:
     found = _free(look)
-    if found is None or glue.low_share_db(found) <= glue.LITTLE_BASS_DB:
+    if found is None or gentle.low_share_db(found) <= gentle.LITTLE_BASS_DB:
         return []
     station = fitted(found, LOW_HZ, ((LOW, LOW_TAKES_DB), None))
     return _proposal(HOLD_LOW, found, station, "Hold what is under 100 Hz together by a band of its own",

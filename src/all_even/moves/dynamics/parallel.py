@@ -26,7 +26,7 @@ from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Part, part_of
 from all_even.measure.dynamics.signal import Signal, signal_of
 from all_even.moves.buses.tracks import bus_named, free_bus_name, has_parallel_copy, ids, of_family, present
-from all_even.moves.dynamics import glue
+from all_even.moves.dynamics import gentle, glue
 from all_even.moves.dynamics.figures import DEPENDS_ON, movement_of
 from all_even.moves.dynamics.trying import solved, through
 from all_even.moves.kind import Kind, measured_later, value_of
@@ -120,8 +120,8 @@ def body_rise_db(
 
 def crush_for(dry: Signal, hits_s: tuple[float, ...]) -> Compressor:
     """The compressor that crushes: 15 dB in loud passages."""
-    whole = glue.stretch(part_of(dry, hits_s, is_sum=True))
-    return glue.at_gain(whole, CRUSH, TAKES_DB)
+    whole = gentle.stretch(part_of(dry, hits_s, is_sum=True))
+    return gentle.at_gain(whole, CRUSH, TAKES_DB)
 
 
 def level_for(dry: Signal, copy: Signal, hits_s: Sequence[float], body_db: float) -> float:

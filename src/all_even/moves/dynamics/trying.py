@@ -114,11 +114,13 @@ def with_targets(made: Proposal, at: Place) -> Proposal:
 
 def behind(samples: Samples, sample_rate: int, stations: Sequence[Processor]) -> tuple[Samples, Array]:
     """A sound behind some stations, and the gain they applied together, dB per frame."""
-    total = np.zeros(len(samples))
-    for station in stations:
+    if not stations:
+        return samples, np.zeros(len(samples))
+    samples, total_db = processed(stations[0], sample_rate, samples, None)
+    for station in stations[1:]:
         samples, gain_db = processed(station, sample_rate, samples, None)
-        total += gain_db
-    return samples, total
+        total_db += gain_db
+    return samples, total_db
 
 
 def through(signal: Signal, stations: Sequence[Processor]) -> tuple[Signal, Array]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from all_even import decibels
+from all_even.audio.sides import highest_of
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
@@ -118,7 +119,7 @@ def propose(look: Look) -> list[Proposal]:
 def _ceiling(look: Look, lane_id: str, hits_s: tuple[float, ...]) -> float | None:
     """The lane's usual peaks away from the hits, dBTP."""
     kept = look.sound(lane_id)
-    sound = np.abs(kept.read(0, kept.frames)).max(axis=1)
+    sound = highest_of(kept.read(0, kept.frames))
     hop = max(1, round(0.02 * look.session.sample_rate))
     peaks = sound[: len(sound) // hop * hop].reshape(-1, hop).max(axis=1)
     times = (np.arange(len(peaks)) + 0.5) * 0.02

@@ -7,6 +7,7 @@ changes (the focus sees 35 to 250 Hz). So the card says what it is, and nothing 
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.dsp.parameter import LEVEL, number
 from all_even.dsp.processor import Single, numbers
 from all_even.dsp.tone.equaliser import Band, Equaliser
@@ -51,7 +52,7 @@ def click_db(look: Look, _arguments: Arguments) -> float | None:
     found = parts(look, {"kick": kicks})
     if "kick" not in found or 0.45 * rate <= BAND_HZ[0]:
         return None
-    return _brightness(found["kick"].mean(axis=1, dtype=np.float64), rate)
+    return _brightness(middle_of(found["kick"]), rate)
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -67,7 +68,7 @@ def propose(look: Look) -> list[Proposal]:
     kept = look.sound(lane.id)
     sound = kept.read(0, kept.frames).astype(np.float64)
     lifted = Single(station(gain_db), rate)(sound)
-    change = _brightness(lifted.mean(axis=1), rate) - _brightness(sound.mean(axis=1), rate)
+    change = _brightness(middle_of(lifted), rate) - _brightness(middle_of(sound), rate)
     others = len(kicks_and_basses(look.session)[0]) > 1
     return [
         KIND.move(

@@ -11,6 +11,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.dsp.parameter import number
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
@@ -91,7 +92,7 @@ def _on_notes(look: Look, lane_id: str) -> list[Place]:
         return []
     rate = look.session.sample_rate
     kept = look.sound(lane_id)
-    sound = kept.read(0, kept.frames).mean(axis=1)
+    sound = middle_of(kept.read(0, kept.frames))
     notes, start_s = report.character.notes, lane.start_s
     if not notes:
         notes, start_s = high_line.high_notes(soxr.resample(sound, rate, high_line.RATE)), 0.0

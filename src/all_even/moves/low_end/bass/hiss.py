@@ -7,6 +7,7 @@ Where strings, fingers or a pick are to be heard up there, it moves with the not
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single
 from all_even.dsp.tone.passes import LowPass
@@ -59,7 +60,7 @@ def is_only_noise(sound: Array, rate: int) -> bool:
 
 def _sound(look: Look, lane_id: str) -> Array:
     kept = look.sound(lane_id)
-    return np.asarray(kept.read(0, kept.frames).mean(axis=1, dtype=np.float64))
+    return middle_of(kept.read(0, kept.frames))
 
 
 def propose(look: Look) -> list[Proposal]:

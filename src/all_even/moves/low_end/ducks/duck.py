@@ -12,6 +12,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from all_even.audio.sides import middle_of
 from all_even.dsp.ducking.clicks import Clicks, click_track
 from all_even.dsp.ducking.ducker import Ducker
 from all_even.dsp.ducking.shaped import DuckShape, Shaped
@@ -133,7 +134,7 @@ def _fit(look: Look, _target: str) -> Fitted | str:
     start_s, end_s = stretch(found.hits_s, found.bass, len(found.kick) / RATE)
     cut = slice(round(start_s * rate), round(end_s * rate))
     kept = plain.sound(found.kick_id)
-    detector = kept.read(cut.start, max(0, min(kept.frames, cut.stop) - cut.start)).mean(axis=1, dtype=np.float64)
+    detector = middle_of(kept.read(cut.start, max(0, min(kept.frames, cut.stop) - cut.start)))
     hits = [hit - start_s for hit in found.hits_s if start_s <= hit < end_s]
     work = look.session.settings
     try:
@@ -211,7 +212,7 @@ def trial_of(look: Look, fit: Fitted, one: Duck) -> PairFigures | None:
         sound = click_track(fit.hits_s, look.book.fingerprints(plain.session).song_frames, rate)
     else:
         kept = plain.sound(fit.kick_id)
-        sound = kept.read(0, kept.frames).mean(axis=1, dtype=np.float64)
+        sound = middle_of(kept.read(0, kept.frames))
     gain_db = methods.compressed_gain_db(station, methods.listening(one.name, sound, rate))
     times = np.arange(len(next(iter(copy.lanes.values())))) / RATE
     gain = 10.0 ** (np.interp(times, (np.arange(len(gain_db)) + 0.5) / figures.RATE, gain_db) / 20.0)
