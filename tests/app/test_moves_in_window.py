@@ -360,13 +360,27 @@ def test_moves_are_told_as_they_are_found_defaults_first_and_the_others_stay_unt
 
     kinds = [SimpleNamespace(id=name, optional=name == "taste") for name in ("taste", "first", "second")]
     found = {"first": [move("first", "new", 2.0)], "second": [], "taste": [move("taste", "new", 3.0)]}
-    monkeypatch.setattr(making, "SOON_S", -1.0)
-    monkeypatch.setattr(making, "propose", lambda _look, some, _told: next(found[kind.id] for kind in some))
+    may_speak = {name: threading.Event() for name in found}
+
+    def propose(_look, some, _told):
+        kind = some[0].id
+        assert may_speak[kind].wait(60.0)
+        return found[kind]
+
+    monkeypatch.setattr(making, "FIRST_S", 0.001)
+    monkeypatch.setattr(making, "SOON_S", 0.001)
+    monkeypatch.setattr(making, "propose", propose)
     before = [move("second", "old"), move("taste", "old", 3.0)]
-    told = [[(m.kind, m.title) for m in part] for part in making.propose_soon(None, kinds, before)]
+    telling = making.propose_soon(SimpleNamespace(workers=1), kinds, before)
+    told = []
+    for name in ("first", "taste"):  # "second" proposes nothing, so nothing is told of it alone
+        may_speak[name].set()
+        if name == "taste":
+            may_speak["second"].set()
+        told.append([(m.kind, m.title) for m in next(telling)])
+    assert next(telling, None) is None
     assert told == [
         [("taste", "old"), ("first", "new"), ("second", "old")],
-        [("taste", "old"), ("first", "new")],
         [("taste", "new"), ("first", "new")],
     ]
 

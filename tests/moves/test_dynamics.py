@@ -277,7 +277,7 @@ def test_the_release_goes_by_its_school(uneven, school):
     if school == "by programme":
         assert other.programme_release
     elif school == "slow":
-        assert other.release_ms == glue.SLOW_MS
+        assert other.release_ms == gentle.SLOW_MS
     else:
         assert other.release_ms <= by_beat.release_ms
 

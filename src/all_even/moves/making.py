@@ -5,12 +5,13 @@ A rule that stumbles costs only its own moves: everything else goes on, and whoe
 """
 
 import contextlib
-import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor, wait
 
 from msgspec.structs import replace
 
 from all_even import places
+from all_even.engine.render import step_back
 from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.figures.book.look import Look
@@ -24,8 +25,8 @@ from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
-SOON_S = 0.5
-"""How often whoever waits for many moves is told of those found."""
+FIRST_S, SOON_S = 0.1, 0.5
+"""How soon whoever waits for many moves is told of the first, and how often of more."""
 Told = Callable[[str], None]
 """Takes a sentence for people."""
 
@@ -72,18 +73,23 @@ def propose(look: Look, kinds: Iterable[Kind], told: Told = unheard) -> list[Pro
 def propose_soon(
     look: Look, kinds: Iterable[Kind], before: Sequence[Proposal], told: Told = unheard
 ) -> Iterator[list[Proposal]]:
-    """The same as they are found, every `SOON_S`, at last all. What is made by default is looked for first; before:
-    what was open, which stays until its rule has spoken."""
-    left = sorted(kinds, key=lambda kind: kind.optional)
-    found: list[Proposal] = []
-    told_at = time.monotonic()
-    while left:
-        found += propose(look, [left.pop(0)], told)
-        if left and time.monotonic() > told_at + SOON_S:
-            still = {kind.id for kind in left}
-            yield _weightiest_first([*found, *(move for move in before if move.kind in still)])
-            told_at = time.monotonic()
-    yield _weightiest_first(found)
+    """The same as they are found, at last all. What is made by default is looked for first, as many
+    rules side by side as there are threads to use; before: what was open, which stays until its rule has spoken."""
+    in_turn = sorted(kinds, key=lambda kind: kind.optional)
+    with ThreadPoolExecutor(look.workers, thread_name_prefix="moves", initializer=step_back) as pool:
+        asked = {kind.id: pool.submit(propose, look, [kind], told) for kind in in_turn}
+        said: set[str] = set()
+        try:
+            while wait(asked.values(), SOON_S if said else FIRST_S).not_done:
+                known = {kind_id: made.result() for kind_id, made in asked.items() if made.done()}
+                if any(known[kind_id] for kind_id in known.keys() - said):
+                    still = [move for move in before if move.kind in asked and move.kind not in known]
+                    yield _weightiest_first([*(move for moves in known.values() for move in moves), *still])
+                    said |= known.keys()
+            yield _weightiest_first(move for made in asked.values() for move in made.result())
+        finally:
+            for made in asked.values():
+                made.cancel()
 
 
 def _weightiest_first(moves: Iterable[Proposal]) -> list[Proposal]:

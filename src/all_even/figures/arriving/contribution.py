@@ -8,7 +8,7 @@ each. Stations' settings are those at rest.
 """
 
 import graphlib
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -187,19 +187,34 @@ def processed(
     """A sound through one station, block by block, its latency taken back; and the gain it applied, dB per frame.
 
     key: what it listens to instead; shapes: one of which it may follow."""
+    out, gain_db = np.zeros_like(sound), np.zeros(len(sound))
+    for place, block, applied_db in _behind(station, rate, sound, key, shapes):
+        out[place : place + len(block)] = block
+        gain_db[place : place + len(block)] = applied_db
+    return out, gain_db
+
+
+def applied(station: Processor, rate: int, sound: Samples) -> Array:
+    """The gain alone, (frames,) in dB."""
+    gain_db = np.zeros(len(sound))
+    for place, _, applied_db in _behind(station, rate, sound, None, ()):
+        gain_db[place : place + len(applied_db)] = applied_db
+    return gain_db
+
+
+def _behind(
+    station: Processor, rate: int, sound: Samples, key: Samples | None, shapes: Sequence[Linked]
+) -> Iterator[tuple[int, Array, Array]]:
+    """From which frame on, the sound and the gain: block after block."""
     run = Single(station, rate, coefficients=coefficients_with(station, shapes, rate))
     late = station.latency_frames(rate)
-    out, gain = np.zeros_like(sound), np.zeros(len(sound))
     for start in range(0, len(sound) + late, BLOCK_FRAMES):
         stop = min(start + BLOCK_FRAMES, len(sound) + late)
-        block = _padded(sound, start, stop)
-        applied = np.zeros(len(block))
-        result = run(block, None if key is None else _padded(key, start, stop).astype(np.float64), applied)
-        to = max(0, stop - late)
-        begin = max(0, start - late)
-        out[begin:to] = result[begin + late - start :]
-        gain[begin:to] = applied[begin + late - start :]
-    return out, gain
+        applied_db = np.zeros(stop - start)
+        keyed = None if key is None else _padded(key, start, stop).astype(np.float64)
+        block = run(_padded(sound, start, stop), keyed, applied_db)
+        early = min(max(0, late - start), stop - start)
+        yield start + early - late, block[early:], applied_db[early:]
 
 
 def _padded(sound: Samples, start: int, stop: int) -> Samples:

@@ -248,7 +248,7 @@ def powers_of(look: Look, strip_id: str, bank: Bank = EAR) -> Powers | None:
     way = _way(session, bus.destination)
     if way is None or _main_edge(bus) not in routing.hearing(session).open_edges:
         return None
-    look.hear((bank.leaving, strip_id))
+    look.hear((EAR.leaving, strip_id), (SECOND_EAR.leaving, strip_id))  # both are asked for sooner or later
     powers: Powers | None = look.book.known(session, (bank.leaving, strip_id))
     return None if powers is None else _carried(session, bus, _main_edge(bus), way.gains, powers, bank)
 

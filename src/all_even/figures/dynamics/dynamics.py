@@ -18,7 +18,7 @@ from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.dynamics.transient import TransientShaper
 from all_even.dsp.processor import Processor
-from all_even.figures.arriving.contribution import Samples, processed
+from all_even.figures.arriving.contribution import Samples, applied
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.low_end.low_end import main_kick
@@ -185,9 +185,9 @@ def gain_db(look: Look, strip_id: str, frames: int) -> Array:
     for at, station in enumerate(chain):
         if is_dynamic(station) and not station.bypass:
             up_to = chain_edits.set_chain(session, strip_id, chain[:at])
-            _, applied = processed(station, session.sample_rate, strip_samples(look, up_to, strip_id), None)
-            count = min(frames, len(applied))
-            total[:count] += applied[:count]
+            applied_db = applied(station, session.sample_rate, strip_samples(look, up_to, strip_id))
+            count = min(frames, len(applied_db))
+            total[:count] += applied_db[:count]
     return total
 
 

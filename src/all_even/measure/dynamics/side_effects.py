@@ -72,9 +72,14 @@ class SideEffects:
         return self.louder_lu is not None and abs(self.louder_lu - self.matched_lu) > LOUDER_FLAG_LU
 
 
+def frames_per_hop(sample_rate: int) -> int:
+    """Of 10 ms."""
+    return max(1, round(HOP_S * sample_rate))
+
+
 def gain_hops(gain_db: Array, sample_rate: int) -> Array:
     """Means of 10 ms of a gain per frame, dB."""
-    per_hop = max(1, round(HOP_S * sample_rate))
+    per_hop = frames_per_hop(sample_rate)
     count = len(gain_db) // per_hop
     return np.asarray(gain_db[: count * per_hop].reshape(count, per_hop).mean(axis=1))
 

@@ -72,7 +72,7 @@ class HopMeter:
         self._parts: list[NDArray[np.float32]] = []
         self._channels = channels
 
-    def add(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
+    def add(self, block: NDArray[np.floating]) -> NDArray[np.float32]:
         """Takes (frames, channels); returns the finished hops, (hops, 5 * channels + 1)."""
         most = len(block) // self.frames_per_hop + 1
         out = np.empty((most, 5 * self._channels + 1), dtype=np.float32)

@@ -68,7 +68,7 @@ class LevelMeter:
         self._open = np.zeros(3)
         self._parts: list[Array] = []
 
-    def add(self, block: Array) -> None:
+    def add(self, block: NDArray[np.floating]) -> None:
         """Takes (frames, channels)."""
         out = np.empty((len(block) // self.frames_per_hop + 1, 2))
         count = _level_kernel(block, self.frames_per_hop, self._open, out)

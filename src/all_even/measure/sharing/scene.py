@@ -225,12 +225,30 @@ GATE = 0.1
 
 def _loud_parts(scene: Scene) -> Array:
     """(tracks, bands) of each track's loudness, the part that each band is; sums to 1."""
-    weighted = scene.power * loudness_weights(scene.sample_rate).astype(np.float32)
-    frames = weighted.sum(axis=2, dtype=np.float64)
-    sounding = np.maximum((frames > 0.0).sum(axis=1), 1)
-    counted = frames > GATE * (frames.sum(axis=1) / sounding)[:, np.newaxis]
-    loud = (weighted * counted[:, :, np.newaxis]).sum(axis=1, dtype=np.float64)
+    loud = np.zeros((len(scene), scene.power.shape[2]))
+    weights = loudness_weights(scene.sample_rate).astype(np.float32)
+    for index, power in enumerate(scene.power):
+        _loud_part(power, weights, loud[index])
     return np.asarray(loud / np.maximum(loud.sum(axis=1, keepdims=True), 1e-30))
+
+
+@kernel
+def _loud_part(power, weights, loud):  # type: ignore[no-untyped-def]
+    """Adds up what counts of a track, band by band. power: (frames, bands)."""
+    frames = np.zeros(power.shape[0])
+    summed, sounding = 0.0, 0
+    for t in range(power.shape[0]):
+        total = 0.0
+        for band in range(power.shape[1]):
+            total += power[t, band] * weights[band]
+        frames[t] = total
+        summed += total
+        sounding += 1 if total > 0.0 else 0
+    gate = GATE * summed / max(sounding, 1)
+    for t in range(power.shape[0]):
+        if frames[t] > gate:
+            for band in range(power.shape[1]):
+                loud[band] += power[t, band] * weights[band]
 
 
 HOME_DB, HOME_OCTAVES = 10.0, 0.17

@@ -123,7 +123,7 @@ def _arriving(look: Look, lane: Lane) -> float | None:
     measures = look.measures(lane.id)
     if measures is None:
         return None
-    flow = look.flow if lane.chain else None
+    flow = look.strip_flow(lane.id) if lane.chain else None
     return arrival.arrival(look.session, lane, measures, flow).integrated_lufs
 
 

@@ -52,7 +52,8 @@ def _strip(look: Look, arguments: Arguments) -> str | None:
 def strongest_gain_db(look: Look, arguments: Arguments) -> float | None:
     """The strongest gain in dB that the last station of a kind applied. arguments: strip or bus, station."""
     strip = _strip(look, arguments)
-    known = look.flow.strip(look.session, strip) if strip is not None and look.flow is not None else None
+    flow = look.strip_flow(strip) if strip is not None else None
+    known = flow.strip(look.session, strip) if flow is not None and strip is not None else None
     for item in reversed(known.stations) if known else ():
         if type(item.station).__name__ == arguments["station"] and len(item.gain_db):
             return float(item.gain_db[:, 1].min(initial=0.0))

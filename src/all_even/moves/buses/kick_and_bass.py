@@ -17,7 +17,7 @@ from all_even.audio.sides import middle_of
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.parameter import number
 from all_even.dsp.processor import Single, numbers
-from all_even.figures.arriving.contribution import parts, processed
+from all_even.figures.arriving.contribution import applied, parts
 from all_even.figures.book.look import Look
 from all_even.figures.dynamics.dynamics import moving
 from all_even.measure.level.true_peak import true_peak
@@ -88,7 +88,7 @@ def _proposal(kick: list[Lane], bass: list[Lane], trial: "Trial") -> Proposal:
 @dataclass(frozen=True, slots=True)
 class Trial:
     """over_kick_db: where its ceiling stands; strongest_db: the most it takes; share: of the time while anything plays
-    in which it works; ripple_db: what its gain adds at the rate of the wave."""
+    in which it works; ripple_db: what its gain adds at the rate of the wave, where it works so little."""
 
     over_kick_db: float
     strongest_db: float
@@ -116,9 +116,10 @@ def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Iterator[Trial]:
     for over_db in OVER_KICK_DB:
         look.stop_if_cancelled()
         ceiling_db = CEILING.clamped(decibels.level_db(peak) + over_db)
-        _, gain_db = processed(_safety(ceiling_db), rate, both, None)
+        gain_db = applied(_safety(ceiling_db), rate, both)
         share = float(np.mean(gain_db[playing] < -WORKING_DB)) if playing.any() else 0.0
-        yield Trial(over_db, -float(gain_db.min(initial=0.0)), share, ripple_db(mono, gain_db, rate))
+        ripple = ripple_db(mono, gain_db, rate) if share <= MOST_OF_THE_TIME else None
+        yield Trial(over_db, -float(gain_db.min(initial=0.0)), share, ripple)
 
 
 def prepare(look: Look, proposal: Proposal) -> Proposal:

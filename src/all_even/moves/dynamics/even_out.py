@@ -24,7 +24,7 @@ from all_even.measure.dynamics.movement import Part
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.figures import DEPENDS_ON, SPREAD
 from all_even.moves.dynamics.linking import place_for, strip_for
-from all_even.moves.dynamics.trying import Tried, matched, solved, source_by_source, through
+from all_even.moves.dynamics.trying import Tried, matched, power_behind, solved, source_by_source
 from all_even.moves.kind import Kind, measured_later
 from all_even.session.model.ledger import Evidence, Proposal
 from all_even.session.model.session import Session
@@ -69,8 +69,7 @@ def single(role: str, aim: float) -> Compressor:
 
 def spread_behind(found: Part, stations: tuple[Processor, ...]) -> float:
     """Spread of the units behind some stations, dB."""
-    now, _ = through(found.signal, stations)
-    return units.spread_db(found.units.levels_in(now.power)) or 0.0
+    return units.spread_db(found.units.levels_in(power_behind(found.signal, stations))) or 0.0
 
 
 def fitted(found: Part, role: str, aim: float, *, twice: bool = False, asked: bool = False) -> Fit | None:

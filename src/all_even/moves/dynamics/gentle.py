@@ -76,7 +76,7 @@ def gains_of(found: Part, station: Compressor) -> Array:
     power = powers.get(key)
     if power is None:
         power = powers[key] = compressor_gain.detector_power(found.signal.samples, rate, station)
-    return side_effects.gain_hops(compressor_gain.gain_db(power, rate, station), rate)
+    return compressor_gain.gain_db(power, rate, station, side_effects.frames_per_hop(rate))
 
 
 _POWERS: "WeakKeyDictionary[Part, dict[tuple[float, float], Array]]" = WeakKeyDictionary()

@@ -9,14 +9,15 @@ from numpy.typing import NDArray
 
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.dynamics.transient import TransientShaper
-from all_even.dsp.processor import Processor
-from all_even.figures.arriving.contribution import Samples, processed
+from all_even.dsp.processor import Processor, Single
+from all_even.figures.arriving.contribution import BLOCK_FRAMES, Samples, processed
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.dynamics.dynamics import PART, is_dynamic, part
 from all_even.figures.sources.units import units
 from all_even.measure.dynamics.movement import Movement, Part, movement
 from all_even.measure.dynamics.signal import Signal, signal_of
+from all_even.measure.level.levels import LevelMeter
 from all_even.moves.dynamics.linking import Place, place_of
 from all_even.moves.kind import LONGEST_ID
 from all_even.session.model.ledger import Proposal
@@ -127,6 +128,20 @@ def through(signal: Signal, stations: Sequence[Processor]) -> tuple[Signal, Arra
     """The same with its levels."""
     samples, gain_db = behind(signal.samples, signal.sample_rate, stations)
     return signal_of(samples, signal.sample_rate), gain_db
+
+
+def power_behind(signal: Signal, stations: Sequence[Processor]) -> Array:
+    """(hops,) mean square of each 10 ms of a sound behind some stations, without the sound itself."""
+    rate = signal.sample_rate
+    if any(station.latency_frames(rate) for station in stations):
+        return through(signal, stations)[0].power
+    runs, meter = [Single(station, rate) for station in stations], LevelMeter(rate)
+    for start in range(0, len(signal.samples), BLOCK_FRAMES):
+        block: NDArray[np.floating] = signal.samples[start : start + BLOCK_FRAMES]
+        for run in runs:
+            block = run(block)
+        meter.add(block)
+    return meter.hops[:, 0]
 
 
 def try_out(found: Part, stations: Sequence[Processor]) -> Tried:

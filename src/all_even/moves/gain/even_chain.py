@@ -24,7 +24,8 @@ ROUNDS = 2
 def changes_db(look: Look, strip_id: str) -> dict[str, float]:
     """By how much each station that could be put right is off, dB, by its id."""
     session = look.session
-    known = look.flow.strip(session, strip_id) if look.flow is not None else None
+    flow = look.strip_flow(strip_id)
+    known = flow.strip(session, strip_id) if flow is not None else None
     if known is None:
         return {}
     found = {}

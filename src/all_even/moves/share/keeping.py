@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from all_even.dsp.processor import Single
 from all_even.dsp.tone.equaliser import Equaliser
+from all_even.engine.mixing import add_lane
 from all_even.engine.render import step_back
 from all_even.figures.book.fingerprint import digest
 from all_even.figures.book.look import Look
@@ -92,8 +93,8 @@ def _measured(look: Look, ways: Mapping[str, Array], station: Equaliser | None) 
         count = min(block, frames - start)
         arriving = np.zeros((count, 2))
         for lane_id, matrix in ways.items():
-            arriving += sounds[lane_id].read(start, count).astype(np.float64) @ matrix
-        meter.add((arriving if run is None else run(arriving)).astype(np.float32))
+            add_lane(arriving, sounds[lane_id].read(start, count), matrix, False)
+        meter.add(arriving if run is None else run(arriving))
     hops = meter.result()
     peak = max(float(hops.high.max(initial=0.0)), -float(hops.low.min(initial=0.0)), QUIET)
     return _Level(loudness.integrated_lufs(hops.weighted), 20.0 * float(np.log10(peak)))

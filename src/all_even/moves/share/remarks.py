@@ -127,19 +127,20 @@ def _undone(session: Session) -> list[Remark]:
 
 def _same_cut(look: Look) -> list[Remark]:
     """The same cut on two that are alike: it makes room for neither."""
-    if not any(bands_of(lane) for lane in look.session.lanes):
+    cuts = {lane.id: [one for one in bands_of(lane) if one.gain_db < 0.0] for lane in _heads(look)}
+    pairs = list(combinations(cuts.values(), 2))
+    if not any(is_near(one, two) for first, second in pairs for one in first for two in second):
         return []
     standing = stand(look)
     if standing is None:
         return []
     told = []
     for a, b in alike(standing, range(len(standing.units))):
-        first, second = standing.units[a].head, standing.units[b].head
-        for one in bands_of(first):
-            same = [two for two in bands_of(second) if is_near(one, two) and one.gain_db < 0.0 and two.gain_db < 0.0]
-            if same:
+        first, second = standing.units[a].head.id, standing.units[b].head.id
+        for one in cuts.get(first, ()):
+            if any(is_near(one, two) for two in cuts.get(second, ())):
                 text = f"the same cut at {number(one.frequency_hz, 0)} Hz on two alike: it makes room for neither"
-                told.append(Remark((first.id, second.id), "same-cut", one.gain_db, text))
+                told.append(Remark((first, second), "same-cut", one.gain_db, text))
                 break
     return told
 

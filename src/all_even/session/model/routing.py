@@ -112,9 +112,11 @@ def check(session: Session) -> None:
 
 def folders_above(session: Session, strip: Strip | FolderGroup) -> tuple[FolderGroup, ...]:
     """The folder groups that hold a strip, nearest first."""
-    groups = {group.id: group for group in session.folder_groups}
-    found: list[FolderGroup] = []
     group = strip.group
+    if group is None:
+        return ()
+    groups = {folder.id: folder for folder in session.folder_groups}
+    found: list[FolderGroup] = []
     while group is not None and group in groups and groups[group] not in found:
         found.append(groups[group])
         group = groups[group].group
