@@ -141,7 +141,7 @@ def test_a_curve_is_drawn_with_the_mouse_nudged_typed_and_taken_back(rig):
         desk.undo()
         if not curve(rig):
             break
-    assert curve(rig) == []
+    assert curve(rig) == ()
     assert any("level automated with 1 points" in entry.text for entry in desk.session.ledger)
 
 
@@ -191,7 +191,7 @@ def test_any_setting_is_chosen_by_typing_a_part_of_its_name(rig):
     double(found, 5.0, 0.5)
     assert curve(rig, "pan")[0][1] == pytest.approx(0.0, abs=1.0)
     found.acts.clear()
-    assert curve(rig, "pan") == []
+    assert curve(rig, "pan") == ()
 
 
 def test_it_goes_closer_and_along(rig):
@@ -225,7 +225,7 @@ def test_a_ride_is_recorded_while_it_plays_and_is_one_step_to_undo(rig):
     found.record.click()
     assert found.recorder.on
     found.drawing.nudge(1.0)
-    assert curve(rig) == []  # nothing plays yet
+    assert curve(rig) == ()  # nothing plays yet
     desk.ears.toggle_play()
     rig.wait(lambda: found.recorder.writing)
 
@@ -250,7 +250,7 @@ def test_a_ride_is_recorded_while_it_plays_and_is_one_step_to_undo(rig):
     assert ride_edits.value_at(session, lead(rig), "level_db", out_s) == pytest.approx(1.5)
     assert ride_edits.value_at(session, lead(rig), "level_db", out_s + 0.5) == 0.0
     desk.undo()
-    assert curve(rig) == []
+    assert curve(rig) == ()
 
 
 def test_a_ride_is_written_where_it_plays_also_when_the_window_was_held_up(rig, monkeypatch):
@@ -293,7 +293,7 @@ def test_sections_side_by_side_and_what_is_done_in_one(rig):
     found.acts.mute_section()
     assert ride_edits.value_at(desk.session, lead(rig), "mute", CHORUS_S + 2.0) == 1.0
     found.acts.mute_section()
-    assert curve(rig, "mute") == []
+    assert curve(rig, "mute") == ()
     QTest.keyClick(found.sections, Qt.Key.Key_Left)
     assert found.section == 0
 
@@ -327,7 +327,7 @@ def test_the_curve_is_written_to_a_file_and_read_again(rig, tmp_path):
         found.acts.write_file(tmp_path / name)
         rig.wait(lambda: not desk.work.busy("curve"))
         found.acts.clear()
-        assert curve(rig) == []
+        assert curve(rig) == ()
         found.acts.read_file(tmp_path / name)
         rig.wait(lambda: not desk.work.busy("curve"))
         assert ride_edits.value_at(desk.session, lead(rig), "level_db", 3.25) == pytest.approx(2.0, abs=0.1)

@@ -159,7 +159,7 @@ def _even_lines(look: Look, run: Run) -> None:
 def pad_swing_db(look: Look) -> float | None:
     """Swing of a steady pad from hit to hit (levels of 50 ms), put through the gain that the fitted glue applies."""
     found = dynamics.part(look, MIX)
-    if found is None or len(found.hits_s) < glue.FEWEST_HITS:
+    if found is None or len(found.hits_s) < gentle.FEWEST_HITS:
         return None
     station = glue.fit_of(look, MIX).station
     gains = gentle.gains_of(found, station)

@@ -26,8 +26,10 @@ class BenchFrame(QFrame):
         column.addWidget(self._stack)
         self._spare, self._narrow, self._follow = 0, False, False
         desk.opened.connect(self._look_anew)
-        for signal in (desk.opened, desk.mix_measured, desk.arrivals_changed, desk.saved_state_changed):
+        self._refreshed: tuple[object, object] = (None, None)
+        for signal in (desk.opened, desk.mix_measured, desk.arrivals_changed):
             signal.connect(self.refresh)
+        desk.saved_state_changed.connect(self._on_saved_state)
         desk.changed.connect(lambda old, new: self.refresh())
         desk.lane_measured.connect(lambda lane: self.refresh() if lane == desk.current else None)
         desk.selection_changed.connect(lambda: self.shown.select() if desk.is_open else None)
@@ -65,7 +67,14 @@ class BenchFrame(QFrame):
 
     def refresh(self) -> None:
         if self.desk.is_open:
+            self._refreshed = (self.desk.session, self.desk.path)
             self.shown.refresh()
+
+    def _on_saved_state(self) -> None:
+        """Told with each edit too: what was drawn for it is not drawn a second time."""
+        session, path = self._refreshed
+        if self.desk.is_open and (session is not self.desk.session or path != self.desk.path):
+            self.refresh()
 
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         if self.desk.is_open:

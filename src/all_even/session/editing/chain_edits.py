@@ -4,6 +4,7 @@ strip_id is a lane, a bus, or `mix`. Values are brought into their ranges here.
 """
 
 from collections.abc import Callable, Iterable, Sequence
+from operator import itemgetter
 from typing import Any, TypeVar, cast
 
 import msgspec
@@ -16,8 +17,9 @@ from all_even.dsp.processor import Processor, clamped, numbers
 from all_even.dsp.tone.equaliser import MOST_BANDS, Equaliser
 from all_even.dsp.utility import Gain
 from all_even.errors import UserError
-from all_even.session.editing import automating, edits
+from all_even.session.editing import automating, curves, edits
 from all_even.session.editing.routing_edits import checked
+from all_even.session.model.alike import same_start
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, Automation, Point
 from all_even.session.model.values import LONGEST_S
@@ -218,7 +220,7 @@ def automate(session: Session, strip_id: str, parameter: str, points: Iterable[t
     can't be automated because it changes latency or structure.
     """
     described = automating.automatable(session.mix if strip_id == MIX else session.strip(strip_id), parameter)
-    ordered = sorted(points, key=lambda point: point[0])
+    ordered = sorted(points, key=itemgetter(0))
     known = next((item.points for item in automation_of(session, strip_id) if item.parameter == parameter), ())
     fresh = _points(ordered, known, described)
     kept = tuple(item for item in automation_of(session, strip_id) if item.parameter != parameter)
@@ -227,31 +229,21 @@ def automate(session: Session, strip_id: str, parameter: str, points: Iterable[t
     )
 
 
-def _points(ordered: Sequence[tuple[float, float]], known: Sequence[Point], described: Parameter) -> tuple[Point, ...]:
+def _points(
+    ordered: Sequence[tuple[float, float]], known: tuple[Point, ...], described: Parameter
+) -> tuple[Point, ...]:
     """Points in their ranges. known: those before; what stays at either end stays the same object: a hand that moves
     one of thousands pays for one."""
 
-    before = [(point.time_s, point.value) for point in known]
-    first = _alike(before, ordered)
+    before = curves.of_points(known)
+    first = same_start(before, ordered)
     most = min(len(ordered), len(known)) - first
-    last = _alike(before[::-1][:most], ordered[::-1][:most])
+    last = same_start(before[::-1][:most], ordered[::-1][:most])
     middle = (
         Point(time_s=min(LONGEST_S, max(0.0, float(time))), value=described.clamped(float(value)))
         for time, value in ordered[first : len(ordered) - last]
     )
     return (*known[:first], *middle, *known[len(known) - last :])
-
-
-def _alike(one: Sequence[tuple[float, float]], other: Sequence[tuple[float, float]]) -> int:
-    """How many points are the same from the beginning on; by halves, since lists are compared quickly."""
-    low, high = 0, min(len(one), len(other))
-    while low < high:
-        middle = (low + high + 1) // 2
-        if one[low:middle] == other[low:middle]:
-            low = middle
-        else:
-            high = middle - 1
-    return low
 
 
 def _with_automation(session: Session, strip_id: str, automation: tuple[Automation, ...]) -> Session:

@@ -9,7 +9,7 @@ import numpy as np
 
 from all_even.dsp.parameter import CLIP_GAIN
 from all_even.measure.time.sections import Section
-from all_even.session.editing import edits
+from all_even.session.editing import curves, edits
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Automation, Lane, Point
 
@@ -18,9 +18,9 @@ RAMP_S = 0.010
 SAME_DB = 0.05
 
 
-def _points(lane: Lane) -> list[tuple[float, float]]:
+def _points(lane: Lane) -> curves.Curve:
     found = next((item for item in lane.automation if item.parameter == PARAMETER), None)
-    return [(point.time_s, point.value) for point in found.points] if found is not None else []
+    return curves.of_points(found.points) if found is not None else []
 
 
 def gain_at_db(lane: Lane, time_s: float) -> float:

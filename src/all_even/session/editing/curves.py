@@ -5,11 +5,14 @@ later counts from then on, which makes a step. An empty curve is one that is not
 """
 
 from bisect import bisect_left, bisect_right
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Sequence
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
+
+from all_even.session.model.strips import Point
 
 Curve = Sequence[tuple[float, float]]
 Points = list[tuple[float, float]]
@@ -17,6 +20,21 @@ Array = NDArray[np.float64]
 GRID_S = 0.05
 """How finely a curve is looked at to be smoothed."""
 SAME = 1e-9
+
+
+_pairs: OrderedDict[int, tuple[tuple[Point, ...], Curve]] = OrderedDict()
+MOST_PAIRS = 64
+
+
+def of_points(points: tuple[Point, ...]) -> Curve:
+    """The curve of an automation, the same as long as its points are: thousands of them are not read with every move of
+    a hand. Not to be changed."""
+    known = _pairs.get(id(points))
+    if known is None or known[0] is not points:
+        known = _pairs[id(points)] = (points, [(point.time_s, point.value) for point in points])
+        if len(_pairs) > MOST_PAIRS:
+            _pairs.popitem(last=False)
+    return known[1]
 
 
 def value_at(curve: Curve, time_s: float, rest: float = 0.0) -> float:

@@ -11,7 +11,7 @@ from all_even.dsp.parameter import Parameter
 from all_even.dsp.processor import settings
 from all_even.session.editing import automating, chain_edits, curves
 from all_even.session.editing.automating import OWN_WORDS
-from all_even.session.editing.curves import Points
+from all_even.session.editing.curves import Curve
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, Lane, MixSettings, Strip
 
@@ -66,12 +66,12 @@ def words(session: Session, strip_id: str, parameter: str) -> str:
     return f"{place + 1}. {strip.chain[place].LABEL}, {band}{described.name.lower()}"
 
 
-def curve_of(session: Session, strip_id: str, parameter: str) -> Points:
-    """The points of a setting, (seconds, value); none where it stands still or is not there."""
+def curve_of(session: Session, strip_id: str, parameter: str) -> Curve:
+    """The points of a setting, (seconds, value); none where it stands still or is not there. Not to be changed."""
     for item in holder(session, strip_id).automation:
         if item.parameter == parameter:
-            return [(point.time_s, point.value) for point in item.points]
-    return []
+            return curves.of_points(item.points)
+    return ()
 
 
 def rest_of(session: Session, strip_id: str, parameter: str) -> float:

@@ -13,6 +13,7 @@ import msgspec
 from msgspec import inspect
 
 from all_even.errors import UserError, short_name
+from all_even.session.model.alike import same_start
 from all_even.session.model.session import Session
 
 MOST_OVER = 10
@@ -79,10 +80,15 @@ class _Look:
         return None
 
     def _items(self, kind: inspect.Type, value: tuple[Any, ...], known: Any, name: str, owner: str) -> str | None:
-        """Each item that was not among the known ones, beside the one that it was before."""
-        good = {id(item) for item in known} if isinstance(known, tuple) else set()
+        """Each item that was not among the known ones, beside the one that it was before. What stays at both ends is
+        passed over at once: a hand moves one of thousands."""
+        before = known if isinstance(known, tuple) else ()
+        first = same_start(before, value)
+        last = same_start(before[first:][::-1], value[first:][::-1])
+        before, value = before[first : len(before) - last], value[first : len(value) - last]
+        good = {id(item) for item in before}
         fresh = [item for item in value if id(item) not in good]
-        by_id = {getattr(item, "id", None): item for item in known} if fresh and good else {}
+        by_id = {getattr(item, "id", None): item for item in before} if fresh else {}
         for item in fresh:
             found = self.broken(kind, item, by_id.get(getattr(item, "id", None)), name, owner)
             if found is not None:

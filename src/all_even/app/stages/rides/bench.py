@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
     from all_even.engine.playing.meters import Meters
     from all_even.measure.time.sections import Section
+    from all_even.session.editing.curves import Curve
 
 MORE_HEIGHT = 72
 VIEWS = (
@@ -50,7 +51,6 @@ class RidesBench(ViewedBench):
         self.section = 0
         self._listed: list[float] = []
         """Where each listed word begins, s."""
-        self._known: tuple[object, list[tuple[float, float]]] = ((), [])
         self._filled: list[tuple[str, str]] = []
         row = layouts.row(self, margins=layouts.BENCH, spacing=14)
         self.side = SidePanel("Apart", "How far its words lie apart over their backing, section by section")
@@ -241,13 +241,9 @@ class RidesBench(ViewedBench):
         where = self._sections()[self.section].letter if self.section < len(self._sections()) else ""
         self.said.setText(fields.elided(self.said, f"{name} in {where}" if where else name, 260))
 
-    def _curve_of(self, strip_id: str, parameter: str) -> list[tuple[float, float]]:
+    def _curve_of(self, strip_id: str, parameter: str) -> "Curve":
         """The shown curve, the same list as long as it stays."""
-        held = ride_edits.holder(self.desk.session, strip_id).automation
-        points = next((item.points for item in held if item.parameter == parameter), ())
-        if points is not self._known[0]:
-            self._known = (points, [(point.time_s, point.value) for point in points])
-        return self._known[1]
+        return ride_edits.curve_of(self.desk.session, strip_id, parameter)
 
     def _has_words(self, strip_id: str) -> bool:
         line = self.shown.of(strip_id)

@@ -2,7 +2,9 @@
 and the ride as the line that brings them back.
 """
 
-from typing import TYPE_CHECKING, TypeAlias
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
@@ -82,24 +84,33 @@ def paint_relation(
     painter: QPainter, plot: QRectF, line: "LineShown", span: tuple[float, float], tint: QColor
 ) -> None:  # fmt: skip
     """A part without words: its distance from its own usual one, filled from the zero line."""
-    relation_db, frame_s, usual = line.relation_db, line.frame_s, line.usual_db
-    if usual is None:
+    if line.usual_db is None:
         return
-    columns = max(2, int(plot.width() / 2))
-    times = np.linspace(*span, columns)
-    at = np.clip(np.round(times / frame_s).astype(int), 0, len(relation_db) - 1)
-    values = relation_db[at] - usual
-    heights = plot.center().y() - 0.5 * plot.height() * np.clip(values / RANGE_DB, -1.0, 1.0)
+    size = plot.width(), plot.height()
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(tint)
-    known_at = np.isfinite(values)
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], known_at.astype(np.int8), [0]))))
-    middle = plot.center().y()
+    painter.translate(plot.topLeft())
+    for shape in _SHAPES.of(line.relation_db, ("relation", span, size, line.usual_db),
+                            lambda: _areas(line, span, *size)):  # fmt: skip
+        painter.drawPolygon(shape)
+    painter.translate(-plot.topLeft())
+
+
+def _areas(line: "LineShown", span: tuple[float, float], width: float, height: float) -> list[QPolygonF]:
+    """Filled from the zero line, as far as it is known."""
+    columns = max(2, int(width / 2))
+    times = np.linspace(*span, columns)
+    at = np.clip(np.round(times / line.frame_s).astype(int), 0, len(line.relation_db) - 1)
+    values = line.relation_db[at] - (line.usual_db or 0.0)
+    heights = 0.5 * height * (1.0 - np.clip(values / RANGE_DB, -1.0, 1.0))
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], np.isfinite(values).astype(np.int8), [0]))))
+    found = []
     for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        xs = plot.left() + plot.width() * np.arange(first, last) / (columns - 1)
+        xs = width * np.arange(first, last) / (columns - 1)
         points = [QPointF(x, y) for x, y in zip(xs.tolist(), heights[first:last].tolist(), strict=True)]
-        ends = [QPointF(points[-1].x(), middle), QPointF(points[0].x(), middle)]
-        painter.drawPolygon(QPolygonF([*points, *ends]))
+        ends = [QPointF(points[-1].x(), 0.5 * height), QPointF(points[0].x(), 0.5 * height)]
+        found.append(QPolygonF([*points, *ends]))
+    return found
 
 
 Arrays: TypeAlias = "tuple[NDArray[np.float64], NDArray[np.float64]]"
@@ -118,24 +129,56 @@ def arrays(item: Automation) -> "Arrays":
     return known[1]
 
 
+class _Shapes:
+    """Shapes that were made of curves, for as long as these stay: rows are painted often, curves change seldom."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[Hashable, tuple[object, list[Any]]] = OrderedDict()
+
+    def of(self, curve: object, look: Hashable, make: "Callable[[], list[Any]]") -> list[Any]:
+        """curve: the same as long as it is the same object. look: all else that they are made of."""
+        key = (id(curve), look)
+        if key not in self._kept:
+            self._kept[key] = (curve, make())
+            if len(self._kept) > MOST_KNOWN:
+                self._kept.popitem(last=False)
+        return self._kept[key][1]
+
+
+_SHAPES = _Shapes()
+
+
 def paint_curve(
     painter: QPainter, plot: QRectF, curve: "Arrays", span: tuple[float, float], scale: tuple[float, float],
     tint: QColor, width: float,
 ) -> None:  # fmt: skip
     """A curve on a scale (values at the bottom and at the top); denser than pixels it is a stroke for each."""
-    times, values, dense = line_points(*curve, span, plot.width())
-    xs = plot.left() + plot.width() * (times - span[0]) / (span[1] - span[0])
-    ys = plot.bottom() - plot.height() * np.clip((values - scale[0]) / (scale[1] - scale[0]), 0.0, 1.0)
+    size = plot.width(), plot.height()
+    shapes = _SHAPES.of(curve[1], (span, scale, size), lambda: _strokes(curve, span, scale, *size))
+    painter.translate(plot.topLeft())
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    if dense:
+    if isinstance(shapes[0], QPolygonF):
+        painter.setPen(QPen(tint, width))
+        painter.drawPolyline(shapes[0])
+    else:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(tint, 1.0))
-        strokes = zip(xs[::2].tolist(), ys[::2].tolist(), ys[1::2].tolist(), strict=True)
-        painter.drawLines(*[QLineF(x, low, x, high - 1.0) for x, low, high in strokes])
+        painter.drawLines(*shapes)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        return
-    painter.setPen(QPen(tint, width))
-    painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]))
+    painter.translate(-plot.topLeft())
+
+
+def _strokes(
+    curve: "Arrays", span: tuple[float, float], scale: tuple[float, float], width: float, height: float
+) -> list[Any]:
+    """One line through its points, or a stroke for each pixel."""
+    times, values, dense = line_points(*curve, span, width)
+    xs = width * (times - span[0]) / (span[1] - span[0])
+    ys = height * (1.0 - np.clip((values - scale[0]) / (scale[1] - scale[0]), 0.0, 1.0))
+    if dense:
+        strokes = zip(xs[::2].tolist(), ys[::2].tolist(), ys[1::2].tolist(), strict=True)
+        return [QLineF(x, low, x, high - 1.0) for x, low, high in strokes]
+    return [QPolygonF([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)])]
 
 
 def line_points(times: "NDArray[np.float64]", values: "NDArray[np.float64]", span: tuple[float, float],
