@@ -68,6 +68,11 @@ def _mixing() -> None:
     for add in (mixing.add_lane, mixing.add_lane_brief):
         for kind in (np.float32, np.float64):
             add(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True)
+    curve = np.array([0, 10]), np.array([0.0, 1.0]), np.array([2])
+    for late, curved in ((mixing.add_late, mixing.add_curved), (mixing.add_late_brief, brief(mixing.add_curved))):
+        for kind in (np.float32, np.float64):
+            late(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True, 1, np.zeros(8))
+            curved(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), 0.0, 1.0, *curve, 0)
     for largest in (mixing.largest_gain, brief(mixing.largest_gain)):
         largest(np.zeros(512))
     mixing.ProtectiveCeiling(RATE)(out)
@@ -76,9 +81,8 @@ def _mixing() -> None:
     for moving in (mixing.add_moving, brief(mixing.add_moving)):
         for kind in (np.float32, np.float64):
             moving(out, np.zeros((512, 2), dtype=kind), np.zeros((512, 2, 2)))
-    curve = Curve(np.array([0, 10]), np.array([0.0, 1.0]))
     for frames in (1, SHORT_FRAMES + 1):
-        curve.between(0, frames)
+        Curve(*curve[:2]).between(0, frames)
     for delay in (delay_line, brief(delay_line)):
         delay(out, np.zeros((0, 2)), np.zeros(0), np.array([1.0]), np.zeros(8), 0)
 

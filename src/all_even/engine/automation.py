@@ -7,7 +7,7 @@ anchored at the start of the song, so that the result does not depend on how the
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -127,7 +127,7 @@ def steps(curves: tuple[Curve, ...], start: int, count: int) -> list[tuple[int, 
     return pieces
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class MovingGains:
     """Gains of a feed whose level or pan is automated.
 
@@ -141,6 +141,16 @@ class MovingGains:
     pan: float
     pan_curve: Curve | None
     scale: float
+
+    @cached_property
+    def in_one(self) -> tuple[Array, float, float, NDArray[np.int64], Array, NDArray[np.int64]]:
+        """What `mixing.add_curved` takes of it where the pan stands still: matrix, base_db, scale, and all curves one
+        after the other with where each ends."""
+        frames, values = ([getattr(item, name) for item in self.levels] for name in ("frames", "values"))
+        return (
+            pan.matrix(self.channels, self.pan, self.law), self.base_db, self.scale,
+            np.concatenate(frames), np.concatenate(values), np.cumsum([len(item) for item in frames]),
+        )  # fmt: skip
 
     def between(self, start: int, count: int) -> Array:
         """(count, channels, 2) gains from song frame `start` on."""

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.decibels import OFF_DB
 from all_even.dsp.processor import inside
 from all_even.kernels import brief, cancelling, kernel
 
@@ -73,6 +74,102 @@ def add_late(out, samples, gains, metered, delay, memory):  # type: ignore[no-un
 
 
 add_late_brief = brief(add_late)
+
+
+RUN = 512
+"""Frames whose gains are worked out together."""
+
+
+@cancelling
+def add_curved(out, samples, matrix, base_db, scale, frames, values, ends, start):  # type: ignore[no-untyped-def]
+    """Adds (frames, channels) to (frames, 2) with a level that moves, through `matrix` (channels, 2); returns the
+    largest magnitude that was added.
+
+    The level is `base_db` and what curves say from song frame `start` on: their breakpoints one curve after the other,
+    each up to one of `ends`. Where none of them moves it is `add_lane`, to the last bit.
+    """
+    count, peak = len(out), 0.0
+    level_db, off = base_db, base_db <= OFF_DB
+    first, still = 0, True
+    for end in ends:
+        at = _point_after(frames[first:end], start) + first
+        if _point_after(frames[first:end], start + count - 1) + first != at or (
+            first < at < end and values[at - 1] != values[at]
+        ):
+            still = False
+            break
+        value = values[max(at - 1, first)]
+        level_db, off = level_db + value, off or value <= OFF_DB
+        first = end
+    if still:
+        return add_lane(out, samples, (0.0 if off else scale * 10.0 ** (level_db / 20.0)) * matrix, True)
+    gains = np.empty(RUN)
+    base = 0.0 if base_db <= OFF_DB else scale * 10.0 ** (base_db / 20.0)
+    for done in range(0, count, RUN):
+        part, sound = out[done : done + RUN], samples[done : done + RUN]
+        gain = gains[: len(part)]
+        gain[:] = base
+        first = 0
+        for end in ends:
+            follow(frames[first:end], values[first:end], start + done, gain)
+            first = end
+        for i in range(len(part)):
+            left, right = 0.0, 0.0
+            for channel in range(sound.shape[1]):
+                x = gain[i] * sound[i, channel]
+                left += matrix[channel, 0] * x
+                right += matrix[channel, 1] * x
+            part[i, 0] += left
+            part[i, 1] += right
+            peak = max(peak, abs(left), abs(right))
+    return peak
+
+
+@kernel
+def _point_after(frames, now):  # type: ignore[no-untyped-def]
+    """The first breakpoint after a frame."""
+    low, high = 0, len(frames)
+    while low < high:
+        middle = (low + high) // 2
+        if frames[middle] <= now:
+            low = middle + 1
+        else:
+            high = middle
+    return low
+
+
+@kernel
+def follow(frames, values, start, gain):  # type: ignore[no-untyped-def]
+    """Multiplies gains, (count,) from song frame `start` on, by a curve in dB: straight between its breakpoints, so
+    that each gain is the one eight frames before it times a number; level outside; nothing where it is off."""
+    points, after, i = len(frames), _point_after(frames, start), 0
+    turns = np.empty(len(gain))
+    while i < len(gain):
+        now = start + i
+        while after < points and frames[after] <= now:
+            after += 1
+        run = len(gain) - i if after == points else min(len(gain) - i, frames[after] - now)
+        left, right = values[max(0, after - 1)], values[min(points - 1, after)]
+        if after == 0 or after == points or left == right:
+            level = 0.0 if left <= OFF_DB else 10.0 ** (left / 20.0)
+            for k in range(i, i + run):
+                gain[k] *= level
+        else:
+            step = (right - left) / (frames[after] - frames[after - 1])
+            first_db = left + step * (now - frames[after - 1])
+            if left <= OFF_DB or right <= OFF_DB:
+                for k in range(run):
+                    level_db = first_db + step * k
+                    gain[i + k] *= 0.0 if level_db <= OFF_DB else 10.0 ** (level_db / 20.0)
+            else:
+                for k in range(min(8, run)):
+                    turns[k] = 10.0 ** ((first_db + step * k) / 20.0)
+                eight = 10.0 ** (step * 8.0 / 20.0)
+                for k in range(8, run):
+                    turns[k] = turns[k - 8] * eight
+                for k in range(run):
+                    gain[i + k] *= turns[k]
+        i += run
 
 
 @cancelling

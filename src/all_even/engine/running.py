@@ -86,6 +86,7 @@ class Running:
         """The gain in dB that is furthest from 0, by strip and station, of the last block."""
         self._add = mixing.add_lane_brief if short else mixing.add_lane
         self._add_late = mixing.add_late_brief if short else mixing.add_late
+        self._add_curved = brief(mixing.add_curved) if short else mixing.add_curved
         self._add_moving = brief(mixing.add_moving) if short else mixing.add_moving
         self._delay = brief(delay_line) if short else delay_line
         self._largest = brief(mixing.largest_gain) if short else mixing.largest_gain
@@ -162,18 +163,21 @@ class Running:
         self.blocks[index] = block
 
     def _mix_in(self, out: Array, feed: Feed, song_frame: int, frames: int) -> float:
-        block = self.blocks[feed.source]
-        gains = feed.gains if feed.moving is None else feed.moving.resting(song_frame, frames)
-        if gains is not None:
+        block, moving = self.blocks[feed.source], feed.moving
+        if moving is None:
             metered = self.short and feed.main
             if feed.delay:
-                return float(self._add_late(out, block, gains, metered, feed.delay, self.memory[feed.state :]))
-            return float(self._add(out, block, gains, metered))
-        assert feed.moving is not None
+                return float(self._add_late(out, block, feed.gains, metered, feed.delay, self.memory[feed.state :]))
+            return float(self._add(out, block, feed.gains, metered))
         if feed.delay:
             block = np.array(block, dtype=np.float64, order="C")
             self._delay(block, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
-        return float(self._add_moving(out, block, feed.moving.between(song_frame, frames)))
+        if moving.pan_curve is None:
+            return float(self._add_curved(out, block, *moving.in_one, song_frame))
+        gains = moving.resting(song_frame, frames)
+        if gains is not None:
+            return float(self._add(out, block, gains, self.short and feed.main))
+        return float(self._add_moving(out, block, moving.between(song_frame, frames)))
 
     def _key(self, key: KeyFeed) -> Array:
         block: Array = self.blocks[key.source]
