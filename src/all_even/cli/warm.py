@@ -72,7 +72,7 @@ def _mixing() -> None:
     for late, curved in ((mixing.add_late, mixing.add_curved), (mixing.add_late_brief, brief(mixing.add_curved))):
         for kind in (np.float32, np.float64):
             late(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True, 1, np.zeros(8))
-            curved(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), 0.0, 1.0, *curve, 0)
+            curved(out, np.zeros((512, 2), dtype=kind), True, np.zeros((2, 2)), 0.0, 1.0, *curve, 0)
     for largest in (mixing.largest_gain, brief(mixing.largest_gain)):
         largest(np.zeros(512))
     mixing.ProtectiveCeiling(RATE)(out)

@@ -81,9 +81,9 @@ RUN = 512
 
 
 @cancelling
-def add_curved(out, samples, matrix, base_db, scale, frames, values, ends, start):  # type: ignore[no-untyped-def]
+def add_curved(out, samples, metered, matrix, base_db, scale, frames, values, ends, start):  # type: ignore[no-untyped-def]
     """Adds (frames, channels) to (frames, 2) with a level that moves, through `matrix` (channels, 2); returns the
-    largest magnitude that was added.
+    largest magnitude that was added where it is `metered`, else 0.
 
     The level is `base_db` and what curves say from song frame `start` on: their breakpoints one curve after the other,
     each up to one of `ends`. Where none of them moves it is `add_lane`, to the last bit.
@@ -102,7 +102,7 @@ def add_curved(out, samples, matrix, base_db, scale, frames, values, ends, start
         level_db, off = level_db + value, off or value <= OFF_DB
         first = end
     if still:
-        return add_lane(out, samples, (0.0 if off else scale * 10.0 ** (level_db / 20.0)) * matrix, True)
+        return add_lane(out, samples, (0.0 if off else scale * 10.0 ** (level_db / 20.0)) * matrix, metered)
     gains = np.empty(RUN)
     base = 0.0 if base_db <= OFF_DB else scale * 10.0 ** (base_db / 20.0)
     for done in range(0, count, RUN):
@@ -113,15 +113,39 @@ def add_curved(out, samples, matrix, base_db, scale, frames, values, ends, start
         for end in ends:
             follow(frames[first:end], values[first:end], start + done, gain)
             first = end
-        for i in range(len(part)):
+        peak = max(peak, _add_each(part, sound, matrix, gain, metered))
+    return peak
+
+
+@cancelling
+def _add_each(out, samples, matrix, gain, metered):  # type: ignore[no-untyped-def]
+    """As `add_lane`, each frame with a gain of its own."""
+    frames, channels = samples.shape
+    g00, g01 = matrix[0, 0], matrix[0, 1]
+    peak = 0.0
+    if channels == 1:
+        for i in range(frames):
+            x = gain[i] * samples[i, 0]
+            out[i, 0] += g00 * x
+            out[i, 1] += g01 * x
+    else:
+        g10, g11 = matrix[1, 0], matrix[1, 1]
+        if g01 == 0.0 and g10 == 0.0:
+            for i in range(frames):
+                out[i, 0] += g00 * (gain[i] * samples[i, 0])
+                out[i, 1] += g11 * (gain[i] * samples[i, 1])
+        else:
+            for i in range(frames):
+                x, z = gain[i] * samples[i, 0], gain[i] * samples[i, 1]
+                out[i, 0] += g00 * x + g10 * z
+                out[i, 1] += g01 * x + g11 * z
+    if metered:
+        for i in range(frames):
             left, right = 0.0, 0.0
-            for channel in range(sound.shape[1]):
-                x = gain[i] * sound[i, channel]
-                left += matrix[channel, 0] * x
-                right += matrix[channel, 1] * x
-            part[i, 0] += left
-            part[i, 1] += right
-            peak = max(peak, abs(left), abs(right))
+            for channel in range(channels):
+                left += matrix[channel, 0] * samples[i, channel]
+                right += matrix[channel, 1] * samples[i, channel]
+            peak = max(peak, abs(gain[i] * left), abs(gain[i] * right))
     return peak
 
 
@@ -162,9 +186,12 @@ def follow(frames, values, start, gain):  # type: ignore[no-untyped-def]
                     level_db = first_db + step * k
                     gain[i + k] *= 0.0 if level_db <= OFF_DB else 10.0 ** (level_db / 20.0)
             else:
-                for k in range(min(8, run)):
-                    turns[k] = 10.0 ** ((first_db + step * k) / 20.0)
-                eight = 10.0 ** (step * 8.0 / 20.0)
+                turns[0], turn = 10.0 ** (first_db / 20.0), 10.0 ** (step / 20.0)
+                for k in range(1, min(8, run)):
+                    turns[k] = turns[k - 1] * turn
+                eight = turn * turn
+                eight *= eight
+                eight *= eight
                 for k in range(8, run):
                     turns[k] = turns[k - 8] * eight
                 for k in range(run):

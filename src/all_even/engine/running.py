@@ -173,7 +173,7 @@ class Running:
             block = np.array(block, dtype=np.float64, order="C")
             self._delay(block, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
         if moving.pan_curve is None:
-            return float(self._add_curved(out, block, *moving.in_one, song_frame))
+            return float(self._add_curved(out, block, self.short and feed.main, *moving.in_one, song_frame))
         gains = moving.resting(song_frame, frames)
         if gains is not None:
             return float(self._add(out, block, gains, self.short and feed.main))

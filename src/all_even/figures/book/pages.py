@@ -2,7 +2,8 @@
 
 A fingerprint tells what a figure rests on, down to the content of the files: so books of several songs may share their
 pages, and a song that is come back to is known. What was heard in a pass over the song has a shelf of its own, so that
-what is worked out from it, state by state, does not push it out: it would have to be heard again.
+what is worked out from it, state by state, does not push it out: it would have to be heard again. So has what is small:
+a table of the whole song weighs more than thousands of figures and proposals, and is worked out in a second.
 """
 
 import threading
@@ -14,7 +15,8 @@ from all_even.figures.book.fingerprint import Fingerprint
 from all_even.figures.book.sizes import size_of
 
 MOST_BYTES = 384 << 20
-"""Of what was heard; two thirds of it of what is worked out."""
+"""Of what was heard; two thirds of it of large tables that are worked out, a sixth of all that is small."""
+SMALL_BYTES = 4 << 20
 Key = tuple[str, int, Fingerprint]
 """Name, version, fingerprint."""
 
@@ -44,20 +46,25 @@ class Pages:
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
         self._lock = threading.Lock()
-        self._heard, self._worked_out = _Shelf(most_bytes), _Shelf(2 * most_bytes // 3)
+        self._heard = _Shelf(most_bytes)
+        self._large, self._small = _Shelf(2 * most_bytes // 3), _Shelf(most_bytes // 6)
         self._turns: WeakValueDictionary[Key, threading.Lock] = WeakValueDictionary()
 
     def get(self, name: str, version: int, fingerprint: Fingerprint) -> Any:
         """A figure that is known, or None."""
         key = (name, version, fingerprint)
         with self._lock:
-            found = self._heard.get(key)
-            return self._worked_out.get(key) if found is None else found
+            for shelf in (self._heard, self._small, self._large):
+                found = shelf.get(key)
+                if found is not None:
+                    return found
+            return None
 
     def put(self, name: str, version: int, fingerprint: Fingerprint, value: Any, *, heard: bool = False) -> None:
         """heard: in a pass over the song."""
         with self._lock:
-            (self._heard if heard else self._worked_out).put((name, version, fingerprint), value)
+            shelf = self._heard if heard else self._small if size_of(value) < SMALL_BYTES else self._large
+            shelf.put((name, version, fingerprint), value)
 
     def turn(self, name: str, version: int, fingerprint: Fingerprint) -> threading.Lock:
         """The lock of whoever works a figure out: others who want it wait, and find it."""

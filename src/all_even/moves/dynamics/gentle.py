@@ -29,7 +29,7 @@ USUAL_RELEASE_MS, SLOW_MS = 150.0, 800.0
 KEY_HZ, BASS_UNDER_HZ, LITTLE_BASS_DB = 100.0, 100.0, -18.0
 """Common practice: the detector high-passed at 60 to 150 Hz, opened again where there is little bass."""
 STRETCH_S = 12.0
-NEAR_DB = 4.0
+NEAR_DB, MOST_SECANTS = 4.0, 5
 WORTH_DB = 0.5
 """Loud and soft moments closer by less than this, and nothing is gained. Our own rule."""
 FEWEST_HITS = 8
@@ -37,11 +37,8 @@ FEWEST_HITS = 8
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Fit:
-    """opened: the same without the detector's high-pass, where it has one."""
-
     station: Compressor
     movement: Movement
-    opened: Movement | None
 
     @property
     def gains(self) -> bool:
@@ -111,10 +108,29 @@ def at_gain(
     def taken(minus_threshold_db: float) -> float:
         return figure(found, gains_of(found, replace(station, threshold_db=-minus_threshold_db)))
 
+    if near:
+        close = _from_near(taken, -middle, takes_db, 1.0 - 1.0 / station.ratio)
+        if close is not None:
+            return replace(station, threshold_db=round(-close, 1))
     found_at = solved(taken, takes_db, -high, -low, within=WITHIN_GAIN_DB)
     if found_at is None or (near and found_at in (-high, -low)):
         return at_gain(found, station, takes_db, figure) if near else replace(station, threshold_db=high)
     return replace(station, threshold_db=round(-found_at, 1))
+
+
+def _from_near(figure: Callable[[float], float], place: float, aim: float, slope: float) -> float | None:
+    """As `trying.solved`, from a place that is about right and a slope that is: by secants, two or three looks instead
+    of six. None where that leads nowhere."""
+    before: tuple[float, float] | None = None
+    for _ in range(MOST_SECANTS):
+        off = figure(place) - aim
+        if -WITHIN_GAIN_DB <= off <= 0.0:
+            return place
+        if before is not None and abs(place - before[0]) > 1e-6 and (off - before[1]) / (place - before[0]) > 0.0:
+            slope = (off - before[1]) / (place - before[0])
+        before = (place, off)
+        place -= (off + 0.5 * WITHIN_GAIN_DB) / slope
+    return None
 
 
 def attack_ms(found: Part, station: Compressor) -> float:
@@ -191,10 +207,14 @@ def fitted(found: Part, takes_db: float, *, ratio: float, release: str) -> Fit:
     final = at_gain(found, chosen, takes_db, near=True)
     if release == BY_BEAT and not chosen.programme_release:
         final = _back_in_time(found, final, takes_db)
-    opened = None
-    if key_hz:
-        open_station = at_gain(found, replace(final, key_high_pass_hz=0.0), takes_db, near=True)
-        opened = try_out(found, [open_station]).movement
     tried = try_out(found, [final])
     matched = replace(final, matched_db=round(tried.movement.side.louder_lu or 0.0, 1))
-    return Fit(matched, tried.movement, opened)
+    return Fit(matched, tried.movement)
+
+
+def without_key(found: Part, fit: Fit, takes_db: float) -> Movement | None:
+    """What the same would do without the detector's high-pass, where it has one."""
+    if not fit.station.key_high_pass_hz:
+        return None
+    station = at_gain(found, replace(fit.station, key_high_pass_hz=0.0, matched_db=0.0), takes_db, near=True)
+    return try_out(found, [station]).movement

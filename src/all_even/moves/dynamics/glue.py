@@ -170,7 +170,8 @@ def _proposal(look: Look, strip_id: str, name: str, fit: gentle.Fit, takes_db: f
         targets=(strip_id,), of=strip_id, title=f"Gentle compression that holds {name} together",
         reason=f"{number(station.ratio)}:1, attack {number(station.attack_ms, 0)} ms by the hits, release "
         f"{_release(station, now)}, no make-up. Loud and soft moments come "
-        f"{number((now.moments_before_db or 0.0) - (now.moments_now_db or 0.0))} dB closer.{_key(fit)}{_moved(moved)}"
+        f"{number((now.moments_before_db or 0.0) - (now.moments_now_db or 0.0))} dB closer."
+        f"{_key(look, strip_id, fit, takes_db)}{_moved(moved)}"
         f"{effects.told(now.side, loudness=False)} Bypass is level-matched: judge it so. None is a good answer too.",
         parameters={"takes_db": takes_db, **_numbers(station)},
         evidence={"takes_db": takes_db, "left_db": now.side.left_db, **_shift_evidence(moved),
@@ -198,11 +199,13 @@ def _release(station: Compressor, now: Movement) -> str:
     return f"{number(station.release_ms, 0)} ms{told}"
 
 
-def _key(fit: gentle.Fit) -> str:
+def _key(look: Look, strip_id: str, fit: gentle.Fit, takes_db: float) -> str:
     """What the detector's high-pass changes."""
-    if fit.opened is None:
+    found = part(look, strip_id)
+    opened = gentle.without_key(found, fit, takes_db) if found is not None else None
+    if opened is None:
         return " Little bass here, so the detector hears all of it."
-    now, opened = fit.movement, fit.opened
+    now = fit.movement
     pump = (now.side.pump_db or 0.0) - (opened.side.pump_db or 0.0)
     hits = (now.punch_now_db or 0.0) - (opened.punch_now_db or 0.0)
     return (

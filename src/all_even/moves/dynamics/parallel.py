@@ -104,18 +104,25 @@ def null_db(look: Look, lanes: Sequence[Lane], dry: Signal) -> float:
     session = routing_edits.set_send(session, ids(lanes), bus)
     copy = look.at(session).sound(bus)
     count = min(copy.frames, len(dry.samples))
-    difference = copy.read(0, count).astype(np.float64) - dry.samples[:count]
-    power = float(np.mean(dry.samples[:count].astype(np.float64) ** 2))
-    return max(LOWEST_NULL_DB, float(10.0 * np.log10(max(float(np.mean(difference**2)), 1e-24) / max(power, 1e-20))))
+    left, power = 0.0, 0.0
+    for start in range(0, count, BLOCK_FRAMES):
+        original = dry.samples[start : min(count, start + BLOCK_FRAMES)].astype(np.float64)
+        difference = copy.read(start, len(original)) - original
+        left, power = left + float(np.sum(difference**2)), power + float(np.sum(original**2))
+    numbers = 2 * max(count, 1)
+    return max(LOWEST_NULL_DB, float(10.0 * np.log10(max(left / numbers, 1e-24) / max(power / numbers, 1e-20))))
 
 
-def body_rise_db(
-    before: Signal, after: NDArray[np.floating], hits_s: Sequence[float], part_s: tuple[float, float]
-) -> float:
-    """By how much a stretch after the hits comes up, dB. after: (frames, 2)."""
-    side, rate = before.louder, before.sample_rate
+def body_rise_db(before: Signal, after: Array, hits_s: Sequence[float], part_s: tuple[float, float]) -> float:
+    """By how much a stretch after the hits comes up, dB. after: (frames,) of the side that is the louder one before."""
+    rate = before.sample_rate
     was = punch.level_after_db(before.louder_side, rate, hits_s, part_s)
-    return punch.level_after_db(np.asarray(after[:, side], dtype=np.float64), rate, hits_s, part_s) - was
+    return punch.level_after_db(after, rate, hits_s, part_s) - was
+
+
+def louder_of(before: Signal, after: NDArray[np.floating]) -> Array:
+    """(frames,) of (frames, 2): the side that is the louder one before."""
+    return np.asarray(after[:, before.louder], dtype=np.float64)
 
 
 def crush_for(dry: Signal, hits_s: tuple[float, ...]) -> Compressor:
@@ -126,10 +133,13 @@ def crush_for(dry: Signal, hits_s: tuple[float, ...]) -> Compressor:
 
 def level_for(dry: Signal, copy: Signal, hits_s: Sequence[float], body_db: float) -> float:
     """Level of a copy at which the body of the hits comes up by so much, dB."""
-    found = solved(
-        lambda db: body_rise_db(dry, dry.samples + copy.samples * 10.0 ** (db / 20.0), hits_s, BODY_S), body_db,
-        LOWEST_DB, HIGHEST_DB, within=0.02, most=20,
-    )  # fmt: skip
+    side, added = dry.louder_side, louder_of(dry, copy.samples)
+    was = punch.level_after_db(side, dry.sample_rate, hits_s, BODY_S)
+
+    def rise(db: float) -> float:
+        return punch.level_after_db(side + added * 10.0 ** (db / 20.0), dry.sample_rate, hits_s, BODY_S) - was
+
+    found = solved(rise, body_db, LOWEST_DB, HIGHEST_DB, within=0.02, most=20)
     return found if found is not None else LOWEST_DB
 
 
@@ -151,7 +161,7 @@ def fitted(look: Look, lanes: Sequence[Lane], body_db: float) -> Fit | None:
     body = peak = None
     if hits:
         counted = punch.strong(dry.louder_side, dry.sample_rate, hits)
-        body = body_rise_db(dry, together, counted, BODY_S)
+        body = body_rise_db(dry, louder_of(dry, together), counted, BODY_S)
         was = punch.hit_peaks_db(dry.louder_side, dry.sample_rate, counted)
         peak = punch.hit_peaks_db(together[:, dry.louder].astype(np.float64), dry.sample_rate, counted) - was
     quiet = side_effects.noise_rise_db(dry.power, signal_of(together, dry.sample_rate).power)
@@ -243,7 +253,7 @@ def body_db(look: Look, arguments: Arguments) -> float | None:
         return None
     dry, copy, hits = found
     counted = punch.strong(dry.louder_side, dry.sample_rate, hits)
-    return body_rise_db(dry, dry.samples + copy.samples, counted, BODY_S) if counted else None
+    return body_rise_db(dry, louder_of(dry, dry.samples + copy.samples), counted, BODY_S) if counted else None
 
 
 def under_dry_lu(look: Look, arguments: Arguments) -> float | None:
@@ -299,7 +309,8 @@ def _knob(look: Look, bus_id: str, name: str, found: Part, hits: tuple[float, ..
     makeup_db = 20.0 * float(np.log10(whole * gain / mix))
     station = replace(crush, mix=round(100.0 * mix, 1), makeup_db=round(makeup_db, 1))
     now, _ = through(dry, [station])
-    over = body_rise_db(dry, now.samples, counted, BODY_S) - body_rise_db(dry, now.samples, counted, punch.ATTACK_S)
+    side = louder_of(dry, now.samples)
+    over = body_rise_db(dry, side, counted, BODY_S) - body_rise_db(dry, side, counted, punch.ATTACK_S)
     return KNOB.move(
         targets=(bus_id,), of=bus_id, title=f"Crushed and mixed in, inside {name}",
         reason=f"The other school of parallel compression: one compressor in the group, {number(station.ratio, 0)}:1 "
@@ -326,7 +337,8 @@ def over_attack_db(look: Look, arguments: Arguments) -> float | None:
         return None
     dry, now = found.signal, now_signal(look, bus_id)
     counted = punch.strong(dry.louder_side, dry.sample_rate, hits)
-    return body_rise_db(dry, now.samples, counted, BODY_S) - body_rise_db(dry, now.samples, counted, punch.ATTACK_S)
+    side = louder_of(dry, now.samples)
+    return body_rise_db(dry, side, counted, BODY_S) - body_rise_db(dry, side, counted, punch.ATTACK_S)
 
 
 def _edit_knob(session: Session, proposal: Proposal) -> Session:
