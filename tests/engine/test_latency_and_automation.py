@@ -16,7 +16,7 @@ from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.tone.passes import HighPass
 from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.utility import Gain
-from all_even.engine import automation
+from all_even.engine import automation, mixing
 from all_even.engine.planning import make_plan
 from all_even.engine.render import render
 from all_even.session.editing import chain_edits, edits, routing_edits
@@ -212,6 +212,44 @@ def test_gains_that_rest_are_those_of_every_frame(channels, pan_curve):
     np.testing.assert_array_equal(every, np.broadcast_to(resting, every.shape))
     assert moving.resting(19_900, 200) is None
     assert moving.resting(0, 512) is None
+
+
+OFF = -120.0
+LEVELS = {
+    "slow and steep": ([0, 1000, 20_000, 20_003, 40_000], [-3.0, -9.7, -9.7, 2.3, -40.0]),
+    "a step, and off": ([500, 2000, 2000, 9000, 9300], [0.0, 6.0, OFF, OFF, -1.0]),
+    "thousands of points": (np.arange(0, 40_000, 7), np.sin(np.arange(0, 40_000, 7)) * 9.0),
+    "still": ([100], [-4.4]),
+}
+
+
+@pytest.mark.parametrize("delay", [0, 37, 3000])
+@pytest.mark.parametrize("channels", [1, 2])
+@pytest.mark.parametrize("name", LEVELS)
+def test_a_lane_is_added_with_the_gains_of_its_curves(name, channels, delay):
+    """Against NumPy, frame by frame, in blocks of any size; off is silence."""
+    rng = np.random.default_rng(1)
+    frames, values = (np.asarray(part) for part in LEVELS[name])
+    other = automation.Curve(np.array([0, 30_000]), np.array([-2.0, 1.0]))
+    sound = rng.standard_normal((30_000, channels))
+    for levels in ((automation.Curve(frames, values),), (automation.Curve(frames, values), other)):
+        moving = automation.MovingGains(channels, "-3 dB", -1.7, levels, 0.2, None, -1.0)
+        added = []
+        for part in np.split(np.arange(-200, 29_800), np.sort(rng.integers(1, 30_000, 9))):
+            out = np.zeros((len(part), 2))
+            peak = mixing.add_curved(out, sound[part + 200], True, *moving.in_one, int(part[0]) if len(part) else 0)
+            assert peak == pytest.approx(np.abs(out).max(initial=0.0), rel=1e-9)
+            added.append(out)
+        wanted = np.einsum("fc,fcs->fs", sound, moving.gains_at(np.arange(-200, 29_800)))
+        np.testing.assert_allclose(np.concatenate(added), wanted, atol=1e-12)
+    gains, memory, late = rng.standard_normal((channels, 2)), np.zeros(1 + 2 * delay), []
+    for part in np.split(sound, np.sort(rng.integers(1, 30_000, 9))) if delay else ():
+        out = np.zeros((len(part), 2))
+        mixing.add_late(out, part, gains, False, delay, memory)
+        late.append(out)
+    if delay:
+        np.testing.assert_allclose(np.concatenate(late)[delay:], (sound @ gains)[:-delay], atol=1e-12)
+        assert not np.concatenate(late)[:delay].any()
 
 
 def test_a_bypass_can_be_compared_at_equal_loudness():

@@ -222,6 +222,16 @@ def test_what_was_heard_is_not_pushed_out_by_what_is_worked_out_from_it():
     assert pages.get("table", 1, "0") is None
 
 
+def test_what_is_small_is_not_pushed_out_by_tables_of_the_whole_song():
+    pages = Pages(30_000_000)
+    pages.put("proposals", 1, "a rule", ("a move",))
+    for index in range(9):
+        pages.put("table", 1, str(index), np.zeros(600_000))
+    assert pages.get("proposals", 1, "a rule") == ("a move",)
+    assert pages.get("table", 1, "8") is not None
+    assert pages.get("table", 1, "0") is None
+
+
 def test_a_session_whose_figures_need_more_room_than_there_is_is_known_all_the_same(sources, session):
     book = Book(sources, pages=Pages(1_000))
     book.hear(session, book.flow_wants(session))

@@ -10,6 +10,7 @@ from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.processor import Key
 from all_even.errors import UserError
+from all_even.figures.book import flow as flows
 from all_even.figures.book.look import Look
 from all_even.figures.dynamics import dynamics
 from all_even.measure.dynamics import side_effects
@@ -250,6 +251,32 @@ def test_the_mix_knob_does_what_a_copy_does_and_stays_as_loud(kit):
     assert kept(after)
     assert abs(move.evidence["louder_lu"]) < 0.2
     assert 0.0 < after.session.bus(bus).chain[0].mix < 100.0
+
+
+@pytest.mark.parametrize("takes_db", [0.5, 1.5, 3.0])
+@pytest.mark.parametrize("off_db", [-3.0, 0.0, 3.0])
+def test_a_threshold_that_is_about_right_is_put_right_in_few_looks(uneven, takes_db, off_db, monkeypatch):
+    """The same as the search from scratch, which halves its way from end to end."""
+    found = gentle.stretch(dynamics.part(uneven, MIX))
+    plain = Compressor(ratio=2.0, attack_ms=15.0, release_ms=150.0)
+    right = gentle.at_gain(found, plain, takes_db)
+    looks, gains_of = [], gentle.gains_of
+    monkeypatch.setattr(gentle, "gains_of", lambda *given: looks.append(1) or gains_of(*given))
+    near = gentle.at_gain(found, replace(right, threshold_db=right.threshold_db + off_db), takes_db, near=True)
+    assert near.threshold_db == pytest.approx(right.threshold_db, abs=0.15)
+    assert len(looks) <= 5
+
+
+def test_who_moves_by_glue_is_told_as_it_is_measured_with_it(uneven):
+    """The levels on the way of a session that has it, against those worked out from its gain alone."""
+    fit = glue.fit_of(uneven, MIX)
+    told = dict(glue.shifts(uneven, MIX, fit))
+    then = uneven.at(glue.placed(uneven.session, MIX, fit.station))
+    measures = {lane.id: uneven.measures(lane.id) for lane in uneven.session.lanes}
+    measured = flows.contributions(then.session, MIX, measures, then.flow)
+    wanted = {then.session.strip_name(one.edge.source): one.change_lu for one in measured if one.change_lu is not None}
+    assert len(wanted) > 1
+    assert told == pytest.approx(wanted, abs=1e-3)
 
 
 def test_glue_takes_what_was_asked_lets_hits_pass_and_says_who_moves(uneven):

@@ -15,6 +15,7 @@ from all_even.session.file import limits, store
 from all_even.session.file.history import History
 from all_even.session.file.limits import LimitError
 from all_even.session.file.new import add_from_anywhere, add_reference, inspect_all, new_session
+from all_even.session.model.alike import same_start
 from all_even.session.model.ledger import MOST_LINES, Proposal
 from all_even.session.model.on_time_line import Note
 from all_even.session.model.session import FORMAT_VERSION, Reference, Session
@@ -229,3 +230,31 @@ def test_every_list_and_text_of_a_session_has_a_limit():
 
     walk(inspect.type_info(Session), ())
     assert open_ended == []
+
+
+def test_a_wrong_point_among_thousands_is_found_wherever_it_is_put():
+    """What stays at both ends is passed over; what is put in between, or in place of one, is not."""
+    points = tuple(Point(time_s=0.01 * i, value=-6.0) for i in range(3000))
+    wrong = Point(time_s=10.0, value=float("inf"))
+
+    def with_points(some):
+        plain = session()
+        automation = (Automation(parameter="level_db", points=some),)
+        return edits.change_strips(plain, [plain.lanes[0].id], automation=automation)
+
+    good = with_points(points)
+    limits.check(good)
+    for at in (0, 1, 1500, 2999):
+        moved = Point(time_s=0.01 * at, value=3.0)
+        limits.check(with_points((*points[:at], moved, *points[at + 1 :])), good)
+        for bad in ((*points[:at], wrong, *points[at:]), (*points[:at], wrong, *points[at + 1 :])):
+            with pytest.raises(LimitError):
+                limits.check(with_points(bad), good)
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "same"),
+    [("", "", 0), ("abc", "abc", 3), ("abc", "abd", 2), ("abc", "xbc", 0), ("abcabc", "abca", 4), ("a", "", 0)],
+)
+def test_what_two_begin_with_in_common(one, other, same):
+    assert same_start(one, other) == same_start(other, one) == same

@@ -18,14 +18,20 @@ PARTS = {
     "space": "processors.space",
     "window": "window.window",
     "pauses": "window.pauses",
+    "whole": "long_songs.whole",
+    "cards": "long_songs.cards",
+    "large": "long_songs.large",
+    "growth": "long_songs.growth",
 }
 """Each is a generator in a module of this package that takes a folder of its own; what it needs is read in with it."""
+BY_NAME = frozenset({"whole", "cards", "large", "growth"})
+"""Many minutes of work, so only where they are asked for."""
 
 
 def run_benchmarks(only: Sequence[str] = ()) -> Iterator[Benchmark]:
-    """The figures of all parts, or of those named. A part that fails becomes one figure that says why; the others
-    go on."""
-    for name in only or PARTS:
+    """The figures of all parts but the longest, or of those named. A part that fails becomes one figure that says why;
+    the others go on."""
+    for name in only or [name for name in PARTS if name not in BY_NAME]:
         module, _, function = PARTS[name].partition(".")
         with places.passing_folder("bench") as folder:
             try:

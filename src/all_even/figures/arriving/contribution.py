@@ -143,7 +143,7 @@ def _through(look: Look, bus: Bus, sums: dict[str, Samples], dynamics: bool) -> 
         if own is not None:
             sound = look.sound(own.source)
             key = np.array(sound.read(0, sound.frames)) * np.float32(10.0 ** (own.level_db / 20.0))
-        sums, whole = _station(session, station, sums, whole if place <= last else None, key)
+        _station(session, station, sums, whole if place <= last else None, key)
     return sums
 
 
@@ -154,31 +154,61 @@ def _needs_the_whole(station: Processor) -> bool:
 
 def _station(
     session: Session, station: Processor, sums: dict[str, Samples], whole: Samples | None, key: Samples | None
-) -> tuple[dict[str, Samples], Samples | None]:
-    """The parts and the whole behind one station, with its latency taken back. whole: None where nothing needs it."""
-    rate = session.sample_rate
+) -> None:
+    """Puts the parts and the whole behind one station, in place: there are many minutes of them. whole: None where
+    nothing needs it."""
+    rate, shapes = session.sample_rate, linked(session)
     if whole is None:
-        shapes = linked(session)
-        return {name: processed(station, rate, part, key, shapes)[0] for name, part in sums.items()}, None
-    if key is None and hasattr(station, "key"):
+        for part in sums.values():
+            _put_through(station, rate, part, key, shapes)
+    elif key is None and hasattr(station, "key"):
         steered = replace(station, key=Key(source="whole"))
-        heard = {name: processed(steered, rate, part, whole)[0] for name, part in sums.items()}
-        return heard, processed(steered, rate, whole, whole)[0]
-    if key is not None or isinstance(station, Shaped) or not (station.DYNAMIC or station.LEVEL_DEPENDENT):
-        shapes = linked(session)
-        heard = {name: processed(station, rate, part, key, shapes)[0] for name, part in sums.items()}
-        return heard, processed(station, rate, whole, key, shapes)[0]
-    behind, gain_db = processed(station, rate, whole, None)
-    if station.DYNAMIC:
-        fixed_db = float(getattr(station, "input_db", 0.0))
-        change = (10.0 ** ((gain_db + fixed_db) / 20.0)).astype(np.float32)
+        for part in (*sums.values(), whole):
+            _put_through(steered, rate, part, whole)
+    elif key is not None or isinstance(station, Shaped) or not (station.DYNAMIC or station.LEVEL_DEPENDENT):
+        for part in (*sums.values(), whole):
+            _put_through(station, rate, part, key, shapes)
     else:
-        change = _level_change(whole, behind, rate)
-    heard = {}
-    for name, part in sums.items():  # what is all there is in the group goes through as it is
-        alone = float(np.abs(part - whole[: len(part)]).max(initial=0.0)) < SAME
-        heard[name] = behind[: len(part)] if alone else part * change[: len(part), np.newaxis]
-    return heard, behind
+        _follow_the_whole(station, rate, sums, whole)
+
+
+def _put_through(
+    station: Processor, rate: int, sound: Samples, key: Samples | None, shapes: Sequence[Linked] = ()
+) -> None:
+    """A sound through one station, in place, its latency taken back. What is read next is never written yet."""
+    for place, block, _ in _behind(station, rate, sound, key, shapes):
+        sound[place : place + len(block)] = block
+
+
+def _follow_the_whole(station: Processor, rate: int, sums: Mapping[str, Samples], whole: Samples) -> None:
+    """The whole behind a station, and on each part the gain that it had; what is all there is in the group goes through
+    as it is."""
+    alone = [name for name, part in sums.items() if _is_same(part, whole)]
+    before = None if station.DYNAMIC else whole.copy()
+    fixed_db = float(getattr(station, "input_db", 0.0))
+    for place, block, gain_db in _behind(station, rate, whole, None, ()):
+        there = slice(place, place + len(block))
+        whole[there] = block
+        if before is None:
+            change = (10.0 ** ((gain_db + fixed_db) / 20.0)).astype(np.float32)[:, np.newaxis]
+            for name, part in sums.items():
+                if name not in alone:
+                    part[there] *= change
+    if before is not None:
+        change = _level_change(before, whole, rate)[:, np.newaxis]
+        for name, part in sums.items():
+            if name not in alone:
+                part *= change[: len(part)]
+    for name in alone:
+        sums[name][:] = whole[: len(sums[name])]
+
+
+def _is_same(part: Samples, whole: Samples) -> bool:
+    for start in range(0, len(part), BLOCK_FRAMES):
+        some = part[start : start + BLOCK_FRAMES]
+        if np.abs(some - whole[start : start + len(some)]).max(initial=0.0) >= SAME:
+            return False
+    return True
 
 
 def processed(

@@ -13,7 +13,7 @@ import soxr
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from all_even.audio.sides import middle_of
+from all_even.audio.sides import highest_of, middle_of
 from all_even.dsp.ducking.shaped import follows_another
 from all_even.figures.arriving.contribution import Samples, parts
 from all_even.figures.book.fingerprint import Fingerprints, digest
@@ -162,24 +162,22 @@ def _heard(look: Look, _target: str) -> LowEndHeard | str:
     rate = look.session.sample_rate
     lane, character = main
     tail = struck(character, lane.role).tail
-    together = both["kick"] + both["bass"]
+    low = {name: low_copy(both[name], rate) for name in sides}
+    together = both.pop("kick")
+    together += both.pop("bass")
     meter = HopMeter(rate, 2)
     meter.add(together)
+    peak = float(highest_of(together).max(initial=0.0))
+    del together
     plain = _without_ducks(look.session)
     unducked = None
     if plain != look.session or _groups_answer_to_level(look.session):
         bare = parts(look.at(plain), {"bass": basses}, dynamics=False)
         unducked = low_copy(bare["bass"], rate) if "bass" in bare else None
     return LowEndHeard(
-        lane.id,
-        lane_hits_s(lane, character),
-        tail.ms if tail is not None else USUAL_TAIL_MS,
-        low_copy(both["kick"], rate),
-        low_copy(both["bass"], rate),
-        unducked,
-        float(np.abs(together).max(initial=0.0)),
-        loudness.integrated_lufs(meter.result().weighted),
-    )
+        lane.id, lane_hits_s(lane, character), tail.ms if tail is not None else USUAL_TAIL_MS, low["kick"], low["bass"],
+        unducked, peak, loudness.integrated_lufs(meter.result().weighted),
+    )  # fmt: skip
 
 
 def low_copy(sound: Samples, rate: int) -> Array:

@@ -76,12 +76,13 @@ def main_edge(strip: Strip) -> routing.Edge:
 def dry_sum(look: Look, session: Session, lanes: Sequence[Strip]) -> Signal:
     """What these strips bring to where they go, added up."""
     sounds = [look.at(session).sound(strip.id) for strip in lanes]
-    total = np.zeros((max(sound.frames for sound in sounds), 2))
-    for strip, sound in zip(lanes, sounds, strict=True):
-        gains = edge_gains(session, strip, main_edge(strip), sound.channels)
-        for start in range(0, len(total), BLOCK_FRAMES):
-            block = total[start : start + BLOCK_FRAMES]
-            add_lane(block, sound.read(start, len(block)), gains, False)
+    total = np.zeros((max(sound.frames for sound in sounds), 2), dtype=np.float32)
+    gains = [edge_gains(session, strip, main_edge(strip), s.channels) for strip, s in zip(lanes, sounds, strict=True)]
+    for start in range(0, len(total), BLOCK_FRAMES):
+        block = np.zeros((min(BLOCK_FRAMES, len(total) - start), 2))
+        for sound, gain in zip(sounds, gains, strict=True):
+            add_lane(block, sound.read(start, len(block)), gain, False)
+        total[start : start + len(block)] = block
     return signal_of(total, session.sample_rate)
 
 
