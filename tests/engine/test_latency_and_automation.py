@@ -236,8 +236,11 @@ def test_a_lane_is_added_with_the_gains_of_its_curves(name, channels, delay):
         moving = automation.MovingGains(channels, "-3 dB", -1.7, levels, 0.2, None, -1.0)
         added = []
         for part in np.split(np.arange(-200, 29_800), np.sort(rng.integers(1, 30_000, 9))):
-            out = np.zeros((len(part), 2))
-            peak = mixing.add_curved(out, sound[part + 200], True, *moving.in_one, int(part[0]) if len(part) else 0)
+            out, level, first = np.zeros((len(part), 2)), np.empty(len(part)), int(part[0]) if len(part) else 0
+            if mixing.level_between(*moving.breakpoints, first, level):
+                peak = mixing.add_each(out, sound[part + 200], moving.standing, level, True)
+            else:
+                peak = mixing.add_lane(out, sound[part + 200], moving.resting(first, len(part)), True)
             assert peak == pytest.approx(np.abs(out).max(initial=0.0), rel=1e-9)
             added.append(out)
         wanted = np.einsum("fc,fcs->fs", sound, moving.gains_at(np.arange(-200, 29_800)))

@@ -69,10 +69,14 @@ def _mixing() -> None:
         for kind in (np.float32, np.float64):
             add(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True)
     curve = np.array([0, 10]), np.array([0.0, 1.0]), np.array([2])
-    for late, curved in ((mixing.add_late, mixing.add_curved), (mixing.add_late_brief, brief(mixing.add_curved))):
+    for late, each, level in (
+        (mixing.add_late, mixing.add_each, mixing.level_between),
+        (mixing.add_late_brief, brief(mixing.add_each), brief(mixing.level_between)),
+    ):
         for kind in (np.float32, np.float64):
             late(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True, 1, np.zeros(8))
-            curved(out, np.zeros((512, 2), dtype=kind), True, np.zeros((2, 2)), 0.0, 1.0, *curve, 0)
+            each(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), np.zeros(512), True)
+        level(*curve, 0, np.zeros(512))
     for largest in (mixing.largest_gain, brief(mixing.largest_gain)):
         largest(np.zeros(512))
     mixing.ProtectiveCeiling(RATE)(out)

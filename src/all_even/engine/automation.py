@@ -12,6 +12,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even import decibels
 from all_even.decibels import OFF_DB
 from all_even.dsp import pan
 from all_even.dsp.pan import PanLaw
@@ -143,14 +144,15 @@ class MovingGains:
     scale: float
 
     @cached_property
-    def in_one(self) -> tuple[Array, float, float, NDArray[np.int64], Array, NDArray[np.int64]]:
-        """What `mixing.add_curved` takes of it where the pan stands still: matrix, base_db, scale, and all curves one
-        after the other with where each ends."""
+    def breakpoints(self) -> tuple[NDArray[np.int64], Array, NDArray[np.int64]]:
+        """Frames and values of all levels, one curve after the other, and where each ends."""
         frames, values = ([getattr(item, name) for item in self.levels] for name in ("frames", "values"))
-        return (
-            pan.matrix(self.channels, self.pan, self.law), self.base_db, self.scale,
-            np.concatenate(frames), np.concatenate(values), np.cumsum([len(item) for item in frames]),
-        )  # fmt: skip
+        return np.concatenate(frames), np.concatenate(values), np.cumsum([len(item) for item in frames])
+
+    @cached_property
+    def standing(self) -> Array:
+        """(channels, 2) gains of all that stands still, where the pan does."""
+        return decibels.gain(self.base_db) * self.scale * pan.matrix(self.channels, self.pan, self.law)
 
     def between(self, start: int, count: int) -> Array:
         """(count, channels, 2) gains from song frame `start` on."""

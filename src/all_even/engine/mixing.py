@@ -76,76 +76,54 @@ def add_late(out, samples, gains, metered, delay, memory):  # type: ignore[no-un
 add_late_brief = brief(add_late)
 
 
-RUN = 512
-"""Frames whose gains are worked out together."""
-
-
-@cancelling
-def add_curved(out, samples, metered, matrix, base_db, scale, frames, values, ends, start):  # type: ignore[no-untyped-def]
-    """Adds (frames, channels) to (frames, 2) with a level that moves, through `matrix` (channels, 2); returns the
-    largest magnitude that was added where it is `metered`, else 0.
-
-    The level is `base_db` and what curves say from song frame `start` on: their breakpoints one curve after the other,
-    each up to one of `ends`. Where none of them moves it is `add_lane`, to the last bit.
-    """
-    count, peak = len(out), 0.0
-    level_db, off = base_db, base_db <= OFF_DB
-    first, still = 0, True
+@kernel
+def level_between(frames, values, ends, start, gain):  # type: ignore[no-untyped-def]
+    """Linear gains of some curves in dB together, (count,) from song frame `start` on; False, and nothing written,
+    where none of them moves. frames, values: their breakpoints one curve after the other, each up to one of `ends`."""
+    first, moves = 0, False
     for end in ends:
         at = _point_after(frames[first:end], start) + first
-        if _point_after(frames[first:end], start + count - 1) + first != at or (
-            first < at < end and values[at - 1] != values[at]
-        ):
-            still = False
-            break
-        value = values[max(at - 1, first)]
-        level_db, off = level_db + value, off or value <= OFF_DB
+        last = _point_after(frames[first:end], start + len(gain) - 1) + first
+        moves = moves or last != at or (first < at < end and values[at - 1] != values[at])
         first = end
-    if still:
-        return add_lane(out, samples, (0.0 if off else scale * 10.0 ** (level_db / 20.0)) * matrix, metered)
-    gains = np.empty(RUN)
-    base = 0.0 if base_db <= OFF_DB else scale * 10.0 ** (base_db / 20.0)
-    for done in range(0, count, RUN):
-        part, sound = out[done : done + RUN], samples[done : done + RUN]
-        gain = gains[: len(part)]
-        gain[:] = base
+    if moves:
+        gain[:] = 1.0
         first = 0
         for end in ends:
-            follow(frames[first:end], values[first:end], start + done, gain)
+            follow(frames[first:end], values[first:end], start, gain)
             first = end
-        peak = max(peak, _add_each(part, sound, matrix, gain, metered))
-    return peak
+    return moves
 
 
 @cancelling
-def _add_each(out, samples, matrix, gain, metered):  # type: ignore[no-untyped-def]
-    """As `add_lane`, each frame with a gain of its own."""
+def add_each(out, samples, gains, level, metered):  # type: ignore[no-untyped-def]
+    """As `add_lane`, each frame with a gain of its own besides: level, (frames,) linear."""
     frames, channels = samples.shape
-    g00, g01 = matrix[0, 0], matrix[0, 1]
-    peak = 0.0
+    g00, g01 = gains[0, 0], gains[0, 1]
     if channels == 1:
         for i in range(frames):
-            x = gain[i] * samples[i, 0]
+            x = level[i] * samples[i, 0]
             out[i, 0] += g00 * x
             out[i, 1] += g01 * x
     else:
-        g10, g11 = matrix[1, 0], matrix[1, 1]
+        g10, g11 = gains[1, 0], gains[1, 1]
         if g01 == 0.0 and g10 == 0.0:
             for i in range(frames):
-                out[i, 0] += g00 * (gain[i] * samples[i, 0])
-                out[i, 1] += g11 * (gain[i] * samples[i, 1])
+                out[i, 0] += g00 * (level[i] * samples[i, 0])
+                out[i, 1] += g11 * (level[i] * samples[i, 1])
         else:
             for i in range(frames):
-                x, z = gain[i] * samples[i, 0], gain[i] * samples[i, 1]
+                x, z = level[i] * samples[i, 0], level[i] * samples[i, 1]
                 out[i, 0] += g00 * x + g10 * z
                 out[i, 1] += g01 * x + g11 * z
+    peak = 0.0
     if metered:
         for i in range(frames):
             left, right = 0.0, 0.0
             for channel in range(channels):
-                left += matrix[channel, 0] * samples[i, channel]
-                right += matrix[channel, 1] * samples[i, channel]
-            peak = max(peak, abs(gain[i] * left), abs(gain[i] * right))
+                left += gains[channel, 0] * samples[i, channel]
+                right += gains[channel, 1] * samples[i, channel]
+            peak = max(peak, abs(level[i] * left), abs(level[i] * right))
     return peak
 
 

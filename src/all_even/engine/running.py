@@ -21,6 +21,7 @@ from all_even.audio.sound_file import Samples
 from all_even.dsp.processor import NO_GAIN, NOTHING, Processor, coefficients_of, moved
 from all_even.dsp.utility import delay_line
 from all_even.engine import automation, mixing
+from all_even.engine.automation import MovingGains
 from all_even.engine.plan import Feed, KeyFeed, Plan, Station, StripPlan
 from all_even.kernels import brief
 
@@ -86,7 +87,9 @@ class Running:
         """The gain in dB that is furthest from 0, by strip and station, of the last block."""
         self._add = mixing.add_lane_brief if short else mixing.add_lane
         self._add_late = mixing.add_late_brief if short else mixing.add_late
-        self._add_curved = brief(mixing.add_curved) if short else mixing.add_curved
+        self._add_each = brief(mixing.add_each) if short else mixing.add_each
+        self._level_between = brief(mixing.level_between) if short else mixing.level_between
+        self._levels: dict[tuple[int, ...], Array | None] = {}
         self._add_moving = brief(mixing.add_moving) if short else mixing.add_moving
         self._delay = brief(delay_line) if short else delay_line
         self._largest = brief(mixing.largest_gain) if short else mixing.largest_gain
@@ -100,6 +103,7 @@ class Running:
 
     def advance(self, frames: int, pool: ThreadPoolExecutor | None = None, workers: int = 1) -> Array:
         """The next frames of the mix before anything of the device path, (frames, 2)."""
+        self._levels.clear()
         for strips in self._depths:
             if pool is None or len(strips) == 1:
                 for index in strips:
@@ -163,21 +167,37 @@ class Running:
         self.blocks[index] = block
 
     def _mix_in(self, out: Array, feed: Feed, song_frame: int, frames: int) -> float:
-        block, moving = self.blocks[feed.source], feed.moving
-        if moving is None:
-            metered = self.short and feed.main
-            if feed.delay:
-                return float(self._add_late(out, block, feed.gains, metered, feed.delay, self.memory[feed.state :]))
-            return float(self._add(out, block, feed.gains, metered))
+        block, gains, moving = self.blocks[feed.source], feed.gains, feed.moving
+        metered = self.short and feed.main
+        if moving is not None:
+            level = self._level(moving, song_frame, frames) if moving.pan_curve is None else None
+            if level is not None:
+                return float(self._add_each(out, self._late(block, feed), moving.standing, level, metered))
+            resting = moving.resting(song_frame, frames)
+            if resting is None:
+                return float(self._add_moving(out, self._late(block, feed), moving.between(song_frame, frames)))
+            gains = resting
         if feed.delay:
-            block = np.array(block, dtype=np.float64, order="C")
-            self._delay(block, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
-        if moving.pan_curve is None:
-            return float(self._add_curved(out, block, self.short and feed.main, *moving.in_one, song_frame))
-        gains = moving.resting(song_frame, frames)
-        if gains is not None:
-            return float(self._add(out, block, gains, self.short and feed.main))
-        return float(self._add_moving(out, block, moving.between(song_frame, frames)))
+            return float(self._add_late(out, block, gains, metered, feed.delay, self.memory[feed.state :]))
+        return float(self._add(out, block, gains, metered))
+
+    def _late(self, block: Any, feed: Feed) -> Any:
+        """A block as late as a feed needs it."""
+        if not feed.delay:
+            return block
+        late = np.array(block, dtype=np.float64, order="C")
+        self._delay(late, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
+        return late
+
+    def _level(self, moving: MovingGains, song_frame: int, frames: int) -> Array | None:
+        """What the curves of a feed say, worked out once for all feeds with the same: a fader, and the sends behind it.
+        None where none of them moves."""
+        key = (song_frame, *map(id, moving.levels))
+        if key not in self._levels:
+            level = np.empty(frames)
+            moves = self._level_between(*moving.breakpoints, song_frame, level)
+            self._levels[key] = level if moves else None
+        return self._levels[key]
 
     def _key(self, key: KeyFeed) -> Array:
         block: Array = self.blocks[key.source]
