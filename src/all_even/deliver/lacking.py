@@ -5,9 +5,12 @@ asks here twice: before anything is rendered (files that are gone or can't be re
 (files that turned out damaged, or were cut, while they were read).
 """
 
+from all_even.audio.decoded import trouble
 from all_even.audio.sound_file import told_name
+from all_even.engine import responses
 from all_even.engine.plan import Plan
 from all_even.engine.planning import make_plan
+from all_even.engine.sources import Sources, frames_of
 from all_even.errors import UserError
 from all_even.figures.book.look import Look
 from all_even.measure.faults.findings import findings
@@ -45,5 +48,18 @@ def of_plan(plan: Plan, look: Look) -> tuple[str, ...]:
 
 
 def of_mix(look: Look) -> tuple[str, ...]:
-    """What the mix of a session would lack if it were printed now."""
-    return of_plan(make_plan(look.session, look.book.sources), look)
+    """What the mix of a session would lack if it were printed now. Asked with every edit: a plan is only made where
+    there is anything that could be lacking."""
+    return of_plan(make_plan(look.session, look.book.sources), look) if _may_lack(look) else ()
+
+
+def _may_lack(look: Look) -> bool:
+    """Whether any file or response of a session is in trouble, heard or not."""
+    session, sources = look.session, look.book.sources
+    if any(report.measures is not None and report.measures.not_finite for report in look.reports.values()):
+        return True
+    if isinstance(sources, Sources) and sources.problems(session):
+        return True
+    if any(trouble(frames) for frames in frames_of(session, sources).values()):
+        return True
+    return bool(responses.problems(session, responses.used_responses(session)))
