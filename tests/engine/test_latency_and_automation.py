@@ -237,7 +237,7 @@ def test_a_lane_is_added_with_the_gains_of_its_curves(name, channels, delay):
         added = []
         for part in np.split(np.arange(-200, 29_800), np.sort(rng.integers(1, 30_000, 9))):
             out, level, first = np.zeros((len(part), 2)), np.empty(len(part)), int(part[0]) if len(part) else 0
-            if mixing.level_between(*moving.breakpoints, first, level):
+            if automation.level_between(*moving.breakpoints, first, level):
                 peak = mixing.add_each(out, sound[part + 200], moving.standing, level, True)
             else:
                 peak = mixing.add_lane(out, sound[part + 200], moving.resting(first, len(part)), True)

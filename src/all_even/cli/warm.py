@@ -60,7 +60,7 @@ def pieces() -> tuple[Piece, ...]:
 def _mixing() -> None:
     from all_even.audio import pcm
     from all_even.dsp.utility import delay_line
-    from all_even.engine import mixing
+    from all_even.engine import automation, mixing
     from all_even.engine.automation import SHORT_FRAMES, Curve
     from all_even.kernels import brief
 
@@ -70,8 +70,8 @@ def _mixing() -> None:
             add(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True)
     curve = np.array([0, 10]), np.array([0.0, 1.0]), np.array([2])
     for late, each, level in (
-        (mixing.add_late, mixing.add_each, mixing.level_between),
-        (mixing.add_late_brief, brief(mixing.add_each), brief(mixing.level_between)),
+        (mixing.add_late, mixing.add_each, automation.level_between),
+        (mixing.add_late_brief, brief(mixing.add_each), brief(automation.level_between)),
     ):
         for kind in (np.float32, np.float64):
             late(out, np.zeros((512, 2), dtype=kind), np.zeros((2, 2)), True, 1, np.zeros(8))

@@ -3,7 +3,6 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.decibels import OFF_DB
 from all_even.dsp.processor import inside
 from all_even.kernels import brief, cancelling, kernel
 
@@ -76,25 +75,6 @@ def add_late(out, samples, gains, metered, delay, memory):  # type: ignore[no-un
 add_late_brief = brief(add_late)
 
 
-@kernel
-def level_between(frames, values, ends, start, gain):  # type: ignore[no-untyped-def]
-    """Linear gains of some curves in dB together, (count,) from song frame `start` on; False, and nothing written,
-    where none of them moves. frames, values: their breakpoints one curve after the other, each up to one of `ends`."""
-    first, moves = 0, False
-    for end in ends:
-        at = _point_after(frames[first:end], start) + first
-        last = _point_after(frames[first:end], start + len(gain) - 1) + first
-        moves = moves or last != at or (first < at < end and values[at - 1] != values[at])
-        first = end
-    if moves:
-        gain[:] = 1.0
-        first = 0
-        for end in ends:
-            follow(frames[first:end], values[first:end], start, gain)
-            first = end
-    return moves
-
-
 @cancelling
 def add_each(out, samples, gains, level, metered):  # type: ignore[no-untyped-def]
     """As `add_lane`, each frame with a gain of its own besides: level, (frames,) linear."""
@@ -125,56 +105,6 @@ def add_each(out, samples, gains, level, metered):  # type: ignore[no-untyped-de
                 right += gains[channel, 1] * samples[i, channel]
             peak = max(peak, abs(level[i] * left), abs(level[i] * right))
     return peak
-
-
-@kernel
-def _point_after(frames, now):  # type: ignore[no-untyped-def]
-    """The first breakpoint after a frame."""
-    low, high = 0, len(frames)
-    while low < high:
-        middle = (low + high) // 2
-        if frames[middle] <= now:
-            low = middle + 1
-        else:
-            high = middle
-    return low
-
-
-@kernel
-def follow(frames, values, start, gain):  # type: ignore[no-untyped-def]
-    """Multiplies gains, (count,) from song frame `start` on, by a curve in dB: straight between its breakpoints, so
-    that each gain is the one eight frames before it times a number; level outside; nothing where it is off."""
-    points, after, i = len(frames), _point_after(frames, start), 0
-    turns = np.empty(len(gain))
-    while i < len(gain):
-        now = start + i
-        while after < points and frames[after] <= now:
-            after += 1
-        run = len(gain) - i if after == points else min(len(gain) - i, frames[after] - now)
-        left, right = values[max(0, after - 1)], values[min(points - 1, after)]
-        if after == 0 or after == points or left == right:
-            level = 0.0 if left <= OFF_DB else 10.0 ** (left / 20.0)
-            for k in range(i, i + run):
-                gain[k] *= level
-        else:
-            step = (right - left) / (frames[after] - frames[after - 1])
-            first_db = left + step * (now - frames[after - 1])
-            if left <= OFF_DB or right <= OFF_DB:
-                for k in range(run):
-                    level_db = first_db + step * k
-                    gain[i + k] *= 0.0 if level_db <= OFF_DB else 10.0 ** (level_db / 20.0)
-            else:
-                turns[0], turn = 10.0 ** (first_db / 20.0), 10.0 ** (step / 20.0)
-                for k in range(1, min(8, run)):
-                    turns[k] = turns[k - 1] * turn
-                eight = turn * turn
-                eight *= eight
-                eight *= eight
-                for k in range(8, run):
-                    turns[k] = turns[k - 8] * eight
-                for k in range(run):
-                    gain[i + k] *= turns[k]
-        i += run
 
 
 @cancelling

@@ -88,7 +88,7 @@ class Running:
         self._add = mixing.add_lane_brief if short else mixing.add_lane
         self._add_late = mixing.add_late_brief if short else mixing.add_late
         self._add_each = brief(mixing.add_each) if short else mixing.add_each
-        self._level_between = brief(mixing.level_between) if short else mixing.level_between
+        self._level_between = brief(automation.level_between) if short else automation.level_between
         self._levels: dict[tuple[int, ...], Array | None] = {}
         self._add_moving = brief(mixing.add_moving) if short else mixing.add_moving
         self._delay = brief(delay_line) if short else delay_line

@@ -109,7 +109,7 @@ def at_gain(
         return figure(found, gains_of(found, replace(station, threshold_db=-minus_threshold_db)))
 
     if near:
-        close = _from_near(taken, -middle, takes_db, 1.0 - 1.0 / station.ratio)
+        close = _from_near(taken, -middle, takes_db, 1.0 - 1.0 / station.ratio, (-high, -low))
         if close is not None:
             return replace(station, threshold_db=round(-close, 1))
     found_at = solved(taken, takes_db, -high, -low, within=WITHIN_GAIN_DB)
@@ -118,11 +118,14 @@ def at_gain(
     return replace(station, threshold_db=round(-found_at, 1))
 
 
-def _from_near(figure: Callable[[float], float], place: float, aim: float, slope: float) -> float | None:
+def _from_near(
+    figure: Callable[[float], float], place: float, aim: float, slope: float, within: tuple[float, float]
+) -> float | None:
     """As `trying.solved`, from a place that is about right and a slope that is: by secants, two or three looks instead
-    of six. None where that leads nowhere."""
+    of six, inside of where it may be. None where that leads nowhere."""
     before: tuple[float, float] | None = None
     for _ in range(MOST_SECANTS):
+        place = min(max(place, within[0]), within[1])
         off = figure(place) - aim
         if -WITHIN_GAIN_DB <= off <= 0.0:
             return place
