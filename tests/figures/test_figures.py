@@ -213,6 +213,17 @@ def test_memory_of_the_pages_is_bounded():
     assert size_of({"a": (np.zeros(10),)}) == 80
 
 
+def test_what_several_figures_have_in_common_counts_once():
+    pages, shared = Pages(200_000), np.zeros(2_000)
+    for index in range(20):
+        pages.put("table", 1, str(index), (shared, np.zeros(10)))
+    assert pages.get("table", 1, "0") is not None
+    for index in range(20, 23):
+        pages.put("table", 1, str(index), np.zeros(2_000))
+    assert pages.get("table", 1, "0") is None  # its own part went; what is shared is let go with the last of them
+    assert pages.get("table", 1, "22") is not None
+
+
 def test_what_was_heard_is_not_pushed_out_by_what_is_worked_out_from_it():
     pages = Pages(10_000)
     pages.put("powers", 1, "a lane", np.zeros(500), heard=True)

@@ -34,13 +34,15 @@ def make_plan(
     taps: bool = False,
     goals: Collection[str] = (MIX,),
     kept: Mapping[str, Kept] | None = None,
+    entering: Mapping[str, Kept] | None = None,
 ) -> Plan:
     """The plan of a session; lanes without an opened file are left out.
 
     taps: also keep what stems need. goals: strips that are wanted; what they do not need is left out. kept: the
-    sound of strips behind their chains where it is known: they are read like files, and need nothing.
+    sound of strips behind their chains where it is known: they are read like files, and need nothing. entering: the
+    same of what comes into the chains of sums, behind the trim: they need nothing but keys.
     """
-    planning = _Planning(session, frames_of(session, sources), taps, goals, kept or {})
+    planning = _Planning(session, frames_of(session, sources), taps, goals, kept or {}, entering or {})
     plan, wanted = planning.plan()
     if not isinstance(sources, Sources):
         return plan
@@ -61,8 +63,10 @@ class _Planning:
         taps: bool,
         goals: Collection[str],
         kept: Mapping[str, Kept],
+        entering: Mapping[str, Kept],
     ) -> None:
         self.session, self.opened, self.taps, self.goals, self.kept = session, opened, taps, goals, kept
+        self.entering = entering
         self.rate = session.sample_rate
         self.linked = linked(session)
         self.strips: list[StripPlan] = []
@@ -80,7 +84,8 @@ class _Planning:
         for edge in routing.edges(session):
             if edge.kind == "key":
                 self.keyed_from.add(edge.source)
-            if (edge.kind == "key" or edge in self.open) and edge.target not in kept:
+            known = edge.target in kept or (edge.target in entering and edge.kind != "key")
+            if (edge.kind == "key" or edge in self.open) and not known:
                 self.incoming[edge.target].append(edge)
 
     def plan(self) -> tuple[Plan, set[str]]:
@@ -157,11 +162,12 @@ class _Planning:
             return
         session = self.session
         strip: Strip | MixSettings = session.mix if strip_id == MIX else session.strip(strip_id)
-        source = self.opened.get(strip_id)
+        known, source = self.entering.get(strip_id), self.opened.get(strip_id)
         if isinstance(strip, Lane) and source is None:
             return
         arriving = [edge for edge in self.incoming[strip_id] if edge.kind != "key" and edge.source in self.index]
         latency_in = max((self.strips[self.index[edge.source]].latency_out for edge in arriving), default=0)
+        latency_in = known.lead if known is not None else latency_in
         feeds = tuple(
             self._feed(edge, latency_in, (edge.source, strip_id, edge.kind, str(edge.index))) for edge in arriving
         )
@@ -177,8 +183,8 @@ class _Planning:
         self.strips.append(
             StripPlan(
                 id=strip_id,
-                source=source if isinstance(strip, Lane) else None,
-                start_frame=round(strip.start_s * self.rate) if isinstance(strip, Lane) else 0,
+                source=source if isinstance(strip, Lane) else known,
+                start_frame=round(strip.start_s * self.rate) if isinstance(strip, Lane) else latency_in,
                 channels=channels,
                 feeds=feeds,
                 stations=tuple(stations),
@@ -190,7 +196,7 @@ class _Planning:
                 and not stations
                 and strip_id not in self.keyed_from
                 and not has_clip_gain(strip),
-                head_gain=decibels.gain(_head_db(strip)),
+                head_gain=decibels.gain(_head_db(strip)) if known is None else 1.0,
                 head_curve=clip_curve(strip, self.rate) if isinstance(strip, Lane) else None,
             )
         )

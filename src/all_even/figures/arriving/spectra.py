@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.figures.book.book import Book, Name, Want
+from all_even.figures.book.fingerprint import Fingerprint, digest
 from all_even.figures.book.look import Look
 from all_even.measure.sharing import masking
 from all_even.measure.sharing.masking import Excitation, Masking
@@ -131,6 +132,28 @@ def _open_ways(look: Look, lanes: Collection[str] | None) -> dict[str, list[tupl
         lane.id: found
         for lane in session.lanes
         if lane.id in opened and (lanes is None or lane.id in lanes) and (found := _ways(session, lane))
+    }
+
+
+def rests_on(look: Look) -> dict[str, Fingerprint]:
+    """Of each lane that comes to the mix, what its powers there rest on: its feeds, and the buses on their ways."""
+    session, prints = look.session, look.book.fingerprints(look.session)
+
+    def buses(bus_id: str) -> list[object]:
+        """A bus with a chain, and those behind it."""
+        found: list[object] = []
+        while bus_id:
+            onward = _way(session, session.bus(bus_id).destination)
+            found.append((
+                prints.entering.get(bus_id), prints.feed(_main_edge(session.bus(bus_id))),
+                _has_one_feeder(session, bus_id), None if onward is None else onward.gains.tobytes(),
+            ))  # fmt: skip
+            bus_id = onward.next_bus if onward is not None else ""
+        return found
+
+    return {
+        lane_id: digest([(prints.feed(edge), way.gains.tobytes(), buses(way.next_bus)) for edge, way in edges])
+        for lane_id, edges in _open_ways(look, None).items()
     }
 
 

@@ -16,13 +16,14 @@ from numpy.typing import NDArray
 from all_even.audio.decoded import Frames
 from all_even.audio.sound_file import Samples
 from all_even.engine.clip_gain import has_clip_gain
+from all_even.engine.plan import StripPlan
 from all_even.engine.planning import make_plan
 from all_even.engine.render import WORKERS
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.figures.book import heard, on_disk
 from all_even.figures.book.fingerprint import Fingerprint, Fingerprints, digest
 from all_even.figures.book.flow import Flow, FlowListener, StripFlow
-from all_even.figures.book.heard import Keeping, LevelsListener, Listener, PowersListener, one_pass
+from all_even.figures.book.heard import Keeping, KeepingEntering, LevelsListener, Listener, PowersListener, one_pass
 from all_even.figures.book.kept import KeptSound, KeptSounds
 from all_even.figures.book.pages import Pages
 from all_even.figures.book.sizes import size_of
@@ -125,7 +126,10 @@ class Book:
             sound = self._kept.get(fingerprint) if strip_id not in real else None
             if sound is not None:
                 kept[strip_id] = sound
-        plan = make_plan(session, self.sources, goals={strip_id for _, strip_id in missing}, kept=kept)
+        known = {strip_id: self._kept.get(prints.entering[strip_id]) for strip_id in prints.entering.keys() - kept}
+        entering = {strip_id: sound for strip_id, sound in known.items() if sound is not None}
+        goals = {strip_id for _, strip_id in missing}
+        plan = make_plan(session, self.sources, goals=goals, kept=kept, entering=entering)
         listening: dict[str, list[Listener]] = {strip.id: [] for strip in plan.strips}
         results: list[tuple[Want, Listener]] = []
         for want in missing:
@@ -134,28 +138,45 @@ class Book:
                 results.append((want, self._listener(session, prints, want)))
                 listening[strip_id].append(results[-1][1])
         asked = {strip_id for name, strip_id in missing if name == "sound"}
-        keeping: list[tuple[str, Keeping]] = []
+        keeping: dict[Fingerprint, Keeping] = {}
         for strip in plan.strips:
             rendered = bool(strip.stations) and strip.id != MIX and strip.id not in kept
-            if (rendered or strip.id in asked) and self._kept.get(prints.strips[strip.id]) is None:
-                new = self._kept.new(strip.channels, plan.frames, strip.latency_out)
-                if new is not None:
-                    keeping.append((strip.id, Keeping(new)))
-                    listening[strip.id].append(keeping[-1][1])
+            if rendered or strip.id in asked:
+                self._keep(keeping, listening, prints.strips[strip.id], strip, plan.frames)
+            if _is_sum(strip):
+                self._keep(keeping, listening, prints.entering[strip.id], strip, plan.frames, entering=True)
         with self._lock:
             self.counts.passes += 1
             self.counts.strips += sum(bool(strip.stations) for strip in plan.strips)
         one_pass(plan, listening, progress=progress, cancelled=cancelled, workers=workers)
-        for strip_id, keeper in keeping:
+        for fingerprint, keeper in keeping.items():
             whole = keeper.result()
             if whole is not None:
-                self._kept.put(prints.strips[strip_id], whole)
+                self._kept.put(fingerprint, whole, passing=isinstance(keeper, KeepingEntering))
         found = [(want, listener.result()) for want, listener in results]
         self.pages.make_room_for(sum(size_of(value) for _, value in found))
         for want, value in found:
             fingerprint_of = self._fingerprint(session, want)
             if fingerprint_of is not None:
                 self.pages.put(want[0], VERSIONS[want[0]], fingerprint_of, value, heard=True)
+
+    def _keep(
+        self,
+        keeping: dict[Fingerprint, Keeping],
+        listening: dict[str, list[Listener]],
+        fingerprint: Fingerprint,
+        strip: StripPlan,
+        frames: int,
+        *,
+        entering: bool = False,
+    ) -> None:
+        """Sees to it that a strip's sound is kept from this pass, where there is room and it is not there."""
+        if fingerprint in keeping or self._kept.get(fingerprint) is not None:
+            return
+        new = self._kept.new(strip.channels, frames, strip.latency_in if entering else strip.latency_out)
+        if new is not None:
+            keeping[fingerprint] = KeepingEntering(new) if entering else Keeping(new)
+            listening[strip.id].append(keeping[fingerprint])
 
     def _is_missing(self, session: Session, want: Want) -> bool:
         fingerprint = self._fingerprint(session, want)
@@ -236,6 +257,11 @@ class Book:
         plan = make_plan(session, self.sources, goals=[strip_id])
         one_pass(plan, {strip_id: [hand]}, cancelled=cancelled, workers=workers)
         return _Placed(hand.result(), 0, prints.song_frames)
+
+
+def _is_sum(strip: StripPlan) -> bool:
+    """Whether what comes into its chain is worth keeping: so much is added up there, and chains are tried on it."""
+    return strip.source is None and len(strip.feeds) > 1 and (strip.id == MIX or bool(strip.stations))
 
 
 class _Placed:

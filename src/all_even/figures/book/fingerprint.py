@@ -38,7 +38,8 @@ def digest(parts: Iterable[object]) -> Fingerprint:
 
 class Fingerprints:
     """Those of one session's sound. strips: by id of lane or bus, and of the mix; lanes that are not open have none.
-    opened: what the lanes read. song_frames: the song's length."""
+    entering: of what comes into the chain of a bus or the mix: those it would have without one. opened: what the lanes
+    read. song_frames: the song's length."""
 
     def __init__(self, session: Session, sources: Opened) -> None:
         self.session = session
@@ -56,11 +57,15 @@ class Fingerprints:
             if edge.kind != "key" and edge in self._opens:
                 self._incoming[edge.target].append(edge)
         self.strips: dict[str, Fingerprint] = {}
+        self.entering: dict[str, Fingerprint] = {}
         for strip_id in _in_order(session):
             strip: Strip | MixSettings = session.mix if strip_id == MIX else session.strip(strip_id)
             if isinstance(strip, Lane) and strip_id not in self.opened:
                 continue
-            self.strips[strip_id] = digest((self._sound(strip_id, strip), self._chain(strip)))
+            sound = self._sound(strip_id, strip)
+            self.strips[strip_id] = digest((sound, self._chain(strip)))
+            if not isinstance(strip, Lane):
+                self.entering[strip_id] = digest((sound, []))
 
     def reads(self, opened: Mapping[str, Frames]) -> bool:
         """Whether these are the sounds it was made for."""

@@ -113,6 +113,16 @@ class Keeping(Deaf):
         return None if self._failed or self._at < self.sound.frames + TAIL else self.sound
 
 
+class KeepingEntering(Keeping):
+    """The same of what comes into the chain."""
+
+    def entered(self, block: Array) -> None:
+        Keeping.left(self, block)
+
+    def left(self, block: Array) -> None:
+        pass
+
+
 class _Watching:
     """Shows each listener the part of a block that belongs to the song.
 

@@ -9,7 +9,7 @@ import os
 import shutil
 import tempfile
 import threading
-from collections import OrderedDict
+from collections import OrderedDict, deque
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,8 @@ TAIL = 1 << 13
 """Frames behind the song: more than any processor looks ahead."""
 SHARE_OF_DISK = 0.25
 """No more than this of what is free."""
+MOST_PASSING = 8
+"""So many sums are kept: each state has its own, and is left soon."""
 
 
 class KeptSound:
@@ -71,6 +73,7 @@ class KeptSounds:
     def __init__(self, most_bytes: int | None = None) -> None:
         self._lock = threading.Lock()
         self._sounds: OrderedDict[str, KeptSound] = OrderedDict()
+        self._passing: deque[str] = deque()
         self._most_bytes = _room() if most_bytes is None else most_bytes
 
     def get(self, fingerprint: str) -> KeptSound | None:
@@ -88,9 +91,14 @@ class KeptSounds:
             return KeptSound(channels, frames, lead)
         return None
 
-    def put(self, fingerprint: str, sound: KeptSound) -> None:
-        """Keeps a whole sound; the oldest ones go where it needs their room."""
+    def put(self, fingerprint: str, sound: KeptSound, *, passing: bool = False) -> None:
+        """Keeps a whole sound; the oldest ones go where it needs their room. passing: only until some more of these
+        have come."""
         with self._lock:
+            if passing:
+                self._passing.append(fingerprint)
+                if len(self._passing) > MOST_PASSING:
+                    self._sounds.pop(self._passing.popleft(), None)
             self._sounds[fingerprint] = sound
             self._sounds.move_to_end(fingerprint)
             total = sum(kept.bytes for kept in self._sounds.values())
@@ -100,6 +108,7 @@ class KeptSounds:
     def clear(self) -> None:
         with self._lock:
             self._sounds.clear()
+            self._passing.clear()
 
 
 def _room() -> int:

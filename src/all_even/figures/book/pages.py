@@ -7,12 +7,12 @@ a table of the whole song weighs more than thousands of figures and proposals, a
 """
 
 import threading
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from typing import Any
 from weakref import WeakValueDictionary
 
 from all_even.figures.book.fingerprint import Fingerprint
-from all_even.figures.book.sizes import size_of
+from all_even.figures.book.sizes import OTHERS_BYTES, arrays_of, size_of
 
 MOST_BYTES = 384 << 20
 """Of what was heard; two thirds of it of large tables that are worked out, a sixth of all that is small."""
@@ -22,10 +22,13 @@ Key = tuple[str, int, Fingerprint]
 
 
 class _Shelf:
+    """Values, and the room they take: an array that several have counts once."""
+
     def __init__(self, most_bytes: int) -> None:
         self.values: OrderedDict[Key, Any] = OrderedDict()
         self.most_bytes = most_bytes
         self._bytes = 0
+        self._holders: Counter[int] = Counter()
 
     def get(self, key: Key) -> Any:
         if key in self.values:
@@ -34,20 +37,34 @@ class _Shelf:
 
     def put(self, key: Key, value: Any) -> None:
         if key in self.values:
-            self._bytes -= size_of(self.values.pop(key))
+            self._let_go(self.values.pop(key))
         self.values[key] = value
-        self._bytes += size_of(value)
+        self._bytes += OTHERS_BYTES
+        for array in arrays_of(value):
+            self._holders[id(array)] += 1
+            if self._holders[id(array)] == 1:
+                self._bytes += array.nbytes
         while self._bytes > self.most_bytes and len(self.values) > 1:
-            self._bytes -= size_of(self.values.popitem(last=False)[1])
+            self._let_go(self.values.popitem(last=False)[1])
+
+    def _let_go(self, value: Any) -> None:
+        self._bytes -= OTHERS_BYTES
+        for array in arrays_of(value):
+            self._holders[id(array)] -= 1
+            if not self._holders[id(array)]:
+                del self._holders[id(array)]
+                self._bytes -= array.nbytes
 
 
 class Pages:
-    """Safe to use from any thread."""
+    """Safe to use from any thread. shared: parts that several figures have in common, as long as one of them is there;
+    by a fingerprint of their own."""
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
         self._lock = threading.Lock()
         self._heard = _Shelf(most_bytes)
         self._large, self._small = _Shelf(2 * most_bytes // 3), _Shelf(most_bytes // 6)
+        self.shared: WeakValueDictionary[Fingerprint, Any] = WeakValueDictionary()
         self._turns: WeakValueDictionary[Key, threading.Lock] = WeakValueDictionary()
 
     def get(self, name: str, version: int, fingerprint: Fingerprint) -> Any:

@@ -1,19 +1,30 @@
 """How much memory a figure takes."""
 
 import dataclasses
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 
+OTHERS_BYTES = 64
+"""About what a figure takes besides."""
+
+
+def arrays_of(value: Any) -> Iterator[np.ndarray[Any, Any]]:
+    """The arrays of a figure."""
+    if isinstance(value, np.ndarray):
+        yield value
+    elif dataclasses.is_dataclass(value) and not isinstance(value, type):
+        for field in dataclasses.fields(value):
+            yield from arrays_of(getattr(value, field.name))
+    elif isinstance(value, dict):
+        for item in value.values():
+            yield from arrays_of(item)
+    elif isinstance(value, tuple | list) and len(value) < 1000:
+        for item in value:
+            yield from arrays_of(item)
+
 
 def size_of(value: Any) -> int:
-    """About how many bytes a figure's arrays take."""
-    if isinstance(value, np.ndarray):
-        return int(value.nbytes)
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return sum(size_of(getattr(value, field.name)) for field in dataclasses.fields(value))
-    if isinstance(value, dict):
-        return sum(size_of(item) for item in value.values())
-    if isinstance(value, tuple | list) and len(value) < 1000:
-        return sum(size_of(item) for item in value)
-    return 64
+    """How many bytes the arrays of a figure take, each counted once."""
+    return sum({id(array): int(array.nbytes) for array in arrays_of(value)}.values())

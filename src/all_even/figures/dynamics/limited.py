@@ -109,14 +109,21 @@ def tried(
 ) -> tuple[Tried, NDArray[np.float32]]:
     """A gain with its four figures, and the sound it makes. hits_s: of what is struck, in s."""
     out, gain = limited(mix, sample_rate, gain_db, ceiling_db, release_ms)
+    return judged(mix, out, gain, sample_rate, hits_s, gain_db), out
+
+
+def judged(
+    mix: NDArray[np.floating], out: NDArray[np.float32], gain: Array, sample_rate: int, hits_s: Sequence[float],
+    gain_db: float,
+) -> Tried:  # fmt: skip
+    """The figures of a gain that was tried. out, gain: from `limited`."""
     before, after = lufs_of(mix, sample_rate), lufs_of(out, sample_rate)
     lost = gain_db - (after - before) if before is not None and after is not None else 0.0
     peak = 20.0 * float(np.log10(max(true_peak(out, sample_rate), 1e-9)))
-    found = Tried(
+    return Tried(
         gain_db, lost, hits_lost_db(mix, out, sample_rate, hits_s), pump_db(gain, sample_rate),
         ripple_db(mix, gain, sample_rate), after, peak,
     )  # fmt: skip
-    return found, out
 
 
 def lufs_of(sound: NDArray[np.floating], sample_rate: int) -> float | None:

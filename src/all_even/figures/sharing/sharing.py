@@ -20,7 +20,7 @@ from all_even.figures.sources.units import Unit, table
 from all_even.kernels import kernel
 from all_even.measure.level import zones
 from all_even.measure.sharing import hearing, masking, placing
-from all_even.measure.sharing.scene import Scene, scene_of
+from all_even.measure.sharing.scene import Scene, scene_of, with_powers
 from all_even.session.editing import automating
 from all_even.session.model.session import Session
 from all_even.session.model.strips import Lane
@@ -86,7 +86,7 @@ def _compute(look: Look, _target: str) -> Sharing | None:
     rate = look.session.sample_rate
     scene = scene_of(now.tracks, was.tracks, was.floor, weights, rate)
     as_was = {name: was.tracks.get(name, track) for name, track in now.tracks.items()}
-    plain = scene if was is now else scene_of(as_was, was.tracks, was.floor, weights, rate)
+    plain = scene if was is now else with_powers(scene, as_was)
     return Sharing(now.units, scene, plain, *hidden_of(scene), now.frame_s)
 
 

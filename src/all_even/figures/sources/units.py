@@ -5,6 +5,7 @@ just add up. All pairs of them are K-weighted and multiplied once, hop by hop; f
 for any position of faders, polarities and pans, without rendering.
 """
 
+import dataclasses
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
@@ -13,11 +14,10 @@ from numpy.typing import NDArray
 
 from all_even import decibels
 from all_even.engine.feeds import edge_gains
-from all_even.figures.arriving import spectra
 from all_even.figures.arriving.arrival import arriving_energy
+from all_even.figures.arriving.excited import excited
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
-from all_even.figures.book.sizes import size_of
 from all_even.figures.sources.relations import rank, relations, source_units
 from all_even.late import scipy
 from all_even.measure.level import loudness
@@ -186,23 +186,20 @@ def _table_rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
 
 
 def _table(look: Look, _target: str) -> Table:
-    heard = spectra.excitations(look)
-    found = tuple(unit for unit in units(look) if any(lane.id in heard for lane in unit.lanes))
-    tracks = {
-        unit.id: spectra.joined(look.session, [heard[lane.id] for lane in unit.lanes if lane.id in heard])
-        for unit in found
-    }
-    whole = masking.find_masking(tracks, look.session.sample_rate)
-    step = -(-size_of(tracks) // MOST_TABLE_BYTES)
-    thinned = tracks if step <= 1 else {unit_id: _every(track, step) for unit_id, track in tracks.items()}
-    return Table(found, thinned, whole.floor, whole.shares, whole.frame_s * max(1, step))
+    session, found = look.session, units(look)
+    every = _every(look, len(found))
+    tracks = excited(look, {unit.id: [lane.id for lane in unit.lanes] for unit in found}, every)
+    whole = masking.find_masking(tracks, session.sample_rate)
+    heard = tuple(unit for unit in found if unit.id in tracks)
+    return Table(heard, tracks, whole.floor, whole.shares, whole.frame_s * every)
 
 
-def _every(track: Excitation, step: int) -> Excitation:
-    """Every so many frames: of long songs with many tracks no trial needs them all."""
-    parts = (track.power, track.spread, track.weight)
-    power, spread, weight = (np.ascontiguousarray(part[::step]) for part in parts)
-    return Excitation(power, spread, weight)
+def _every(look: Look, sources: int) -> int:
+    """So manieth frame is looked at: of long songs with many tracks no trial needs them all."""
+    hop = masking.frame_size(look.session.sample_rate) // 2
+    frames = look.book.fingerprints(look.session).song_frames // hop + 1
+    size = 4 * len(dataclasses.fields(Excitation)) * sources * frames * len(masking.centres_hz())
+    return max(1, -(-size // MOST_TABLE_BYTES))
 
 
-TABLE = Figure("table of sources", 2, "session", _table_rests_on, _table)
+TABLE = Figure("table of sources", 3, "session", _table_rests_on, _table)

@@ -114,12 +114,9 @@ def movement(part: Part, now: Signal, gain_db: Array, *, matched_lu: float = 0.0
         punch_now = punch.punch_db(now.louder_side, rate, part.hits_s) if punch_before is not None else None
     playing = part.playing
     crest = now.peak_dbfs - now.rms_dbfs(playing)
-    spans = side_effects.between(part.hits_s) if part.is_sum else ()
-    if not part.hits_s:
-        spans = side_effects.held(part.units, before.power)
     mono = before.louder_side
     side = SideEffects(
-        pump_db=side_effects.pump_db(gains, spans),
+        pump_db=pump_db(part, gains),
         left_db=side_effects.left_db(gains, part.hits_s),
         attack_change_db=None if punch_now is None or punch_before is None else punch_now - punch_before,
         noise_rise_db=side_effects.noise_rise_db(before.power, now.power),
@@ -135,6 +132,14 @@ def movement(part: Part, now: Signal, gain_db: Array, *, matched_lu: float = 0.0
         float(np.percentile(loud, 100 - LOUD_PERCENT)) if len(loud) else 0.0,
         moments_db(before, before), moments_db(now, before), (_momentary(before), _momentary(now)), part.is_sum,
     )  # fmt: skip
+
+
+def pump_db(part: Part, gains_db: Array) -> float | None:
+    """By how much a gain, means of 10 ms, swings where that is heard; None where it is not."""
+    spans = side_effects.between(part.hits_s) if part.is_sum else ()
+    if not part.hits_s:
+        spans = side_effects.held(part.units, part.signal.power)
+    return side_effects.pump_db(gains_db, spans)
 
 
 def _momentary(signal: Signal) -> Array:

@@ -74,7 +74,7 @@ def spreading(sample_rate: int) -> Bands:
     return _filters(frame_size(sample_rate), sample_rate)[1]
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class Excitation:
     """One track as it arrives. power, spread: (frames, bands), before and behind the ear's filters.
 

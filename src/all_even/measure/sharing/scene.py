@@ -10,8 +10,8 @@ were found on generated sessions and kept on others: a guard of 1 keeps 65 to 91
 costs nothing, at 0.05 a quarter.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +24,8 @@ from all_even.measure.sharing.masking import Excitation
 ALLOWED_RISE = 0.02
 GUARD, TIMBRE, TIMBRE_DB = 1.0, 0.02, 3.0
 SEED = 20
+TOGETHER, LEAST_FLOOR = 32, 1e-30
+NO_SPREAD: NDArray[np.float32] = np.zeros((0, 0), dtype=np.float32)
 DB = float(np.log(10.0) / 10.0)
 Array = NDArray[np.float64]
 Bands = NDArray[np.float32]
@@ -69,17 +71,26 @@ def scene_of(
     """now: tracks as they arrive; frozen: the same before any of the changes that are judged, for their weights;
     importance: 0 and up by track, 1 where nothing is said."""
     names = tuple(now)
-    bands = len(masking.centres_hz())
-    frames = max((len(track.power) for track in now.values()), default=0)
-    power = np.zeros((len(names), frames, bands), dtype=np.float32)
-    weight = np.zeros_like(power)
-    for index, name in enumerate(names):
-        own, was = now[name].power, frozen.get(name, now[name]).weight[:frames]
-        power[index, : len(own)] = own
-        weight[index, : len(was)] = was
+    power = _stacked([track.power for track in now.values()])
+    weight = _stacked([frozen.get(name, track).weight for name, track in now.items()], power.shape[1])
     given = np.array([max(0.0, importance.get(name, 1.0)) for name in names])
     given = np.where(weight.any(axis=(1, 2)), given, 0.0)
     return Scene(names, power, weight, floor, given / max(float(given.sum()), 1e-12), sample_rate)
+
+
+def with_powers(scene: Scene, tracks: Mapping[str, Excitation]) -> Scene:
+    """The same weights on tracks as they arrive elsewhere."""
+    powers = [tracks[name].power for name in scene.names]
+    return replace(scene, power=_stacked(powers, scene.power.shape[1]))
+
+
+def _stacked(tracks: Sequence[Bands], frames: int | None = None) -> Bands:
+    """(tracks, frames, bands), silence behind what is shorter. frames: else as many as the longest has."""
+    frames = max((len(track) for track in tracks), default=0) if frames is None else frames
+    stacked = np.zeros((len(tracks), frames, len(masking.centres_hz())), dtype=np.float32)
+    for place, track in zip(stacked, tracks, strict=True):
+        place[: len(track)] = track[:frames]
+    return stacked
 
 
 class Trial:
@@ -94,10 +105,12 @@ class Trial:
         self.gains: Array = np.ones((len(scene), scene.power.shape[2]))
         self.spread: Bands = masking.spread_of(scene.power, scene.sample_rate)
         self.total: Array = self.spread.sum(axis=0, dtype=np.float64)
+        self._factor = masking.threshold_factor().astype(np.float32)
+        self._band_weight = scene.weight.sum(axis=1, dtype=np.float64)
+        self._counted = self._band_weight.sum(axis=1)
         self.shares = self._shares(self.total)
         self.before = self.shares.copy()
         self.timbre = np.zeros(len(scene))
-        self._band_weight = scene.weight.sum(axis=1, dtype=np.float64)
         self._loudness = _loud_parts(scene)
 
     # What a change of loudness would be, and the gain that takes it back.
@@ -115,13 +128,11 @@ class Trial:
         return spread, self.total - self.spread[track] + spread
 
     def _shares(self, total: Array, track: int = -1, spread: Bands | None = None) -> Array:
-        scene = self.scene
-        result = np.empty(len(scene))
-        for index in range(len(scene)):
-            own = spread if index == track and spread is not None else self.spread[index]
-            value = masking.weighted_share(own, total, scene.weight[index], scene.floor)
-            result[index] = np.nan if value is None else value
-        return result
+        scene, masked = self.scene, np.zeros(len(self.scene))
+        instead = NO_SPREAD if spread is None else spread
+        _mask(self.spread, track, instead, total.astype(np.float32), scene.weight, self._factor,
+              np.float32(max(scene.floor, LEAST_FLOOR)), masked)  # fmt: skip
+        return np.where(self._counted > 0.0, masked / np.maximum(self._counted, 1e-30), np.nan)
 
     def tried(self, track: int, gains: Array) -> Array:
         """The shares with these power gains (bands,) on a track instead of its present ones."""
@@ -186,6 +197,26 @@ class Trial:
             loud = self._loudness[index] * self.gains[index]
             found[index] = DB * (moved - loud / max(float(loud.sum()), 1e-30) * float(moved.sum()))
         return found
+
+
+@kernel
+def _mask(spread, track, instead, total, weight, factor, floor, masked):  # type: ignore[no-untyped-def]
+    """By track, how much of its weight is covered, as `masking.covered_by_band`, all in single precision; sums of
+    `TOGETHER` frames are added in double. track: the one whose spread is another; none where it is negative."""
+    tracks, frames, bands = spread.shape
+    part = np.zeros(bands, dtype=np.float32)
+    one, nothing = np.float32(1.0), np.float32(0.0)
+    for k in range(tracks):
+        mine = instead if k == track else spread[k]
+        for t in range(frames):
+            for band in range(bands):
+                own = mine[t, band]
+                ratio = own / (factor[band] * max(nothing, total[t, band] - own) + floor)
+                part[band] += weight[k, t, band] / (one + ratio * ratio)
+            if t % TOGETHER == TOGETHER - 1 or t == frames - 1:
+                for band in range(bands):
+                    masked[k] += part[band]
+                    part[band] = nothing
 
 
 @kernel

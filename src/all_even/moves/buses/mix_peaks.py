@@ -16,7 +16,7 @@ from all_even.dsp.parameter import number
 from all_even.dsp.processor import numbers
 from all_even.figures.book.look import Look
 from all_even.figures.dynamics.dynamics import moving
-from all_even.figures.dynamics.limited import LOOKAHEAD_MS, Tried, struck_hits, tried
+from all_even.figures.dynamics.limited import LOOKAHEAD_MS, Tried, judged, limited, pump_db, struck_hits
 from all_even.measure.level.true_peak import true_peak
 from all_even.moves.dynamics.effects import flags
 from all_even.moves.kind import Kind, measured_later, value_of
@@ -90,7 +90,10 @@ def tries(look: Look) -> Iterator[Tried]:
     ceiling_db = decibels.level_db(true_peak(part.astype("float32"), rate))
     for gain_db in GAINS_DB:
         look.stop_if_cancelled()
-        found, _ = tried(part, rate, hits_s, gain_db, ceiling_db, RELEASE_MS)
+        out, gain = limited(part, rate, gain_db, ceiling_db, RELEASE_MS)
+        if pump_db(gain, rate) > MOST_PUMP_DB:  # by far the quickest to know
+            continue
+        found = judged(part, out, gain, rate, hits_s, gain_db)
         if is_kept(found):
             yield found
 

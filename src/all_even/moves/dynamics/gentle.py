@@ -14,7 +14,7 @@ from all_even.dsp.dynamics import compressor_gain
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.late import scipy
 from all_even.measure.dynamics import punch, side_effects
-from all_even.measure.dynamics.movement import Movement, Part, part_of
+from all_even.measure.dynamics.movement import Movement, Part, part_of, pump_db
 from all_even.measure.dynamics.signal import signal_of
 from all_even.moves.dynamics.trying import behind, solved, through, try_out
 
@@ -47,6 +47,14 @@ class Fit:
         if now.moments_before_db is None or now.moments_now_db is None:
             return False
         return now.moments_before_db - now.moments_now_db >= WORTH_DB
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A compressor whose detector hears all: how it pumps, and the peaks of its hits at equal loudness."""
+
+    pump_db: float | None
+    hits_db: float | None
 
 
 def stretch(found: Part) -> Part:
@@ -215,9 +223,10 @@ def fitted(found: Part, takes_db: float, *, ratio: float, release: str) -> Fit:
     return Fit(matched, tried.movement)
 
 
-def without_key(found: Part, fit: Fit, takes_db: float) -> Movement | None:
+def without_key(found: Part, fit: Fit, takes_db: float) -> Opened | None:
     """What the same would do without the detector's high-pass, where it has one."""
     if not fit.station.key_high_pass_hz:
         return None
     station = at_gain(found, replace(fit.station, key_high_pass_hz=0.0, matched_db=0.0), takes_db, near=True)
-    return try_out(found, [station]).movement
+    hits = hit_peaks_db(found, station) if len(found.hits_s) >= punch.FEWEST else None
+    return Opened(pump_db(found, gains_of(found, station)), hits)

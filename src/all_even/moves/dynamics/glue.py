@@ -22,13 +22,14 @@ from all_even.dsp.processor import Processor
 from all_even.figures.book import flow as flows
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
-from all_even.figures.dynamics.dynamics import PART, is_dynamic, moving, part, working
+from all_even.figures.dynamics.dynamics import PART, is_dynamic, moving, outline, part, working
 from all_even.measure.dynamics import side_effects
 from all_even.measure.dynamics.movement import Movement
 from all_even.moves.dynamics import effects, gentle
 from all_even.moves.dynamics.figures import DEPENDS_ON, MEASURED_ON, movement_of
 from all_even.moves.kind import Kind, measured_later, value_of
 from all_even.moves.metric import Arguments, Metric
+from all_even.moves.side_by_side import side_by_side
 from all_even.session.editing import chain_edits
 from all_even.session.model import routing
 from all_even.session.model.ledger import Proposal
@@ -82,28 +83,50 @@ def candidates(look: Look) -> list[tuple[str, str]]:
     return [
         (strip_id, name)
         for strip_id, name in sums
-        if part(look, strip_id) is not None
+        if outline(look, strip_id) is not None
         and not any(is_dynamic(item) and not isinstance(item, Limiter) for item in session.chain(strip_id))
     ]
 
 
-def fit_of(look: Look, strip_id: str) -> gentle.Fit:
-    """The glue that fits a sum, by the session's settings."""
-    return look.get(FIT, strip_id)
+def fit_of(look: Look, strip_id: str, share: float = 1.0) -> gentle.Fit:
+    """The glue that fits a sum, by the session's settings. share: of what they say it takes."""
+    return look.get(FIT, _target(strip_id, taken(look.session, share)))
+
+
+def taken(session: Session, share: float = 1.0) -> float:
+    """How much is taken in loud passages, dB."""
+    return TAKES.clamped(share * session.settings.glue_db)
+
+
+def _target(strip_id: str, takes_db: float) -> str:
+    return f"{strip_id}:{takes_db}"
+
+
+def _read(target: str) -> tuple[str, float]:
+    strip_id, _, takes_db = target.rpartition(":")
+    return strip_id, float(takes_db)
 
 
 def _fit_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
-    work = look.session.settings
-    return digest((PART.rests_on(look, prints, target), work.glue_db, work.glue_release))
+    strip_id, takes_db = _read(target)
+    return digest((PART.rests_on(look, prints, strip_id), takes_db, look.session.settings.glue_release))
 
 
 def _fit(look: Look, target: str) -> gentle.Fit:
-    work, found = look.session.settings, part(look, target)
+    (strip_id, takes_db), release = _read(target), look.session.settings.glue_release
+    found = part(look, strip_id)
     assert found is not None
-    return gentle.fitted(found, work.glue_db, ratio=ratio_of(target), release=work.glue_release)
+    return gentle.fitted(found, takes_db, ratio=ratio_of(strip_id), release=release)
 
 
-FIT = Figure("glue", 1, "strip", _fit_rests_on, _fit)
+def _opened(look: Look, target: str) -> gentle.Opened | None:
+    strip_id, takes_db = _read(target)
+    found = part(look, strip_id)
+    return None if found is None else gentle.without_key(found, look.get(FIT, target), takes_db)
+
+
+FIT = Figure("glue", 2, "strip", _fit_rests_on, _fit)
+OPENED = Figure("glue whose detector hears all", 1, "strip", _fit_rests_on, _opened)
 
 
 def ratio_of(strip_id: str) -> float:
@@ -111,31 +134,24 @@ def ratio_of(strip_id: str) -> float:
 
 
 def propose(look: Look) -> list[Proposal]:
-    made = []
-    for strip_id, name in candidates(look):
-        look.stop_if_cancelled()
-        if fit_of(look, strip_id).gains:
-            found = _harmless(look, strip_id)
-            if found is not None:
-                made.append(_proposal(look, strip_id, name, *found))
-    return made
+    made = side_by_side(look, lambda place: _of_sum(look, *place), candidates(look))
+    return [proposal for proposal in made if proposal is not None]
+
+
+def _of_sum(look: Look, strip_id: str, name: str) -> Proposal | None:
+    look.stop_if_cancelled()
+    found = _harmless(look, strip_id) if fit_of(look, strip_id).gains else None
+    return None if found is None else _proposal(look, strip_id, name, *found)
 
 
 def _harmless(look: Look, strip_id: str) -> tuple[gentle.Fit, float] | None:
     """The glue that fits, and how much it takes; less where more would be warned of afterwards, or none."""
-    work = look.session.settings
     for share in LESS:
-        takes_db = TAKES.clamped(share * work.glue_db)
-        if share == 1.0:
-            fit = fit_of(look, strip_id)
-        else:
-            found = part(look, strip_id)
-            assert found is not None
-            fit = gentle.fitted(found, takes_db, ratio=ratio_of(strip_id), release=work.glue_release)
+        fit = fit_of(look, strip_id, share)
         if not fit.gains:
             return None
         if not _would_be_warned_of(look, strip_id, fit):
-            return fit, takes_db
+            return fit, taken(look.session, share)
     return None
 
 
@@ -201,13 +217,12 @@ def _release(station: Compressor, now: Movement) -> str:
 
 def _key(look: Look, strip_id: str, fit: gentle.Fit, takes_db: float) -> str:
     """What the detector's high-pass changes."""
-    found = part(look, strip_id)
-    opened = gentle.without_key(found, fit, takes_db) if found is not None else None
+    opened = look.get(OPENED, _target(strip_id, takes_db))
     if opened is None:
         return " Little bass here, so the detector hears all of it."
     now = fit.movement
-    pump = (now.side.pump_db or 0.0) - (opened.side.pump_db or 0.0)
-    hits = (now.punch_now_db or 0.0) - (opened.punch_now_db or 0.0)
+    pump = (now.side.pump_db or 0.0) - (opened.pump_db or 0.0)
+    hits = (now.punch_now_db or 0.0) - (opened.hits_db or 0.0)
     return (
         f" The detector is high-passed at {number(gentle.KEY_HZ, 0)} Hz: that changes the pumping by "
         f"{signed(pump, 1)} dB and the hits by {signed(hits, 1)} dB."
@@ -252,10 +267,9 @@ def _refit(look: Look, proposal: Proposal) -> Proposal:
         return proposal
     takes_db = value_of(proposal, "takes_db")
     strip_id, name = proposal.targets[0], dict(candidates(look)).get(proposal.targets[0])
-    found = part(look, strip_id) if name is not None else None
-    if found is None or name is None:
+    if name is None:
         return proposal
-    fit = gentle.fitted(found, takes_db, ratio=ratio_of(strip_id), release=look.session.settings.glue_release)
+    fit = look.get(FIT, _target(strip_id, takes_db))
     return replace(_proposal(look, strip_id, name, fit, takes_db), rests_on=proposal.rests_on)
 
 

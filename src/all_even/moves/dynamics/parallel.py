@@ -20,7 +20,8 @@ from all_even.dsp.parameter import LEVEL, Parameter, number
 from all_even.engine.feeds import edge_gains
 from all_even.engine.mixing import add_lane
 from all_even.errors import UserError
-from all_even.figures.book.look import Look
+from all_even.figures.book.fingerprint import Fingerprints, digest
+from all_even.figures.book.look import Figure, Look
 from all_even.figures.dynamics.dynamics import hits_of, is_dynamic, part
 from all_even.measure.dynamics import punch, side_effects
 from all_even.measure.dynamics.movement import Part, part_of
@@ -146,6 +147,22 @@ def level_for(dry: Signal, copy: Signal, hits_s: Sequence[float], body_db: float
 
 def fitted(look: Look, lanes: Sequence[Lane], body_db: float) -> Fit | None:
     """None where nothing of them is heard."""
+    return look.get(FIT, ":".join((*ids(lanes), str(body_db))))
+
+
+def _read(look: Look, target: str) -> tuple[list[Lane], float]:
+    *lane_ids, body_db = target.split(":")
+    return [look.session.lane(lane_id) for lane_id in lane_ids], float(body_db)
+
+
+def _fit_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
+    lanes, body_db = _read(look, target)
+    feeds = [(prints.feed(main_edge(lane)), routing.is_sounding(look.session, lane)) for lane in lanes]
+    return digest((feeds, hits_among(look, lanes), body_db, look.session.settings.parallel_under_lu))
+
+
+def _fit(look: Look, target: str) -> Fit | None:
+    lanes, body_db = _read(look, target)
     dry = dry_sum(look, look.session, lanes)
     if dry.lufs is None:
         return None
@@ -167,6 +184,9 @@ def fitted(look: Look, lanes: Sequence[Lane], body_db: float) -> Fit | None:
         peak = punch.hit_peaks_db(together[:, dry.louder].astype(np.float64), dry.sample_rate, counted) - was
     quiet = side_effects.noise_rise_db(dry.power, signal_of(together, dry.sample_rate).power)
     return Fit(crush, level_db, null_db(look, lanes, dry), distance + level_db, body, peak, quiet)
+
+
+FIT = Figure("crushed copy", 1, "feed", _fit_rests_on, _fit)
 
 
 def propose(look: Look) -> list[Proposal]:
