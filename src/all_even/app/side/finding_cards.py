@@ -41,9 +41,11 @@ class FindingsCard(Card):
         self.desk = desk
         if found.count:
             self.add_title(f"{found.count} fault{'' if found.count == 1 else 's'} in the recording", "look")
-        for group in found.groups:
-            self._add_group(group)
-        aside = len(faults.put_aside_already(desk.session))
+        self.steps = [*(partial(self._add_group, group) for group in found.groups), partial(self._add_rest, found)]
+        """What is still to be put in, kind by kind: there may be many lines."""
+
+    def _add_rest(self, found: Grouped) -> None:
+        aside = len(faults.put_aside_already(self.desk.session))
         if aside:
             row = layouts.row(spacing=4)
             row.addWidget(fields.wrapped(f"{aside} noted and put aside", "small"), 1)

@@ -125,7 +125,8 @@ class MovesTab(QScrollArea):
             told = "In the playing, before any mixing"
             steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
         if found is not None and (found.groups or found.excerpt or put_aside_already(desk.session)):
-            steps.append(lambda: column.addWidget(FindingsCard(desk, found)))
+            faults = FindingsCard(desk, found)
+            steps += [lambda: column.addWidget(faults), *faults.steps]
         steps += [partial(self._add_unreadable, column, entry) for entry in unreadable]
         tastes = [move for move in moves if is_taste(move)]
         folded = bool(tastes)

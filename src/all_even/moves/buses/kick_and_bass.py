@@ -27,6 +27,7 @@ from all_even.moves.buses.tracks import bus_named, ids, kicks, of_family, presen
 from all_even.moves.dynamics.effects import flags
 from all_even.moves.kind import Kind, measured_later
 from all_even.moves.low_end import guards
+from all_even.moves.side_by_side import side_by_side
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -57,8 +58,13 @@ def propose(look: Look) -> list[Proposal]:
 def harms_of(look: Look, session: Session) -> list[str]:
     """What the limiter would be warned of behind it: side effects of its group, and what kick and bass would lose."""
     bus = bus_named(session, NAME)
-    moved = moving(look.at(session), bus.id) if bus is not None else None
-    return [*(flags(moved.side) if moved is not None else []), *guards.harms(look, session)]
+
+    def of_group() -> list[str]:
+        moved = moving(look.at(session), bus.id) if bus is not None else None
+        return flags(moved.side) if moved is not None else []
+
+    both = (of_group, lambda: guards.harms(look, session))
+    return [harm for harms in side_by_side(look, lambda find: find(), both) for harm in harms]
 
 
 def _proposal(kick: list[Lane], bass: list[Lane], trial: "Trial") -> Proposal:
