@@ -14,12 +14,15 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.kernels import kernel
 from all_even.measure.sharing import hearing
 from all_even.measure.whole import gammatone
 
 EXPONENT = 0.2
 QUIET_DB = -70.0
 FALLS_DB_PER_S = 300.0
+LASTS = 4
+"""So many frames."""
 Array = NDArray[np.float64]
 Powers = NDArray[np.float32]
 
@@ -39,22 +42,35 @@ def masked(sources: Sequence[Powers], rooms: Powers | None, sample_rate: int) ->
         return found
     quiet = np.float32(loud * 10.0 ** (QUIET_DB / 10.0))
     fall = 10.0 ** (-FALLS_DB_PER_S / 10.0 * gammatone.hop_frames(sample_rate) / sample_rate)
+    unheard = float(np.power(np.full(16, quiet), EXPONENT)[0])  # as exactly as many at once are
+    falls = np.cumprod(np.full(LASTS, fall, dtype=np.float32))
     for index, part in enumerate(sources):
-        own = part * weight
-        masker = _lasting(np.maximum(total[: len(own)] - own, 0.0), np.float32(fall))
-        alone = (own + quiet) ** EXPONENT - quiet**EXPONENT
-        among = (own + masker + quiet) ** EXPONENT - (masker + quiet) ** EXPONENT
-        whole = float(alone.sum(dtype=np.float64))
-        if whole > 0.0:
-            found[index] = 1.0 - float(among.sum(dtype=np.float64)) / whole
+        terms = np.empty((3, *part.shape), dtype=np.float32)
+        _terms(np.ascontiguousarray(part), weight, total, quiet, falls, terms)
+        np.power(terms, EXPONENT, out=terms)
+        alone, among, others = terms.reshape(3, -1).sum(axis=1, dtype=np.float64)
+        whole = float(alone) - part.size * unheard
+        if part.any() and whole > 0.0:
+            found[index] = 1.0 - float(among - others) / whole
     return found
 
 
-def _lasting(power: Powers, fall: np.float32) -> Powers:
-    """The same, falling by `fall` a frame at the fastest: a few frames back are all that count."""
-    lasting = power.copy()
-    factor = fall
-    for back in range(1, 5):
-        np.maximum(lasting[back:], power[:-back] * factor, out=lasting[back:])
-        factor = np.float32(factor * fall)
-    return lasting
+@kernel
+def _terms(part, weight, total, quiet, falls, terms):  # type: ignore[no-untyped-def]
+    """Of each frame and band, what is raised to a power: the source alone, the source among the others, the others;
+    each with what is not heard. Others fall at the fastest as `falls` says, a few frames back are all that count."""
+    frames, bands = part.shape
+    nothing = np.float32(0.0)
+    for t in range(frames):
+        for band in range(bands):
+            own = part[t, band] * weight[band]
+            terms[0, t, band] = own + quiet
+            terms[2, t, band] = max(total[t, band] - own, nothing)
+    for t in range(frames - 1, -1, -1):
+        for back in range(1, min(t, len(falls)) + 1):
+            fall = falls[back - 1]
+            for band in range(bands):
+                terms[2, t, band] = max(terms[2, t, band], terms[2, t - back, band] * fall)
+        for band in range(bands):
+            terms[2, t, band] += quiet
+            terms[1, t, band] = part[t, band] * weight[band] + terms[2, t, band]
