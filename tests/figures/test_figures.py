@@ -15,7 +15,7 @@ from all_even.engine.render import render
 from all_even.errors import Cancelled
 from all_even.figures.book.book import Book, flow_of
 from all_even.figures.book.fingerprint import digest
-from all_even.figures.book.kept import TAIL, KeptSounds
+from all_even.figures.book.kept import MOST_PASSING, TAIL, KeptSounds
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.book.pages import Pages
 from all_even.figures.book.sizes import size_of
@@ -140,6 +140,56 @@ def test_a_strip_s_sound_is_that_of_the_render_in_any_session(session):
         mix = book.sound(session, MIX)
         np.testing.assert_allclose(mix.read(0, mix.frames), rendered, atol=2e-6)
         session = replace(session)
+
+
+@settings(max_examples=40, deadline=None)
+@given(any_session())
+def test_chains_tried_on_a_kept_sum_sound_as_if_all_were_added_up(session):
+    """Whatever the routing: what comes into the chains of sums is kept, and another chain is put on it."""
+    own = sounds(len(session.lanes))
+    sources = {lane.id: own[f"l{i}"] for i, lane in enumerate(session.lanes)}
+    book = Book(sources)
+    book.hear(session, book.flow_wants(session))
+    tried = session
+    for strip_id in (*(bus.id for bus in session.buses), MIX):
+        tried = chain_edits.add_station(tried, strip_id, Compressor(threshold_db=-30.0, lookahead_ms=1.5))
+        book.hear(tried, book.flow_wants(tried))
+        mix = book.sound(tried, MIX)
+        rendered = np.concatenate(list(render(make_plan(tried, sources))))
+        np.testing.assert_allclose(mix.read(0, mix.frames), rendered, atol=2e-6)
+
+
+def test_a_chain_on_the_mix_reads_no_lane_anew(session):
+    reads = []
+
+    class Noted(Memory):
+        def read(self, start, frames):
+            reads.append(start)
+            return super().read(start, frames)
+
+    sources = {name: Noted(0.3 * noise(2.0, seed)[:, np.newaxis]) for seed, name in enumerate("abcd", 1)}
+    book = Book(sources)
+    book.hear(session, book.flow_wants(session))
+    assert reads
+    reads.clear()
+    for threshold_db in (-30.0, -20.0):
+        tried = chain_edits.add_station(session, MIX, Compressor(threshold_db=threshold_db))
+        book.hear(tried, book.flow_wants(tried))
+    group = chain_edits.change_station(session, session.buses[0].id, session.buses[0].chain[0].id, ratio=9.0)
+    book.hear(group, [("flow", session.buses[0].id)])
+    assert not reads
+    book.hear(edits.change_strips(tried, ["d"], level_db=-6.0), [("levels", MIX)])
+    assert reads  # another sum
+
+
+def test_sums_of_states_that_were_left_make_room():
+    kept = KeptSounds(1 << 30)
+    for index in range(MOST_PASSING + 3):
+        kept.put(f"sum {index}", kept.new(1, 100), passing=True)
+    kept.put("a lane", kept.new(1, 100))
+    assert kept.get("sum 2") is None
+    assert kept.get("sum 3") is not None
+    assert kept.get("a lane") is not None
 
 
 def test_fingerprints_are_those_of_what_is_heard(sources, session):

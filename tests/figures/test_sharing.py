@@ -7,9 +7,11 @@ from msgspec.structs import replace
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.dsp.tone.passes import HighPass
+from all_even.figures.arriving import spectra
 from all_even.figures.sharing import sharing
 from all_even.figures.sharing.three_knobs import curve_db, three_knobs
-from all_even.session.editing import chain_edits, edits
+from all_even.figures.sources.units import table
+from all_even.session.editing import chain_edits, edits, routing_edits
 from tests.moves import share_sessions
 from tests.moves.looks import look_at
 
@@ -48,6 +50,30 @@ def test_a_band_that_is_cut_does_not_count_less_for_it(look, found):
     assert np.array_equal(then.scene.weight[place], found.scene.weight[place])
     assert then.shares[place] > found.shares[place] + 0.05
     assert then.scene.floor == found.scene.floor
+
+
+def test_states_share_what_arrives_of_a_source_that_no_edit_touched(look):
+    organ = lane(look, "Organ")
+    edited = look.at(chain_edits.add_station(look.session, organ, Equaliser(bands=(Band(gain_db=6.0),))))
+    before, after = table(look).tracks, table(edited).tracks
+    assert [name for name in before if after[name] is not before[name]] == [organ]
+    heard = spectra.excitations(edited, lanes=[organ])[organ]
+    np.testing.assert_array_equal(after[organ].power, heard.power)
+    np.testing.assert_array_equal(after[organ].weight, heard.weight)
+    raised = look.at(edits.change_strips(look.session, [organ], level_db=look.session.lane(organ).level_db + 3.0))
+    louder = table(raised).tracks[organ]
+    np.testing.assert_allclose(louder.power, before[organ].power * 10.0**0.3, rtol=1e-4)
+
+
+def test_what_a_chain_of_a_group_does_is_known_for_all_its_members(look):
+    organ, others = lane(look, "Organ"), [item.id for item in look.session.lanes]
+    grouped, bus = routing_edits.group_strips(look.session, others[:2], "Both")
+    grouped = chain_edits.add_station(grouped, bus, Compressor(threshold_db=-40.0, ratio=4.0))
+    one = spectra.rests_on(look.at(grouped))
+    harder = chain_edits.change_station(grouped, bus, grouped.bus(bus).chain[0].id, ratio=8.0)
+    other = spectra.rests_on(look.at(harder))
+    assert {lane_id for lane_id in one if one[lane_id] != other[lane_id]} == set(others[:2])
+    assert organ in one
 
 
 def test_what_one_costs_another_is_what_leaving_it_out_gains(look, found):

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
+from all_even.measure.sharing import hearing
 from all_even.measure.whole import gammatone, standing, witness
 from tests.measure.sounds import RATE, kick, placed, snare
 
@@ -85,6 +86,30 @@ def test_the_witness_sees_nothing_masked_alone_and_all_under_what_is_far_louder(
     shares = [witness.masked([one, other * 10.0 ** (db / 10.0)], None, RATE)[0] for db in (-20.0, 0.0, 20.0, 40.0)]
     assert shares == sorted(shares)
     assert shares[-1] > 0.97
+
+
+def test_the_witness_is_its_formula():
+    """Written down once more in double precision, frame by frame."""
+    time = np.arange(2 * RATE) / RATE
+    sounds = [noise(2.0, 0.1), 0.2 * np.sin(2 * np.pi * 300.0 * time) * (time < 1.0), np.zeros(2 * RATE)]
+    parts, room = [powers(sound) for sound in sounds], powers(noise(2.0, 0.02, seed=9))
+    weight = hearing.a_weighting(gammatone.centres_hz())
+    weighted = [part.astype(np.float64) * weight for part in (*parts, room)]
+    total = sum(weighted)
+    quiet = np.percentile(total.sum(axis=1), 95) * 1e-7
+    fall = 10.0 ** (-30.0 * gammatone.hop_frames(RATE) / RATE)
+    for own, told in zip(weighted, witness.masked(parts, room, RATE), strict=False):
+        others = np.maximum(total - own, 0.0)
+        masker = others.copy()
+        for t in range(1, len(others)):
+            for back in range(1, min(4, t) + 1):
+                masker[t] = np.maximum(masker[t], others[t - back] * fall**back)
+        alone = ((own + quiet) ** 0.2 - quiet**0.2).sum()
+        among = ((own + masker + quiet) ** 0.2 - (masker + quiet) ** 0.2).sum()
+        if own.any():
+            assert told == pytest.approx(1.0 - among / alone, abs=1e-5)
+        else:
+            assert np.isnan(told)
 
 
 def test_the_witness_does_not_answer_to_the_level_of_the_whole():
