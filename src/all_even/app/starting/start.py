@@ -109,6 +109,8 @@ def preload() -> threading.Thread:
             for part in ("body", "bench"):
                 importlib.import_module(f"{VIEWS[stage.key].folder}.{part}")
             stage.moves()
+        if kernels.is_warm():
+            threading.Thread(target=_read_in_what_measures, name="preload loops", daemon=True).start()
 
     thread = threading.Thread(target=read_in, name="preload", daemon=True)
     thread.start()
@@ -127,6 +129,24 @@ def _read_in_what_plays() -> None:
         mixing.add_lane_brief(out, np.zeros((1, 2), dtype=kind), np.zeros((2, 2)), True)
     brief(mixing.largest_gain)(np.zeros(1))
     mixing.ProtectiveCeiling(48_000)(out)
+
+
+def _read_in_what_measures() -> None:
+    """The compiled loops of measuring, on a struck note: read in while a folder opens they would hold up the window."""
+    import numpy as np
+
+    from all_even.measure.recording.character import CharacterMeter
+    from all_even.measure.recording.track import Measurement
+
+    rate = 48_000
+    time_s = np.arange(rate) / rate
+    note = (0.5 * np.sin(2.0 * np.pi * 110.0 * time_s) * np.exp(-6.0 * (time_s % 0.5))).astype(np.float32)
+    for channels in (1, 2):
+        block = np.ascontiguousarray(np.repeat(note[:, np.newaxis], channels, axis=1))
+        levels, playing = Measurement(rate, channels), CharacterMeter(rate, channels)
+        levels.add(block)
+        playing.add(block)
+        playing.result(levels.result().third_octave_db)
 
 
 def share_time() -> None:
