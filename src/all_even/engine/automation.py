@@ -7,7 +7,7 @@ anchored at the start of the song, so that the result does not depend on how the
 """
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,7 @@ from all_even.dsp import pan
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import GRID_FRAMES
 from all_even.kernels import brief, cancelling, kernel
+from all_even.session.model.known import known_of
 from all_even.session.model.strips import Automation
 
 Array = NDArray[np.float64]
@@ -147,7 +148,7 @@ class Curve:
         return bool(self.values[first - 1] == self.values[first])
 
 
-@lru_cache(maxsize=1024)
+@known_of(512)
 def curve(automation: Automation, sample_rate: int) -> Curve:
     """The curve of an automation at a sample rate."""
     frames = np.array([round(point.time_s * sample_rate) for point in automation.points], dtype=np.int64)
@@ -158,7 +159,7 @@ MUTE_S = 0.005
 """In which an automated mute closes or opens: nothing clicks."""
 
 
-@lru_cache(maxsize=256)
+@known_of(256)
 def mute_curve(automation: Automation, sample_rate: int) -> Curve:
     """A mute over time as a level in dB: each point holds until the next, and what changes takes 5 ms."""
     muted = automation.points[0].value >= 0.5

@@ -12,30 +12,25 @@ MILLISECONDS = 1000
 """Curves that are only read at times are made at this rate."""
 
 
-def _automation(lane: Lane) -> Automation | None:
+def clip_automation(lane: Lane) -> Automation | None:
+    """How it moves; None where it stands still."""
     return next((item for item in lane.automation if item.parameter == PARAMETER), None)
 
 
 def has_clip_gain(strip: object) -> bool:
     """Whether anything happens to a lane's sound before its chain."""
-    return isinstance(strip, Lane) and (strip.clip_gain_db != 0.0 or _automation(strip) is not None)
+    return isinstance(strip, Lane) and (strip.clip_gain_db != 0.0 or clip_automation(strip) is not None)
 
 
 def resting_clip_gain_db(lane: Lane) -> float:
     """The gain that stands still, dB: 0 where it is automated."""
-    return 0.0 if _automation(lane) is not None else lane.clip_gain_db
+    return 0.0 if clip_automation(lane) is not None else lane.clip_gain_db
 
 
 def clip_curve(lane: Lane, sample_rate: int) -> Curve | None:
     """The clip gain over song frames, dB; None where it stands still."""
-    automation = _automation(lane)
+    automation = clip_automation(lane)
     return curve(automation, sample_rate) if automation is not None else None
-
-
-def clip_gain_key(lane: Lane) -> object:
-    """What a fingerprint takes of it."""
-    automation = _automation(lane)
-    return lane.clip_gain_db if automation is None else automation.points
 
 
 def clip_gains(lane: Strip, count: int, step_s: float) -> NDArray[np.float64]:

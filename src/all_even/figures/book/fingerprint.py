@@ -20,10 +20,11 @@ from all_even.dsp.ducking.shaped import DuckShape, Shaped
 from all_even.dsp.processor import key_of
 from all_even.dsp.space.convolution import Convolution
 from all_even.engine import responses
-from all_even.engine.clip_gain import clip_gain_key, has_clip_gain
+from all_even.engine.clip_gain import clip_automation, has_clip_gain
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.engine.sources import Opened, Sources, frames_of
 from all_even.session.model import routing
+from all_even.session.model.known import known_of
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, Automation, Lane, MixSettings, Strip
 
@@ -34,6 +35,12 @@ Fingerprint = str
 def digest(parts: Iterable[object]) -> Fingerprint:
     """Of values that MessagePack can hold."""
     return hashlib.blake2b(msgspec.msgpack.encode(tuple(parts)), digest_size=16).hexdigest()
+
+
+@known_of(512)
+def points_of(automation: Automation) -> Fingerprint:
+    """Of its points alone."""
+    return digest((automation.points,))
 
 
 class Fingerprints:
@@ -95,14 +102,17 @@ class Fingerprints:
         names = {"level_db", "pan"}
         if edge.kind == "send":
             names.add(f"send:{strip.sends[edge.index].to}")
-        curves = [item for item in strip.automation if item.parameter in names]
+        curves = [(item.parameter, points_of(item)) for item in strip.automation if item.parameter in names]
         return digest((source, moving.base_db, moving.pan, moving.law, moving.scale, curves))
 
     def _sound(self, strip_id: str, strip: Strip | MixSettings) -> object:
         """What comes into the chain."""
         if isinstance(strip, Lane):
             sound = (self._identities[strip_id], self.session.sample_rate, strip.start_s, self.song_frames)
-            return (*sound, clip_gain_key(strip)) if has_clip_gain(strip) else sound
+            if not has_clip_gain(strip):
+                return sound
+            moving = clip_automation(strip)
+            return (*sound, strip.clip_gain_db if moving is None else points_of(moving))
         arriving = [self.feed(edge) for edge in self._incoming[strip_id]]
         trim = strip.trim_db if isinstance(strip, MixSettings) else 0.0
         return sorted(item for item in arriving if item is not None), trim, self.song_frames
@@ -134,7 +144,7 @@ class Fingerprints:
 def _moving(automation: tuple[Automation, ...], station_id: str) -> list[object]:
     prefix = station_id + "."
     return [
-        (item.parameter.removeprefix(prefix), item.points)
+        (item.parameter.removeprefix(prefix), points_of(item))
         for item in automation
         if item.parameter.startswith(prefix)
     ]  # fmt: skip
