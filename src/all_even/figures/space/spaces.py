@@ -296,18 +296,18 @@ DROP = Figure("drop at the kick", 1, "bus", _drop_rests_on, lambda look, target:
 
 def through(session: Session, chain: Sequence[Processor], samples: Array, look: Look | None = None) -> Array:
     """(frames, 2) behind a chain, block by block, latency taken back."""
-    rate, linked = session.sample_rate, responses.linked(session)
+    rate, linked, own = session.sample_rate, responses.linked(session), False
     for item in chain:
         run = Single(item, rate, coefficients=coefficients_with(item, linked, rate))
-        late = item.latency_frames(rate)
-        parts = []
-        for at in range(0, len(samples), BLOCK_FRAMES):
+        late, frames = item.latency_frames(rate), len(samples)
+        out = samples if own and not late else np.empty((frames + late, 2))
+        for at in range(0, frames, BLOCK_FRAMES):
             if look is not None:
                 look.stop_if_cancelled()
-            parts.append(run(samples[at : at + BLOCK_FRAMES]))
+            out[at : min(frames, at + BLOCK_FRAMES)] = run(samples[at : at + BLOCK_FRAMES])
         if late:
-            parts.append(run(np.zeros((late, samples.shape[1]))))
-        samples = np.concatenate(parts)[late:]
+            out[frames:] = run(np.zeros((late, samples.shape[1])))
+        samples, own = out[late:], True
     return samples
 
 

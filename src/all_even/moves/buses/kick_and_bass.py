@@ -116,7 +116,8 @@ def tried(look: Look, kick: list[Lane], bass: list[Lane]) -> Iterator[Trial]:
     peak = true_peak(found["kick"], rate)
     if peak <= 0.0:
         return
-    both = found["kick"] + found["bass"]
+    both = found.pop("kick")
+    both += found.pop("bass")
     mono = middle_of(both)
     playing = np.abs(mono) > 1e-3 * np.abs(mono).max(initial=0.0)
     for over_db in OVER_KICK_DB:
