@@ -3,8 +3,6 @@ what no edit between them touched, in time and in memory."""
 
 from collections.abc import Mapping, Sequence
 
-import numpy as np
-
 from all_even.figures.arriving import spectra
 from all_even.figures.book.fingerprint import Fingerprint, digest
 from all_even.figures.book.look import Look
@@ -34,14 +32,7 @@ def excited(look: Look, sources: Mapping[str, Sequence[str]], every: int = 1) ->
     powers = spectra.arriving_powers(look, lanes={one for source in new for one in sources[source]}) if new else {}
     for source, key in new.items():
         parts = [powers[lane_id][::every] for lane_id in sources[source] if lane_id in powers]
-        found[key] = pages.shared.setdefault(key, masking.excitation_of_power(_added(parts), look.session.sample_rate))
+        found[key] = pages.shared.setdefault(
+            key, masking.excitation_of_power(spectra.added(parts), look.session.sample_rate)
+        )
     return {source: found[key] for source, key in keys.items()}
-
-
-def _added(parts: Sequence[masking.Bands]) -> masking.Bands:
-    if len(parts) == 1:
-        return np.ascontiguousarray(parts[0])
-    power = np.zeros((max(len(part) for part in parts), parts[0].shape[1]), dtype=np.float32)
-    for part in parts:
-        power[: len(part)] += part
-    return power

@@ -256,11 +256,17 @@ def joined(session: Session, parts: Sequence[Excitation]) -> Excitation:
     """Several microphones' excitations as that of their source (powers added)."""
     if len(parts) == 1:
         return parts[0]
-    frames = max(len(part.power) for part in parts)
-    power = np.zeros((frames, parts[0].power.shape[1]), dtype=np.float32)
+    return masking.excitation_of_power(added([part.power for part in parts]), session.sample_rate)
+
+
+def added(parts: Sequence[Powers]) -> Powers:
+    """(frames, bands) of several together, as long as the longest."""
+    if len(parts) == 1:
+        return np.ascontiguousarray(parts[0])
+    power = np.zeros((max(len(part) for part in parts), parts[0].shape[1]), dtype=np.float32)
     for part in parts:
-        power[: len(part.power)] += part.power
-    return masking.excitation_of_power(power, session.sample_rate)
+        power[: len(part)] += part
+    return power
 
 
 def powers_of(look: Look, strip_id: str, bank: Bank = EAR) -> Powers | None:
