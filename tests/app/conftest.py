@@ -128,7 +128,7 @@ class Rig:
         self.devices.clear()
         if window.workbench is not None:
             window.workbench.side.setCurrentIndex(0)
-            window.workbench.lanes.hidden_button.setChecked(False)
+            window.workbench.lanes.over_heads.hidden.setChecked(False)
             if window.workbench.head.transport.follow.isChecked():
                 window.workbench.head.transport.follow.click()
         window.start_page.refresh()

@@ -26,7 +26,7 @@ def opened(rig, short_folder, tmp_path):
 def test_lanes_are_filtered_by_name_family_and_state_and_escape_shows_all(opened):
     lanes, desk = opened.window.workbench.lanes, opened.desk
     every = len(lanes.rows)
-    lanes.filter.setText("drums")
+    lanes.over_heads.filter.setText("drums")
     assert 0 < len(lanes.rows) < every
     assert {row.lane.role for row in lanes.rows} <= {
         "kick",
@@ -37,13 +37,13 @@ def test_lanes_are_filtered_by_name_family_and_state_and_escape_shows_all(opened
         "tom",
         "overhead",
     }
-    lanes.filter.setText("drums kick")
+    lanes.over_heads.filter.setText("drums kick")
     assert all("kick" in row.lane.role for row in lanes.rows)
-    lanes.filter.setText("soloed")
+    lanes.over_heads.filter.setText("soloed")
     assert lanes.rows == []
     desk.select((desk.session.lanes[0].id,))
     desk.edit(lambda s: song_map.set_tempo(s, 100.0))
-    QTest.keyClick(lanes.filter, Qt.Key.Key_Escape)
+    QTest.keyClick(lanes.over_heads.filter, Qt.Key.Key_Escape)
     assert len(lanes.rows) == every
 
 

@@ -57,14 +57,14 @@ def use(rig, name: str) -> LowEndBench:
 def test_lanes_with_nothing_at_the_bottom_are_folded_to_one_line(low):
     lanes = low.window.workbench.lanes
     assert {row.lane.role for row in lanes.rows} == {"kick", "bass"}
-    assert lanes.fold_button.isVisible()
-    assert lanes.fold_button.text().startswith("1 more")
-    lanes.fold_button.click()
+    assert lanes.over_heads.more.isVisible()
+    assert lanes.over_heads.more.text().startswith("1 more")
+    lanes.over_heads.more.click()
     assert len(lanes.rows) == 3
-    lanes.fold_button.click()
+    lanes.over_heads.more.click()
     low.desk.set_stage("balance")
     assert len(lanes.rows) == 3
-    assert not lanes.fold_button.isVisible()
+    assert not lanes.over_heads.more.isVisible()
 
 
 def test_all_ways_to_duck_stand_side_by_side_and_one_is_large(low):

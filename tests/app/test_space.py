@@ -305,7 +305,7 @@ def test_rows_that_are_no_part_of_space_are_folded(roomy):
     desk.select((by_role(desk.session, "clarinet"),))
     roomy.settle_paint()
     assert by_role(desk.session, "pad") not in view.lane_ids()
-    assert "not heard" in view.fold_button.text()
+    assert "not heard" in view.over_heads.more.text()
 
 
 @pytest.mark.parametrize(("ratio_db", "share"), [(30.0, 0.0), (15.0, 0.5), (0.0, 1.0), (-9.0, 1.0), (None, None)])

@@ -226,9 +226,9 @@ def test_hidden_lanes_leave_and_come_back(opened):
     count = len(lanes.lane_ids())
     lanes.toggle("hidden", desk.session.lanes[2].id)
     assert len(lanes.lane_ids()) == count - 1
-    lanes.hidden_button.click()
+    lanes.over_heads.hidden.click()
     assert len(lanes.lane_ids()) == count
-    assert "1 sound" in lanes.hidden_button.text()
+    assert "1 sound" in lanes.over_heads.hidden.text()
 
 
 def test_notes_keep_position_and_lead_back_there(opened):

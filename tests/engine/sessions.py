@@ -189,7 +189,8 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
         buses=tuple(made_buses),
         folder_groups=(
             FolderGroup(
-                id="f0", name="Folder", level_db=draw(st.floats(-12.0, 6.0)), mute=draw(st.integers(0, 5)) == 0
+                id="f0", name="Folder", level_db=draw(st.floats(-12.0, 6.0)), mute=draw(st.integers(0, 5)) == 0,
+                automation=tuple(item for item in automation((), ()) if item.parameter in ("level_db", "mute")),
             ),
         ),
         shapes=(SHAPE,),

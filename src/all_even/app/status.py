@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from all_even.app.starting.warming import Warming
 
 SHOWN_MS = 12_000
-HEIGHT = 34
+HEIGHT = 30
 QUIET = ("figures", "autosave", "plan", "arrivals", "tick", "propose", "keep")
 """Work that goes on by itself and is not told."""
 TOLD = ("open", "measure", "sources", "print", "compare", "sheet", "prepare", "hits")

@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QRect, Qt, QTimer
 from PyQt6.QtGui import (
     QCloseEvent,
     QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
+    QGuiApplication,
     QKeyEvent,
     QResizeEvent,
 )
@@ -29,6 +30,7 @@ from all_even.app.commands import belonging, menus
 from all_even.app.commands.command import Command
 from all_even.app.desk import Desk
 from all_even.app.finder.panel import Finder
+from all_even.app.machine import kept_layout
 from all_even.app.question_bar import QuestionBar
 from all_even.app.starting.start_page import StartPage
 from all_even.app.status import StatusLine
@@ -56,7 +58,7 @@ class MainWindow(QMainWindow):
         self.workbench: Workbench | None = None
         self.setWindowTitle("All Even")
         self.setMinimumSize(*SMALLEST)
-        self.resize(*REFERENCE)
+        self._stand_where_it_stood()
         self.setAcceptDrops(True)
         self._theme_name = theme_name
         self._was_playing = False
@@ -83,6 +85,18 @@ class MainWindow(QMainWindow):
         self.apply_theme(theme_name)
         desk.preferences_changed.connect(self._on_preferences)
         app.focusChanged.connect(self._on_focus)
+
+    def _stand_where_it_stood(self) -> None:
+        """Size and place of the last time, as far as they are on a screen of today."""
+        kept, screen = kept_layout.load(), QGuiApplication.primaryScreen()
+        self.resize(*REFERENCE)
+        if kept.place is None or screen is None:
+            return
+        wanted = QRect(*kept.place)
+        if any(other.availableGeometry().intersects(wanted) for other in screen.virtualSiblings()):
+            self.setGeometry(wanted)
+        if kept.maximised:
+            self.setWindowState(Qt.WindowState.WindowMaximized)
 
     # Building.
 
@@ -139,6 +153,10 @@ class MainWindow(QMainWindow):
         from all_even.app.workbench import Workbench
 
         bench = self.workbench = Workbench(self.desk, self._parts)
+        bar = self.menuBar()
+        assert bar is not None
+        bar.setCornerWidget(bench.head.corner)
+        bench.head.corner.show()
         page = self.verbs.page = PageVerbs(self.desk, bench)
         bench.hide()
         self.pages.addWidget(bench)
@@ -356,6 +374,8 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved changes stay in a recovery copy; nothing asks, nothing is lost."""
         self._timer.stop()
+        place = self.normalGeometry() if self.isMaximized() else self.geometry()
+        kept_layout.keep(place=(place.x(), place.y(), place.width(), place.height()), maximised=self.isMaximized())
         if self.status.warming is not None:
             self.status.warming.stop()
         self.desk.close()

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QWidget
 
 from all_even.app.bench.frame import BenchFrame
+from all_even.app.bench.split import BenchSplit
 from all_even.app.desk import Desk
 from all_even.app.head.head import Head
 from all_even.app.lanes.view import LaneView
@@ -61,10 +62,13 @@ class Workbench(QWidget):
         middle.addWidget(self._side_frame)
         column = layouts.column(self, margins=layouts.NONE, spacing=6)
         column.addWidget(self.head)
-        column.addLayout(middle, 1)
-        holder = layouts.row(margins=(8, 0, 8, 0))
+        upper, lower = QWidget(), QWidget()
+        upper.setLayout(middle)
+        holder = layouts.row(lower, margins=(8, 0, 8, 0))
         holder.addWidget(self.bench)
-        column.addLayout(holder)
+        self.split = BenchSplit(desk, self.bench, upper, lower)
+        self.lanes.row_size_changed.connect(self.split.fit)
+        column.addWidget(self.split, 1)
 
     def refresh(self) -> None:
         """Shows another session, or the same in other colours."""
@@ -78,6 +82,7 @@ class Workbench(QWidget):
         narrow = width < NARROW
         self._side_frame.setFixedWidth(NARROW_SIDE_WIDTH if narrow else SIDE_WIDTH)
         self.bench.fit(narrow=narrow, spare=max(0, height - LOWEST_WINDOW))
+        self.split.fit()
 
     def tick(self) -> None:
         """30 times a second: meters, position, playhead."""

@@ -34,7 +34,7 @@ def _listed(session: "Session", as_json: bool) -> int:
     found = [
         {"track": session.strip_name(strip_id), "setting": ride_edits.words(session, strip_id, item.parameter),
          "parameter": item.parameter, "points": [[point.time_s, point.value] for point in item.points]}
-        for strip_id in (*(strip.id for strip in session.strips), MIX)
+        for strip_id in (*(member.id for member in session.members), MIX)
         for item in ride_edits.holder(session, strip_id).automation
     ]  # fmt: skip
     if as_json:
@@ -50,8 +50,8 @@ def _strip(session: "Session", name: str) -> str:
 
     if name.lower() in ("mix", "the mix"):
         return MIX
-    named = [strip.id for strip in session.strips if strip.name == name] or [
-        strip.id for strip in session.strips if strip.name.lower() == name.lower()
+    named = [member.id for member in session.members if member.name == name] or [
+        member.id for member in session.members if member.name.lower() == name.lower()
     ]
     if not named:
         raise UserError(f"There is no track {name}.")

@@ -8,7 +8,7 @@ from all_even.dsp import pan
 from all_even.engine.automation import MovingGains, curve, mute_curve
 from all_even.session.model import routing
 from all_even.session.model.session import Session
-from all_even.session.model.strips import Strip
+from all_even.session.model.strips import Automation, FolderGroup, Strip
 
 Array = NDArray[np.float64]
 
@@ -25,30 +25,34 @@ def edge_gains(session: Session, strip: Strip, edge: routing.Edge, channels: int
     return gain * pan.matrix(channels, strip.pan, session.pan_law)
 
 
+def automation_of(fader: Strip | FolderGroup, parameter: str) -> Automation | None:
+    """What moves a setting, None where it stands still."""
+    return next((item for item in fader.automation if item.parameter == parameter), None)
+
+
 def moving_gains(session: Session, strip: Strip, edge: routing.Edge, channels: int) -> MovingGains | None:
     """The gains of an edge over time, or None where nothing on it is automated."""
     rate = session.sample_rate
     curves = {item.parameter: curve(item, rate) for item in strip.automation}
     send = strip.sends[edge.index] if edge.kind == "send" else None
     levels, base_db = [], 0.0
+    faders: tuple[Strip | FolderGroup, ...] = (strip, *routing.folders_above(session, strip))
     if send is None or not send.pre_fader:
-        if "level_db" in curves:
-            levels.append(curves["level_db"])
-            folders = [group.level_db for group in routing.folders_above(session, strip)]
-            off = min(strip.level_db, *folders) if folders else strip.level_db
-            base_db += decibels.OFF_DB if off <= decibels.OFF_DB else sum(folders)
-        else:
-            base_db += routing.level_db(session, strip)
+        for fader in faders:
+            ride = automation_of(fader, "level_db")
+            if ride is not None:
+                levels.append(curve(ride, rate))
+            else:
+                base_db += fader.level_db
+        if min(fader.level_db for fader in faders) <= decibels.OFF_DB:
+            base_db = decibels.OFF_DB
     if send is not None:
         if f"send:{send.to}" in curves:
             levels.append(curves[f"send:{send.to}"])
         else:
             base_db += send.level_db
-    mute = next((item for item in strip.automation if item.parameter == "mute"), None)
-    if mute is not None:
-        levels.append(mute_curve(mute, rate))
-        if "level_db" not in curves and (send is None or not send.pre_fader) and strip.level_db <= decibels.OFF_DB:
-            base_db = decibels.OFF_DB
+    mutes = [mute for fader in faders if (mute := automation_of(fader, "mute")) is not None]
+    levels += [mute_curve(mute, rate) for mute in mutes]
     pan_curve = curves.get("pan")
     if not levels and pan_curve is None:
         return None

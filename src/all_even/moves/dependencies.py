@@ -24,7 +24,7 @@ def _levels(session: Session) -> object:
         (s.id, s.level_db, s.pan, s.mute, s.solo, s.polarity_inverted, s.destination, s.sends, s.group, s.automation)
         for s in session.strips
     ]
-    folders = [(g.id, g.level_db, g.mute, g.solo, g.group) for g in session.folder_groups]
+    folders = [(g.id, g.level_db, g.mute, g.solo, g.group, g.automation) for g in session.folder_groups]
     clips = [(lane.clip_gain_db, lane.seat_row) for lane in session.lanes]
     return strips, folders, clips, session.mix.trim_db, session.pan_law
 

@@ -21,6 +21,7 @@ class BenchFrame(QFrame):
         self.desk = desk
         self.setObjectName("panel")
         self._benches: dict[str, Bench] = {}
+        self.setMinimumHeight(HEIGHT)
         self._stack = QStackedWidget()
         column = layouts.column(self, margins=layouts.NONE)
         column.addWidget(self._stack)
@@ -61,7 +62,6 @@ class BenchFrame(QFrame):
 
     def show_stage(self) -> None:
         self._stack.setCurrentWidget(self.shown)
-        self._fit_height()
         if self.desk.is_open:
             self.shown.select()
 
@@ -90,7 +90,8 @@ class BenchFrame(QFrame):
         self._narrow, self._spare = narrow, spare
         for bench in self.made:
             bench.fit(narrow)
-        self._fit_height()
 
-    def _fit_height(self) -> None:
-        self.setFixedHeight(min(self.shown.wanted_height, HEIGHT + self._spare))
+    @property
+    def usual_height(self) -> int:
+        """Of the present stage, where nobody has drawn it higher or lower."""
+        return min(self.shown.wanted_height, HEIGHT + self._spare)

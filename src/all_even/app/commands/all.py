@@ -9,7 +9,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from all_even import stages
+from all_even import stages, texts
 from all_even.app.commands.command import (
     CARD,
     LANES,
@@ -22,6 +22,7 @@ from all_even.app.commands.command import (
     is_open,
     is_selected,
 )
+from all_even.app.commands.rows import row_commands
 from all_even.session.editing.anew import mix_anew
 
 if TYPE_CHECKING:
@@ -80,8 +81,8 @@ def all_commands() -> "list[Command[Actions]]":
         Command("File", "Empty the cache of decoded sound", "", lambda a: a.files.empty_cache(), always),
         Command("File", "Close the session", "Ctrl+W", lambda a: a.frame.close_session()),
         Command("File", "Quit", "Ctrl+Q", lambda a: a.frame.close(), always),
-        Command("Edit", "Undo", "Ctrl+Z", lambda a: a.desk.undo(), can_undo),
-        Command("Edit", "Redo", "Ctrl+Shift+Z", lambda a: a.desk.redo(), can_redo),
+        Command("Edit", "Undo", "Ctrl+Z", lambda a: a.desk.undo(), can_undo, says=_undo_says),
+        Command("Edit", "Redo", "Ctrl+Shift+Z", lambda a: a.desk.redo(), can_redo, says=_redo_says),
         Command("Edit", "Find anything …", "Ctrl+F", lambda a: a.frame.show_finder(), always, words="search go to"),
         Command(
             "Edit", "Filter the lanes", "Ctrl+K", on_page(lambda p: p.filter_lanes()), words="search name finding state"
@@ -167,6 +168,7 @@ def all_commands() -> "list[Command[Actions]]":
         Command("View", "Notes", "Ctrl+3", on_page(lambda p: p.show_tab(2))),
         Command("View", "Versions", "Ctrl+4", on_page(lambda p: p.show_tab(3))),
         Command("View", "Hidden lanes", "Ctrl+H", on_page(lambda p: p.toggle_hidden_lanes()), at=LANES),
+        *row_commands(),
         Command("View", "Closer into the song", "Ctrl+=", on_page(lambda p: p.zoom(2.0)), at=STRIP, words="zoom in"),
         Command("View", "Further from the song", "Ctrl+-", on_page(lambda p: p.zoom(0.5)), at=STRIP, words="zoom out"),
         Command("View", "The whole song", "Ctrl+0", on_page(lambda p: p.zoom(0.0)), at=STRIP, words="zoom all fit"),
@@ -232,6 +234,10 @@ def present_commands(desk: "Desk") -> "list[Command[Actions]]":
         for goal, name in [*goals, (MIX, "the mix")]
     ]
     found += [
+        Command("Lanes", f"Put into {folder.name}", "", partial(_put_into, folder.id), is_selected, LANES, "Put into")
+        for folder in desk.session.folder_groups
+    ]
+    found += [
         Command("Lanes", f"Send to {name}", "", partial(_send, goal), is_selected, LANES, "Send to")
         for goal, name in goals
     ]
@@ -240,6 +246,17 @@ def present_commands(desk: "Desk") -> "list[Command[Actions]]":
 
 BUFFERS = {0: "As short as the output can"} | {frames: f"{frames} frames" for frames in (512, 1024, 2048, 4096)}
 """What the buffers of an output (`audio.device.BUFFERS`) are called."""
+
+
+LONGEST_SAID = 60
+
+
+def _undo_says(desk: "Desk") -> str:
+    return f"Undo: {texts.clipped(desk.undo_text, LONGEST_SAID)}" if desk.undo_text else ""
+
+
+def _redo_says(desk: "Desk") -> str:
+    return f"Redo: {texts.clipped(desk.redo_text, LONGEST_SAID)}" if desk.redo_text else ""
 
 
 def _is_output(key: str, desk: "Desk") -> bool:
@@ -279,6 +296,12 @@ def _lead(goal: str, actions: "Actions") -> None:
 
     desk = actions.desk
     desk.try_edit(lambda s: routing_edits.route(s, actions.strips.selected_strips(), goal))
+
+
+def _put_into(folder: str, actions: "Actions") -> None:
+    from all_even.app.lanes.gestures import put_into
+
+    put_into(actions.desk, folder)
 
 
 def _send(goal: str, actions: "Actions") -> None:

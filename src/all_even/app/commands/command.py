@@ -62,7 +62,7 @@ class Command(Generic[H]):
     """menu: which menu it stands in. shortcut: portable text; empty where there is none. enabled: when it can be
     given. at: in which context menus it stands by itself. under: the submenu it stands in; empty for none. words:
     more words people may type to find it. marked: whether it is the chosen one of several. id: by which other parts of
-    the window ask for it; empty where none does."""
+    the window ask for it; empty where none does. says: its text just now, where that changes; empty for the usual."""
 
     menu: str
     text: str
@@ -74,3 +74,4 @@ class Command(Generic[H]):
     words: str = ""
     marked: "Callable[[Desk], bool] | None" = None
     id: str = ""
+    says: "Callable[[Desk], str] | None" = None

@@ -82,6 +82,8 @@ class Menus:
         for command in wanted:
             action = by_command[id(command)]
             action.setEnabled(command.enabled(self._desk))
+            if command.says is not None:
+                action.setText((command.says(self._desk) or command.text).replace("&", "&&"))
             menu.addAction(action)
 
     def _add_under(self, menu: QMenu, wanted: Iterable[Command[Any]]) -> None:

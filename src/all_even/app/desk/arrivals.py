@@ -11,7 +11,7 @@ from all_even.app.work import Report
 from all_even.errors import Cancelled
 from all_even.session.model import routing
 from all_even.session.model.session import Session
-from all_even.session.model.strips import Lane
+from all_even.session.model.strips import Bus, Lane
 
 if TYPE_CHECKING:
     from all_even.app.desk.state import DeskState
@@ -32,18 +32,32 @@ class Measured(Protocol):
 
 
 class Arrivals:
-    """arrivals: by lane id. contributions: what each open edge gives to its target; changes are in them."""
+    """arrivals: by id of lanes and buses. contributions: what each open edge gives to its target, with its changes."""
 
     def __init__(self, desk: "DeskState", measured: Measured) -> None:
         self._desk, self._measured = desk, measured
         self._arrivals: dict[str, tuple[Key, Arrival]] = {}
         self._sums: dict[str, tuple[Key, list[Contribution]]] = {}
+        self._together: dict[tuple[str, ...], tuple[list[Arrival], Arrival | None]] = {}
         self._again = False
 
     def of(self, lane_id: str) -> "Arrival | None":
-        """A lane's, as it was worked out last."""
+        """A lane's or bus', as it was worked out last."""
         known = self._arrivals.get(lane_id)
         return known[1] if known is not None else None
+
+    def together(self, lane_ids: list[str]) -> "Arrival | None":
+        """Several lanes as one, of what is known of each; worked out anew where one of them is."""
+        known = [item for item in map(self.of, lane_ids) if item is not None]
+        if not known:
+            return None
+        key = tuple(lane_ids)
+        before = self._together.get(key)
+        if before is None or not _same(tuple(before[0]), tuple(known)):
+            from all_even.figures.arriving.arrival import together
+
+            before = self._together[key] = (known, together(known))
+        return before[1]
 
     def into(self, target: str) -> "list[Contribution]":
         """What flows into a bus or the mix, as it was worked out last."""
@@ -56,6 +70,7 @@ class Arrivals:
     def clear(self) -> None:
         self._arrivals.clear()
         self._sums.clear()
+        self._together.clear()
         self._again = False
 
     def renew(self) -> None:
@@ -91,6 +106,11 @@ class Arrivals:
                     found = {}
                 if report.cancelled.is_set():
                     raise Cancelled
+            for bus in session.buses:
+                key = _lane_key(session, bus, None, flow)
+                known = known_arrivals.get(bus.id)
+                if flow is not None and flow.strip(session, bus.id) and (known is None or not _same(known[0], key)):
+                    found[bus.id] = (key, arrival(session, bus, None, flow))
             report.send(("arrivals", found))
             measured = {lane_id: item.measures for lane_id, item in reports.items() if item.measures is not None}
             for target, key in _sum_keys(session, measured, flow).items():
@@ -117,10 +137,12 @@ def _same(known: Key, key: Key) -> bool:
     return len(known) == len(key) and all(a is b or a == b for a, b in zip(known, key, strict=True))
 
 
-def _lane_key(session: Session, lane: Lane, measures: object, flow: "Flow | None") -> Key:
-    measured = flow.strips.get(lane.id) if flow is not None and lane.chain else None
+def _lane_key(session: Session, lane: Lane | Bus, measures: object, flow: "Flow | None") -> Key:
+    own = not isinstance(lane, Lane) or bool(lane.chain)
+    measured = flow.strips.get(lane.id) if flow is not None and own else None
     return (
-        (lane.level_db, lane.pan, lane.polarity_inverted, lane.destination, lane.group, lane.automation, lane.start_s),
+        (lane.level_db, lane.pan, lane.polarity_inverted, lane.destination, lane.group, lane.automation,
+         lane.start_s if isinstance(lane, Lane) else 0.0),
         lane.chain, session.buses, session.folder_groups, session.mix.trim_db, session.pan_law,
         id(measures), id(measured),
     )  # fmt: skip

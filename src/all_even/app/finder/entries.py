@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 from all_even.app.commands.all import present_commands
 from all_even.app.commands.command import Command
+from all_even.app.machine import kept_layout
 from all_even.app.pages.topics import Topic, topics
+from all_even.app.stages import VIEWS
 from all_even.dsp.parameter import time_text
 from all_even.session.model.strips import MIX
 
@@ -22,7 +24,7 @@ Give = Callable[[Command[Any]], None]
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One thing to find. kind: Command, Lane, Station … ; text: its name; detail: what stands beside it; words: more to
-    find it by; run: does it or goes there."""
+    find it by; run: does it or goes there; near: 0 for what was used last, 1 for what belongs to the stage, 2 else."""
 
     kind: str
     text: str
@@ -30,13 +32,21 @@ class Entry:
     words: str
     run: Callable[[], object]
     possible: bool = True
+    near: int = 2
 
 
 def entries(desk: "Desk", commands: list[Command[Any]], actions: "Actions", give: Give) -> list[Entry]:
     """All there is to find now."""
+    used = kept_layout.load().used
+    own = {command.text for command in VIEWS[desk.stage].commands} if desk.is_open else set()
+
+    def near(command: Command[Any]) -> int:
+        return 0 if command.text.removesuffix(" …") in used else 1 if command.text in own else 2
+
     found = [
         Entry("Command", command.text.removesuffix(" …"), command.shortcut or command.menu,
-              f"{command.menu} {command.under} {command.words}", partial(give, command), command.enabled(desk))
+              f"{command.menu} {command.under} {command.words}", partial(give, command), command.enabled(desk),
+              near(command))
         for command in [*commands, *present_commands(desk)]
     ]  # fmt: skip
     found += [

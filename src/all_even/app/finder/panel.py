@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from all_even.app.finder.entries import Entry
 from all_even.app.finder.ranking import ranked
+from all_even.app.machine import kept_layout
 from all_even.app.style import fields, layouts, paint, theme
 
 WIDTH, ROW, MOST_ROWS, TOP = 560, 30, 12, 72
@@ -101,6 +102,8 @@ class Finder(QFrame):
         if item is not None:
             entry: Entry = item.data(ENTRY)
             self.leave()
+            if entry.kind == "Command":
+                kept_layout.use(entry.text)
             entry.run()
 
     def _on_typed(self, typed: str) -> None:

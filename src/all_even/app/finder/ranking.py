@@ -9,13 +9,16 @@ KINDS = ("Command", "Lane", "Bus", "Station", "Setting", "Note", "Version")
 
 
 def ranked(entries: Iterable[Entry], typed: str) -> list[Entry]:
-    """Those in which every typed word begins a word, or, worse, stands anywhere; what can't be done now comes last."""
+    """Those in which every typed word begins a word, or, worse, stands anywhere; what can't be done now comes last.
+    Among equals what was used last comes first, then what belongs to the stage: before anything is typed, too."""
     words = typed.casefold().split()
     found = []
     for place, entry in enumerate(entries):
         score = _score(entry, words)
         if score is not None:
-            found.append((not entry.possible, score, KINDS.index(entry.kind), len(entry.text), place, entry))
+            found.append(
+                (not entry.possible, score, entry.near, KINDS.index(entry.kind), len(entry.text), place, entry)
+            )
     return [item[-1] for item in sorted(found, key=lambda item: item[:-1])[:MOST]]
 
 

@@ -1,4 +1,5 @@
-"""The head: the path in a row of its own, under it what is next, under that playing and the song."""
+"""The head: the path and what is next, under it playing and the song. What the song is called, and whether it is saved,
+stands in the corner of the menu bar."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
@@ -23,31 +24,34 @@ class Head(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
+        """corner: the song's name and whether it is saved, for the menu bar's line."""
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.next = NextStep("", "")
         column = layouts.column(self, margins=(0, 2, 0, 0), spacing=2)
         self.path = Path(desk)
-        column.addWidget(self.path)
-        line = layouts.row(margins=(16, 0, 12, 0))
+        line = layouts.row(margins=(0, 0, 12, 0), spacing=8)
+        line.addWidget(self.path)
         tip = "All stages in their order with their usual moves, as long as the whole gets no worse (Ctrl+M)"
         self.first_mix = fields.button("First mix", tip, lambda: desk.wanted.emit("first-mix"))
         line.addWidget(self.first_mix)
-        line.addSpacing(8)
         self.go = QLabel()
         self.go.setTextFormat(Qt.TextFormat.PlainText)
         self.go.setProperty("role", "quiet")
         self.go.setAccessibleName("Next step")
         line.addWidget(self.go, 1)
+        self.corner = QWidget()
+        self.corner.setMinimumWidth(NAME_WIDTH + STATE_WIDTH)
+        corner = layouts.row(self.corner, margins=(0, 0, 12, 0), spacing=8)
+        corner.addStretch(1)
         self.song = fields.label("")
         self.song.setFont(theme.font(strong=True))
         self.song.setStyleSheet("font-weight: 600")
         self.song.setAccessibleName("Song")
         self.saved_state = fields.label("", "small")
         self.saved_state.setAccessibleName("Saved state")
-        line.addSpacing(12)
-        line.addWidget(self.song)
-        line.addWidget(self.saved_state)
+        corner.addWidget(self.song)
+        corner.addWidget(self.saved_state)
         column.addLayout(line)
         self.transport = Transport(desk)
         column.addWidget(self.transport)
@@ -70,14 +74,7 @@ class Head(QWidget):
         measuring = any(desk.work.busy(name) for name in ("measure", "sources", "figures")) or desk.figures.pending
         self.next = next_step(facts, measuring=measuring)
         text = f"Next: {self.next.text} (G)" if self.next.stage else self.next.text
-        room = max(
-            200,
-            self.width()
-            - self.song.sizeHint().width()
-            - self.saved_state.sizeHint().width()
-            - self.first_mix.sizeHint().width()
-            - 80,
-        )
+        room = max(80, self.width() - self.path.sizeHint().width() - self.first_mix.sizeHint().width() - 36)
         self.go.setText(fields.elided(self.go, text, room))
         self.go.setToolTip(texts.tip(f"{text}. G goes there."))
 

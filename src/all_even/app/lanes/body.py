@@ -11,6 +11,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
+from all_even.app.lanes.entries import FAMILY, FamilyEntry, entry
 from all_even.app.lanes.layout import Column, Columns, behind_wide, paint_titles
 from all_even.app.lanes.rows import Row
 from all_even.session.editing import edits
@@ -69,6 +71,13 @@ class Body:
         """held: whether a handle of this row is in the hand."""
         raise NotImplementedError
 
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        """A head with tracks below it: what they are together."""
+
+    def value(self, row: Row, column: str) -> Value:
+        """What a row has in a column, to sort by; None where it has nothing there."""
+        return None
+
     def look(self, row: Row, held: bool) -> Hashable | None:
         """All that `paint` draws of a row from, so that its picture can be kept; None where that can't be said."""
         return None
@@ -123,7 +132,11 @@ def changeable(desk: Desk) -> tuple[str, ...]:
 
 
 def touched(desk: Desk, row_id: str) -> tuple[str, ...]:
-    """What a handle of a row moves: the selection it belongs to, else the row alone."""
+    """What a handle of a row moves: the selection it belongs to, else the row alone; of a family's head its tracks."""
+    if row_id.startswith(FAMILY):
+        head = entry(desk.session, row_id)
+        own = tuple(lane.id for lane in head.lanes if not lane.hidden) if isinstance(head, FamilyEntry) else ()
+        return changeable(desk) if desk.selected and set(desk.selected) <= set(own) else own
     return changeable(desk) if row_id in desk.selected else tuple(item for item in (row_id,) if item != MIX)
 
 

@@ -1,40 +1,76 @@
 """The head of a lane: family mark, name, role, mute, solo, polarity, and the level that is heard now."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping
 
-from PyQt6.QtCore import QRectF
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.lanes import layout, scales
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
 from all_even.decibels import level_db
-from all_even.session.model.strips import Lane
+from all_even.session.model.strips import Bus, FolderGroup, Lane
 from all_even.session.tracks import naming
 from all_even.session.tracks.roles import family_of
 
+Named = Bus | FolderGroup
 BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
 
 
 def head(painter: QPainter, row: Row, box: QRectF, width: float) -> None:
     """A whole head but its meter, `width` wide, in the row's box."""
-    lane, boxes = row.lane, layout.head_boxes(box, width)
+    lane, boxes = row.lane, layout.head_boxes(box, width, row.indent)
     icons.draw_mark(painter, family_of(lane.role), boxes["mark"])
+    small = box.height() < layout.ROW
+    if row.members:
+        fold_mark(painter, layout.fold_box(boxes), row.folded)
     quiet = theme.colour("quiet")
-    paint.text(painter, boxes["name"], lane.name, strong=True, colour=theme.colour("text") if row.heard else quiet)
-    role = naming.second_line(lane) if isinstance(lane, Lane) else lane.role
-    state = (" · hidden" if lane.hidden else "") + (" · anchor" if row.anchored else "")
-    paint.note(painter, boxes["role"], role + state)
-    for name in layout.HEAD_BUTTONS:
-        if hasattr(lane, name):
-            button(painter, boxes[name], name, getattr(lane, name))
+    ink = theme.colour("text") if row.heard else quiet
+    count = f"{len(row.members)} track{'' if len(row.members) == 1 else 's'}" if row.members else ""
+    name = boxes["name"]
+    if small and count:
+        wide = paint.width_of(str(len(row.members)), theme.SMALL) + 6
+        paint.note(painter, QRectF(name.right() - wide, name.top(), wide, name.height()), str(len(row.members)),
+                   align=paint.RIGHT)  # fmt: skip
+        name = name.adjusted(0, 0, -wide, 0)
+    paint.text(painter, name, lane.name, strong=not small or bool(count), colour=ink)  # fmt: skip
+    if not small:
+        role = naming.second_line(lane) if isinstance(lane, Lane) else lane.role if isinstance(lane, Named) else ""
+        words = [count, role] if row.members else [role]
+        words += ["hidden"] if lane.hidden else []
+        words += ["anchor"] if row.anchored else []
+        paint.note(painter, boxes["role"], " · ".join(word for word in words if word))
+    for button_name in layout.HEAD_BUTTONS:
+        if hasattr(lane, button_name):
+            button(painter, boxes[button_name], button_name, getattr(lane, button_name))
+
+
+def fold_mark(painter: QPainter, box: QRectF, folded: bool) -> None:
+    """Points to what is folded away, or down to what is shown."""
+    x, y = box.center().x(), box.center().y()
+    across, down = QPointF(x - 2, y - 4), QPointF(x - 2, y + 4)
+    tip = QPointF(x + 3, y)
+    if not folded:
+        across, down, tip = QPointF(x - 4, y - 2), QPointF(x + 4, y - 2), QPointF(x, y + 3)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.colour("act"))
+    painter.drawPolygon(QPolygonF([across, down, tip]))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def peak_of(row: Row, peaks: Mapping[str, float]) -> float:
+    """The level that is heard now: of the row itself, of a head without sound of its own that of its loudest member."""
+    if row.lane.id in peaks or not row.members:
+        return peaks.get(row.lane.id, 0.0)
+    return max((peaks.get(member.lane.id, 0.0) for member in row.members), default=0.0)
 
 
 def look(row: Row) -> Hashable:
     """All that a head without its meter is drawn from."""
     lane = row.lane
     return (
-        lane.name, lane.role, row.heard, lane.hidden, row.anchored,
+        lane.name, lane.role, row.heard, lane.hidden, row.anchored, row.depth, len(row.members), row.folded,
         *(getattr(lane, name, None) for name in layout.HEAD_BUTTONS),
     )  # fmt: skip
 

@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 class Row:
     """report, arrival: None until measured; an arrival may be that of a moment ago. contribution_lu: the lane's
     loudness less that of the last measured mix. song_s: length of the whole song, to which waveforms are drawn.
-    anchored: starting points place the others around this lane.
+    anchored: starting points place the others around this lane. depth: of how many heads it is under. members: of a
+    head, the tracks below it; folded: whether they are not shown.
     """
 
     lane: Entry
@@ -31,6 +32,14 @@ class Row:
     heard: bool
     song_s: float
     anchored: bool = False
+    depth: int = 0
+    members: "tuple[Row, ...]" = ()
+    folded: bool = False
+
+    @property
+    def indent(self) -> float:
+        """How far in its head stands, in steps; a row that can be folded leaves room for its triangle."""
+        return self.depth + (0.8 if self.members else 0.0)
 
 
 class Rows:
@@ -69,6 +78,24 @@ class Rows:
             )
             found.append(row)
         return found
+
+    def head(self, item: Entry, members: tuple[Row, ...]) -> Row:
+        """The row over others: their sum. What is worst of their findings comes first."""
+        desk = self._desk
+        arrival = desk.figures.arrivals.of(item.id) or desk.figures.arrivals.together(
+            [row.lane.id for row in members if row.heard]
+        )
+        mix = desk.mix
+        own, whole = (arrival.integrated_lufs if arrival else None), (mix.integrated_lufs if mix else None)
+        findings = sorted(
+            {(finding.kind, finding.label, finding.severity): finding for row in members for finding in row.findings}
+            .values(),
+            key=lambda finding: finding.severity != "fault",
+        )  # fmt: skip
+        return Row(
+            item, None, arrival, tuple(findings), own - whole if own is not None and whole is not None else None,
+            any(row.heard for row in members), max((row.song_s for row in members), default=0.0),
+        )  # fmt: skip
 
     def findings(self, lane_id: str, role: str, excerpt: bool) -> "tuple[Finding, ...]":
         """What is wrong with a lane's file, as far as it is measured; of an excerpt cut ends are no news."""

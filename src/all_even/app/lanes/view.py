@@ -6,7 +6,7 @@ body (`app.stages`). The view emits edits and shows the session; it decides noth
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRect, QRectF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFocusEvent,
     QHelpEvent,
@@ -18,17 +18,20 @@ from PyQt6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QScrollBar, QToolButton, QToolTip, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
 from all_even import texts
 from all_even.app import stages
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
-from all_even.app.lanes import gestures, heads, layout, scales
+from all_even.app.lanes import gestures, heads, layout, scales, tips
+from all_even.app.lanes.arrangement import NAME, arranged
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.entries import entry
-from all_even.app.lanes.filtering import fits
+from all_even.app.lanes.filtering import Filter
 from all_even.app.lanes.gestures import Gestures
+from all_even.app.lanes.laying import Laying
+from all_even.app.lanes.over_heads import OverHeads
 from all_even.app.lanes.rows import Row, Rows
 from all_even.app.style import paint, theme
 from all_even.app.style.pictures import Pictures
@@ -37,23 +40,22 @@ from all_even.dsp.parameter import LEVEL, PAN
 from all_even.session.model import routing
 from all_even.session.model.strips import Lane, Strip
 
-BUTTON_TIP = {
-    "mute": "Mute this lane (M)",
-    "solo": "Hear this lane alone, or with other soloed lanes (S)",
-    "polarity_inverted": "Invert the polarity (P)",
-}
 FALL = 0.82
 """Of a meter, per picture."""
 
 
 class LaneView(QAbstractScrollArea):
-    """Rows of lanes for the desk's present stage."""
+    """Rows of tracks for the desk's present stage."""
+
+    row_size_changed = pyqtSignal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.show_hidden = False
+        self.laying = Laying(self)
         self.rows: list[Row] = []
+        self._pinned = 0
+        """How many of the rows stay at the top."""
         self._make = Rows(desk)
         self._bodies: dict[str, Body] = {}
         self.peaks: dict[str, float] = {}
@@ -68,31 +70,9 @@ class LaneView(QAbstractScrollArea):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         self.area.setMouseTracking(True)
         belonging.belongs(self, "lanes", self.point_at)
-        self._filtered = 0
-        """Rows that the filter keeps away."""
-        self.filter = QLineEdit(self.area)
-        self.filter.setAccessibleName("Filter the lanes")
-        self.filter.setPlaceholderText("Filter (Ctrl+K)")
-        self.filter.setToolTip(
-            "Shows lanes by name, role, family, finding or state (muted, soloed, hidden, unknown) (Ctrl+K); Escape: all"
-        )
-        self.filter.setClearButtonEnabled(True)
-        # Keys mean the lanes until somebody asks for the filter.
-        self.filter.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.filter.setGeometry(66, 5, 150, layout.HEADER - 10)
-        self.filter.textChanged.connect(lambda _text: self.refresh())
-        self.filter.installEventFilter(self)
-        self.hidden_button = QToolButton(self.area)
-        self.hidden_button.setCheckable(True)
-        self.hidden_button.setAccessibleName("Show hidden lanes")
-        self.hidden_button.setToolTip("Show or hide the hidden lanes (Ctrl+H)")
-        self.hidden_button.toggled.connect(self._set_show_hidden)
-        self.fold_button = QToolButton(self.area)
-        self.fold_button.setCheckable(True)
-        self.fold_button.setAccessibleName("Show folded lanes")
-        self.fold_button.setToolTip("Lanes that this stage is not about: show them, or fold them to this line")
-        self.fold_button.toggled.connect(lambda _on: self.refresh())
-        self.fold_button.hide()
+        self._away = 0
+        """How many tracks the filter, or the choice of some, keeps away."""
+        self.over_heads = OverHeads(self, self.laying.nest_next)
         desk.changed.connect(lambda old, new: self.refresh())
         desk.opened.connect(self._on_opened)
         desk.lane_measured.connect(lambda _lane: self.refresh())
@@ -127,29 +107,47 @@ class LaneView(QAbstractScrollArea):
     def refresh(self) -> None:
         """Makes the rows anew from the session and what is measured."""
         if not self.desk.is_open:
-            self.rows = []
+            self.rows, self._pinned = [], 0
             self.area.update()
             return
-        every = self._make.make(self.show_hidden)
-        fitting = [row for row in every if fits(row, self.filter.text())]
-        self._filtered = len(every) - len(fitting)
-        folding = not self.filter.text() and not self.fold_button.isChecked()
+        session, above = self.desk.session, self.over_heads
+        text = above.filter.text()
+        every = self._make.make(above.hidden.isChecked())
+        wanted = Filter(text, self.desk)
+        fitting = [row for row in every if wanted.fits(row)]
         about = [row for row in fitting if self.body.keeps(row)]
-        self.rows = [row for row in fitting if self.body.keeps(row) or row.lane.id in self.desk.selected]
-        folded = len(fitting) - len(about)
-        if not folding or not about:
-            self.rows = fitting
-        self.fold_button.setText(f"{folded} {self.body.folded_words}: {'show' if folding else 'fold'}")
-        self.fold_button.setVisible(bool(folded) and bool(about) and not self.filter.text())
-        session = self.desk.session
+        shown = [row for row in fitting if self.body.keeps(row) or row.lane.id in self.desk.selected]
+        if text or above.more.isChecked() or not about:
+            shown = fitting
+        self.rows, self._pinned = arranged(
+            session, shown, self.laying.arrangement, self.body.value, self._make.head, opened=bool(text)
+        )
+        tracks = sum(isinstance(row.lane, Lane) for row in every)
+        folded = sum(len(row.members) for row in self.rows if row.folded)
+        self._away = tracks - folded - sum(isinstance(row.lane, Lane) for row in self.rows)
+        if not text and self.laying.arrangement.only is None:
+            self._away = 0  # what the stage is not about is said under the rows
+        above.show_more(len(fitting) - len(about) if about else 0, self.body.folded_words)
         hidden = [lane for lane in session.lanes if lane.hidden]
-        sounding = sum(routing.is_sounding(session, lane) for lane in hidden)
-        self.hidden_button.setVisible(bool(hidden))
-        self.hidden_button.setText(f"{len(hidden)} hidden" + (f", {sounding} sound" if sounding else ""))
+        above.show_hidden(len(hidden), sum(routing.is_sounding(session, lane) for lane in hidden))
+        above.show_nesting(self.laying.arrangement.nesting)
         self.body.refresh(self.rows)
         self._update_scroll()
         self._describe()
         self.area.update()
+
+    def selection_into_sight(self) -> None:
+        self._on_selection()
+
+    def fit_rows(self) -> None:
+        """Rows have another height."""
+        self.row_size_changed.emit()
+
+    def go_to_first(self) -> None:
+        """Selects the first row."""
+        if self.rows:
+            self.desk.select(self.laying.targets(self.rows[0].lane.id))
+            self.setFocus()
 
     def lane_ids(self) -> list[str]:
         """The visible rows in order."""
@@ -157,13 +155,17 @@ class LaneView(QAbstractScrollArea):
 
     def set_levels(self, peaks: Mapping[str, float], playhead: float | None) -> None:
         """Peaks (linear) per lane and the place in the song (0 to 1) of what is heard now."""
-        falling = {lane: max(peaks.get(lane, 0.0), self.peaks.get(lane, 0.0) * FALL) for lane in self.lane_ids()}
-        head = self.head_width()
+        before, head, stack = self.peaks, self.head_width(), self.stack
+        self.peaks = {
+            item: max(peaks.get(item, 0.0), before.get(item, 0.0) * FALL) for item in before.keys() | peaks.keys()
+        }
         for index, row in enumerate(self.rows):
-            old, new = self.peaks.get(row.lane.id, 0.0), falling[row.lane.id]
+            box = stack.box(index, float(self.area.width()))
+            if box.bottom() < layout.HEADER or box.top() > stack.view:
+                continue
+            old, new = heads.peak_of(row, before), heads.peak_of(row, self.peaks)
             if abs(scales.meter_share(level_db(old)) - scales.meter_share(level_db(new))) > 0.004:
-                self.area.update(layout.head_boxes(self.row_box(index), head)["meter"].toAlignedRect())
-        self.peaks = falling
+                self.area.update(layout.head_boxes(box, head, row.indent)["meter"].toAlignedRect())
         if playhead != self._playhead:
             columns = self.columns()
             for place in (self._playhead, playhead):
@@ -174,24 +176,36 @@ class LaneView(QAbstractScrollArea):
         if hasattr(self.body, "playhead"):
             self.body.playhead = playhead
 
+    def peak_of(self, row: Row) -> float:
+        """The level that is heard now, linear."""
+        return heads.peak_of(row, self.peaks)
+
+    def _is_selected(self, row: Row) -> bool:
+        """Itself, or, a head that is no strip, everything below it."""
+        selected = self.desk.selected
+        if row.lane.id in selected:
+            return True
+        return bool(row.members) and set(self.laying.targets(row.lane.id)) <= set(selected)
+
     def _on_opened(self) -> None:
         self.gestures.stop_renaming()
-        self.filter.clear()
+        self.over_heads.filter.clear()
         self._make.forget()
+        self.laying.take_up()
         self.peaks.clear()
         self.scroll_bar.setValue(0)
         self.refresh()
 
     def _on_stage(self, _stage: str) -> None:
         self.gestures.drop()
+        self.laying.unsort()
         self.refresh()
         self._on_selection()
 
     def _on_selection(self) -> None:
-        current = self.desk.current
-        ids = self.lane_ids()
-        if current in ids:
-            self.scroll_to(ids.index(current))
+        index = self.gestures.index
+        if index is not None:
+            self.scroll_to(index)
         self._describe()
         self.area.update()
 
@@ -204,13 +218,12 @@ class LaneView(QAbstractScrollArea):
                 f", {word}" for field, word in (("mute", "muted"), ("solo", "solo")) if getattr(lane, field, False)
             )
             pan = f", pan {PAN.text(lane.pan)}" if isinstance(lane, Strip) else ""
-            what = "Lane" if isinstance(lane, Lane) else lane.role.capitalize()
+            what = "Track" if isinstance(lane, Lane) else lane.role.capitalize()
             self.setAccessibleDescription(
                 f"{what} {ids.index(current) + 1} of {len(ids)}: {lane.name}, {LEVEL.text(lane.level_db)}{pan}{states}"
             )
 
-    def _set_show_hidden(self, on: bool) -> None:
-        self.show_hidden = on
+    def set_show_hidden(self, _on: bool) -> None:
         self.refresh()
 
     # Geometry.
@@ -227,45 +240,40 @@ class LaneView(QAbstractScrollArea):
     def columns(self) -> layout.Columns:
         return self.body.columns(self.head_width(), float(self.area.width()))
 
+    @property
+    def stack(self) -> layout.Stack:
+        """Where the rows lie."""
+        height, view = layout.HEIGHTS[self.laying.row_size], float(self.area.height())
+        return layout.Stack(len(self.rows), height, self._pinned, float(self.scroll_bar.value()), view)
+
     def row_box(self, index: int) -> QRectF:
-        return layout.row_box(index, float(self.area.width()), float(self.scroll_bar.value()))
+        return self.stack.box(index, float(self.area.width()))
 
     def _update_scroll(self) -> None:
-        visible = self.area.height() - layout.HEADER
-        bar = self.scroll_bar
-        fold = self.fold_button.isVisibleTo(self.area)
-        bar.setRange(0, max(0, len(self.rows) * layout.ROW + (layout.FOLD if fold else 0) - visible))
-        bar.setPageStep(max(1, visible))
-        bar.setSingleStep(layout.ROW)
-        self._place_fold()
+        stack, bar = self.stack, self.scroll_bar
+        room = max(1, int(stack.view - stack.top))
+        bar.setRange(0, max(0, stack.beyond + self.over_heads.height))
+        bar.setPageStep(room)
+        bar.setSingleStep(stack.height)
+        self._place()
 
-    def _place_fold(self) -> None:
-        """Under the last row."""
-        top = layout.HEADER + len(self.rows) * layout.ROW - self.scroll_bar.value()
-        self.fold_button.setGeometry(32, top + 4, self.fold_button.sizeHint().width() + 8, layout.FOLD - 8)
+    def _place(self) -> None:
+        self.over_heads.place(self.head_width(), self.stack.row_top(len(self.rows)))
 
     def scroll_to(self, index: int) -> None:
         """Brings a row into sight."""
-        bar, visible = self.scroll_bar, self.area.height() - layout.HEADER
-        top = index * layout.ROW
-        if top < bar.value():
-            bar.setValue(top)
-        elif top + layout.ROW > bar.value() + visible:
-            bar.setValue(top + layout.ROW - visible)
+        self.scroll_bar.setValue(round(self.stack.scrolled_to(index)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._update_scroll()
-        ids, current = self.lane_ids(), self.desk.current
-        if event is not None and event.oldSize().height() > event.size().height() and current in ids:
-            row = self.row_box(ids.index(current))
-            if row.top() < event.oldSize().height():  # it was in sight, and stays there
-                self.scroll_to(ids.index(current))
-        self.hidden_button.move(int(self.head_width()) - self.hidden_button.sizeHint().width() - 8, 5)
-        self.hidden_button.resize(self.hidden_button.sizeHint())
+        index = self.gestures.index
+        if event is not None and event.oldSize().height() > event.size().height() and index is not None:
+            if self.row_box(index).top() < event.oldSize().height():  # it was in sight, and stays there
+                self.scroll_to(index)
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
-        self._place_fold()
+        self._place()
         self.area.update()
 
     # Painting.
@@ -281,54 +289,77 @@ class LaneView(QAbstractScrollArea):
             if area.left() >= int(meters.left()) and area.right() <= meters.right() + 1:
                 for index, row in enumerate(self.rows):
                     if self.row_box(index).intersects(QRectF(area)):
-                        box = layout.head_boxes(self.row_box(index), head)["meter"]
-                        selected = row.lane.id in self.desk.selected
-                        heads.meter(painter, box, row, self.peaks.get(row.lane.id, 0.0), selected)
+                        box = layout.head_boxes(self.row_box(index), head, row.indent)["meter"]
+                        heads.meter(painter, box, row, self.peak_of(row), self._is_selected(row))
                 return
             painter.fillRect(area, theme.colour("panel"))
-            columns = self.columns()
-            if area.bottom() >= layout.HEADER:
-                painter.setClipRect(QRect(0, layout.HEADER, self.area.width(), self.area.height()))
-                for index, row in enumerate(self.rows):
+            columns, stack = self.columns(), self.stack
+            for first, last, top in ((stack.held, len(self.rows), stack.top), (0, stack.held, layout.HEADER)):
+                bottom = stack.top if top < stack.top else stack.view
+                painter.setClipRect(QRectF(0, top, self.area.width(), bottom - top))
+                for index in range(first, last):
                     box = self.row_box(index)
-                    if box.bottom() >= max(area.top(), layout.HEADER) and box.top() <= area.bottom():
-                        self._paint_row(painter, index, row, box, columns, area)
-                if self.gestures.drop_index is not None:
-                    y = layout.HEADER + self.gestures.drop_index * layout.ROW - self.scroll_bar.value()
-                    painter.fillRect(QRectF(0, y - 2, self.area.width(), 3), theme.colour("act"))
-                painter.setClipping(False)
+                    if box.bottom() >= max(area.top(), top) and box.top() <= min(area.bottom(), bottom):
+                        self._paint_row(painter, index, self.rows[index], box, columns, area)
+            painter.setClipping(False)
+            if stack.held:
+                painter.fillRect(QRectF(0, stack.top - 2, self.area.width(), 2), theme.colour("act"))
+            self._paint_drop(painter, stack)
             if area.top() < layout.HEADER:
                 self._paint_header(painter, columns)
+
+    def _paint_drop(self, painter: QPainter, stack: layout.Stack) -> None:
+        """Where what is dragged would go: between two rows, or into a group."""
+        into, before = self.gestures.drop_into, self.gestures.drop_index
+        ids = self.lane_ids()
+        if into in ids:
+            painter.setPen(QPen(theme.colour("act"), 3))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.row_box(ids.index(into)).adjusted(2, 2, -2, -2))
+        elif before is not None:
+            painter.fillRect(QRectF(0, stack.row_top(before) - 2, self.area.width(), 3), theme.colour("act"))
 
     def _paint_header(self, painter: QPainter, columns: layout.Columns) -> None:
         header = QRectF(0, 0, self.area.width(), layout.HEADER)
         painter.fillRect(header, theme.colour("raised"))
-        count = sum(isinstance(row.lane, Lane) for row in self.rows)
-        shown = f"{count} of {count + self._filtered}" if self._filtered else f"{count} lane{'' if count == 1 else 's'}"
-        paint.note(painter, QRectF(12, 0, 54, layout.HEADER), shown)
+        tracks = sum(len(row.members) if row.folded else isinstance(row.lane, Lane) for row in self.rows)
+        self.over_heads.paint_count(painter, tracks, self._away)
         if self.desk.is_open:
             self.body.header(painter, header, columns)
+            self._paint_sorting(painter, columns)
         paint.line(painter, 0, layout.HEADER - 0.5, header.right(), layout.HEADER - 0.5, theme.colour("line"))
+
+    def _paint_sorting(self, painter: QPainter, columns: layout.Columns) -> None:
+        """A bar under the column that the rows are sorted by; its thick end is where the large ones stand."""
+        sorting = self.laying.arrangement.sorting
+        if sorting is None:
+            return
+        left, width = (10.0, float(self.head_width()) - 20) if sorting.column == NAME else (
+            columns.boxes.get(sorting.column) or (0.0, 0.0)
+        )  # fmt: skip
+        layout.paint_sorted(painter, QRectF(left, layout.HEADER - 6, width, 5), falling=sorting.falling)
 
     def _paint_row(
         self, painter: QPainter, index: int, row: Row, box: QRectF, columns: layout.Columns, area: QRect
     ) -> None:
-        selected = row.lane.id in self.desk.selected
+        selected = self._is_selected(row)
         head = self.head_width()
-        ground = "act_soft" if selected else "panel"
-        if selected:
+        ground = "act_soft" if selected else "raised" if row.members else "panel"
+        if ground != "panel":
             painter.fillRect(box, theme.colour(ground))
         if area.left() < head:
             left = QRectF(box.left(), box.top(), head, box.height())
             self._pictures.paint(
                 painter, left, self, heads.look(row), lambda inside: heads.head(inside, row, box, head), ground
             )
-            meter = layout.head_boxes(box, head)["meter"]
-            heads.meter(painter, meter, row, self.peaks.get(row.lane.id, 0.0), selected)
+            meter = layout.head_boxes(box, head, row.indent)["meter"]
+            heads.meter(painter, meter, row, self.peak_of(row), selected)
         if area.right() >= head:
             held = self.gestures.held == row.lane.id
-            look = self.body.look(row, held)
-            if look is None:
+            look = self.body.look(row, held) if not row.members else None
+            if row.members:
+                self.body.paint_sum(painter, box, columns, index, row, held)
+            elif look is None:
                 self.body.paint(painter, box, columns, index, row, held)
             else:
                 right = QRectF(head, box.top(), box.right() - head, box.height())
@@ -338,7 +369,7 @@ class LaneView(QAbstractScrollArea):
                 )  # fmt: skip
             self.body.paint_over(painter, box, columns)
         paint.line(painter, 0, box.bottom() - 0.5, box.right(), box.bottom() - 0.5, theme.colour("line", 0.6))
-        if selected and row.lane.id == self.desk.current and self.hasFocus():
+        if selected and index == self.gestures.index and self.hasFocus():
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(box.adjusted(1, 1, -1, -2))
@@ -347,35 +378,25 @@ class LaneView(QAbstractScrollArea):
 
     def hit(self, at: QPointF) -> tuple[str, str | None]:
         """What is under a pixel: (part, row id); parts are buttons, `name`, `head`, and those of the body."""
-        index = layout.row_at(at.y(), float(self.scroll_bar.value()), len(self.rows))
+        index = self.stack.at(at.y())
         if index is None:
             return "none", None
-        row_id, head = self.rows[index].lane.id, self.head_width()
+        row, head = self.rows[index], self.head_width()
         if at.x() < head:
-            boxes = layout.head_boxes(self.row_box(index), head)
+            boxes = layout.head_boxes(self.row_box(index), head, row.indent)
+            if row.members and layout.fold_box(boxes).contains(at):
+                return "fold", row.lane.id
             for name in (*layout.HEAD_BUTTONS, "name"):
                 if boxes[name].adjusted(-2, -2, 2, 2).contains(at):
-                    return name, row_id
-            return "head", row_id
-        return self.body.part_at(self.columns(), at.x()), row_id
+                    return name, row.lane.id
+            return "head", row.lane.id
+        return self.body.part_at(self.columns(), at.x()), row.lane.id
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Escape in the filter shows all lanes again; Enter goes to the first one that fits."""
-        if watched is not self.filter or not isinstance(event, QKeyEvent):
-            return super().eventFilter(watched, event)
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() == Qt.Key.Key_Escape:
-            event.accept()  # it is the field's, not the window's
-            return True
-        if event.type() == QEvent.Type.KeyPress:
-            if event.key() == Qt.Key.Key_Escape:
-                self.filter.clear()
-                self.setFocus()
-                return True
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.rows:
-                self.desk.select((self.rows[0].lane.id,))
-                self.setFocus()
-                return True
-        return super().eventFilter(watched, event)
+    def header_column(self, at: QPointF) -> str | None:
+        """The column over which a pixel of the header lies."""
+        if at.y() >= layout.HEADER:
+            return None
+        return NAME if at.x() < self.head_width() else self.body.part_at(self.columns(), at.x())
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.button() == Qt.MouseButton.LeftButton:
@@ -402,7 +423,7 @@ class LaneView(QAbstractScrollArea):
         """Selects the row that a context menu is asked for on, where it is not selected."""
         _, row_id = self.hit(QPointF(at))
         if row_id is not None and row_id not in self.desk.selected:
-            self.desk.select((row_id,))
+            self.desk.select(self.laying.targets(row_id))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and not self.gestures.key(event):
@@ -431,19 +452,4 @@ class LaneView(QAbstractScrollArea):
 
     def tip(self, at: QPointF) -> str:
         """What is under a pixel and its value, as plain text."""
-        if not self.desk.is_open:
-            return ""
-        if at.y() < layout.HEADER:
-            return self.body.header_tip(self.columns(), at.x())
-        part, row_id = self.hit(at)
-        row = next((row for row in self.rows if row.lane.id == row_id), None)
-        if row is None:
-            return ""
-        lane = row.lane
-        if part in BUTTON_TIP:
-            return f"{BUTTON_TIP[part]}: {'on' if getattr(lane, part, False) else 'off'}"
-        if part in ("name", "head"):
-            file = f", {lane.file}" if isinstance(lane, Lane) else ""
-            order = " Drag: reorder." if isinstance(lane, Lane) else ""
-            return f"{lane.name}: {lane.role}{file}. Double click or Enter: rename.{order}"
-        return self.body.tip(part, row)
+        return tips.tip(self, at) if self.desk.is_open else ""

@@ -10,6 +10,7 @@ from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.app.bench.bench import Bench
+    from all_even.app.machine.kept_layout import Nesting, RowSize
     from all_even.app.workbench import Workbench
 
 
@@ -24,8 +25,8 @@ class PageVerbs:
     def filter_lanes(self) -> None:
         """The field over the lanes."""
         if self._desk.is_open:
-            self._workbench.lanes.filter.setFocus()
-            self._workbench.lanes.filter.selectAll()
+            self._workbench.lanes.over_heads.filter.setFocus()
+            self._workbench.lanes.over_heads.filter.selectAll()
 
     def locate(self, seconds: float) -> None:
         if self._desk.is_open:
@@ -47,7 +48,7 @@ class PageVerbs:
         if strip_id not in workbench.lanes.lane_ids():
             hidden = self._desk.session.is_lane(strip_id) and self._desk.session.lane(strip_id).hidden
             if hidden:
-                workbench.lanes.hidden_button.setChecked(True)
+                workbench.lanes.over_heads.hidden.setChecked(True)
             else:
                 self._desk.set_stage("buses")
         self._desk.select((strip_id,))
@@ -77,8 +78,64 @@ class PageVerbs:
             shown = set(self._workbench.lanes.lane_ids())
             self._desk.select(tuple(i for i in edits.lanes_of_family(self._desk.session, family) if i in shown))
 
+    # How rows are laid out.
+
+    def row_size(self, name: "RowSize") -> None:
+        self._workbench.lanes.laying.set_row_size(name)
+
+    def nest(self, nesting: "Nesting") -> None:
+        self._workbench.lanes.laying.nest(nesting)
+
+    def nest_next(self) -> None:
+        if self._desk.is_open:
+            self._workbench.lanes.laying.nest_next()
+
+    def fold(self) -> None:
+        """Folds the head that is selected, or the one over the selected row; or unfolds it."""
+        lanes, desk = self._workbench.lanes, self._desk
+        if not desk.is_open:
+            return
+        if lanes.laying.arrangement.nesting == "flat":
+            lanes.laying.arrange(lanes.laying.nested())
+        index = lanes.gestures.index
+        while index is not None and index >= 0 and not lanes.rows[index].members:
+            depth = lanes.rows[index].depth
+            index = next((at for at in range(index - 1, -1, -1) if lanes.rows[at].depth < depth), None)
+        if index is None:
+            desk.said.emit("This row is in no group.")
+        else:
+            lanes.laying.turn_fold(lanes.rows[index].lane.id)
+
+    def fold_all(self) -> None:
+        """Folds every group, or unfolds them all."""
+        if self._desk.is_open:
+            laying = self._workbench.lanes.laying
+            laying.arrange(laying.nested().fold_all(self._desk.session))
+
+    def fold_others(self) -> None:
+        """Folds every group but those of the selected rows."""
+        if self._desk.is_open:
+            laying = self._workbench.lanes.laying
+            laying.arrange(laying.nested().fold_others(self._desk.session, self._desk.selected))
+
+    def pin(self) -> None:
+        """Pins the selected rows to the top, or lets them go."""
+        if self._desk.is_open and self._desk.selected:
+            laying = self._workbench.lanes.laying
+            laying.arrange(laying.arrangement.pin(self._desk.selected))
+
+    def only_selected(self) -> None:
+        """Shows the selected rows alone, or everything again."""
+        if self._desk.is_open:
+            self._workbench.lanes.laying.show_only(self._desk.selected)
+
+    def turn_bench(self) -> None:
+        """Puts the bench of this stage away, or brings it back."""
+        if self._desk.is_open:
+            self._workbench.split.turn()
+
     def toggle_hidden_lanes(self) -> None:
-        self._workbench.lanes.hidden_button.toggle()
+        self._workbench.lanes.over_heads.hidden.toggle()
 
     def write_note(self) -> None:
         if self._desk.is_open:

@@ -99,11 +99,13 @@ class Fingerprints:
         moving = moving_gains(self.session, strip, edge, channels)
         if moving is None:
             return digest((source, edge_gains(self.session, strip, edge, channels).tobytes()))
-        names = {"level_db", "pan"}
+        names = {"level_db", "pan", "mute"}
         if edge.kind == "send":
             names.add(f"send:{strip.sends[edge.index].to}")
         curves = [(item.parameter, points_of(item)) for item in strip.automation if item.parameter in names]
-        return digest((source, moving.base_db, moving.pan, moving.law, moving.scale, curves))
+        above = [(item.parameter, points_of(item)) for folder in routing.folders_above(self.session, strip)
+                 for item in folder.automation]  # fmt: skip
+        return digest((source, moving.base_db, moving.pan, moving.law, moving.scale, curves, above))
 
     def _sound(self, strip_id: str, strip: Strip | MixSettings) -> object:
         """What comes into the chain."""

@@ -56,7 +56,7 @@ def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
         for s in session.strips
     ]  # fmt: skip
     roles = [(lane.id, lane.role, lane.hidden, lane.importance, lane.id in look.reports) for lane in session.lanes]
-    folders = [(g.id, g.level_db, g.mute, g.solo) for g in session.folder_groups]
+    folders = [(g.id, g.level_db, g.mute, g.solo, g.automation) for g in session.folder_groups]
     return digest((strips, pans, roles, folders, session.settings))
 
 

@@ -64,7 +64,7 @@ def _rests_on(look: Look, prints: Fingerprints, _target: str) -> str:
              for lane in session.lanes]  # fmt: skip
     buses = [(bus.id, bus.chain if space.makes_space(bus) else (), bus.level_db, bus.pan, bus.mute, bus.destination)
              for bus in session.buses]  # fmt: skip
-    folders = [(group.id, group.level_db, group.mute) for group in session.folder_groups]
+    folders = [(group.id, group.level_db, group.mute, group.automation) for group in session.folder_groups]
     automated = [(strip.id, strip.automation) for strip in session.strips if strip.automation]
     heard = sorted(routing.hearing(session).sounding)
     return digest((sends, buses, folders, automated, heard, session.pan_law, [item.id for item in session.responses]))

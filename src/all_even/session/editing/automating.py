@@ -12,19 +12,25 @@ from msgspec.structs import replace
 from all_even.decibels import OFF_DB
 from all_even.dsp.parameter import CLIP_GAIN, LEVEL, MUTE, PAN, Parameter
 from all_even.dsp.processor import settings
-from all_even.session.model.strips import Automation, Lane, MixSettings, Point, Strip
+from all_even.session.model.strips import Automation, FolderGroup, Lane, MixSettings, Point, Strip
 
 LONGEST_BAND_NUMBER = 3
 OWN_WORDS = {"level_db": "level", "pan": "pan", "mute": "mute", "clip_gain_db": "clip gain"}
 """What people call the settings that every strip has."""
 
 
-def automatable(strip: Strip | MixSettings, parameter: str) -> Parameter:
+Automated = Strip | FolderGroup | MixSettings
+FOLDER_SETTINGS = {"level_db": LEVEL, "mute": MUTE}
+
+
+def automatable(strip: Automated, parameter: str) -> Parameter:
     """The description of the setting that an automation of this strip names.
 
     KeyError where there is no such setting; ValueError where it can't be automated because it changes
     latency or structure.
     """
+    if isinstance(strip, FolderGroup):
+        return FOLDER_SETTINGS[parameter]
     if isinstance(strip, Strip):
         if parameter == "level_db":
             return LEVEL
@@ -63,7 +69,7 @@ def change_of(described: Parameter, most: float) -> Parameter:
     return Parameter(f"{described.name}, by", described.unit, -most, most, 0.0, described.step, described.decimals)
 
 
-def clamped(strip: Strip | MixSettings, item: Automation) -> Automation:
+def clamped(strip: Automated, item: Automation) -> Automation:
     """The automation with every value in the range of its setting; errors as `automatable`."""
     described = automatable(strip, item.parameter)
     points = tuple(
@@ -74,7 +80,7 @@ def clamped(strip: Strip | MixSettings, item: Automation) -> Automation:
     return item if points == item.points else replace(item, points=points)
 
 
-def follow(strip: Strip, values: Mapping[str, Any]) -> dict[str, Any]:
+def follow(strip: Strip | FolderGroup, values: Mapping[str, Any]) -> dict[str, Any]:
     """New settings of a strip, with its curves of level and pan moved along: a fader moves its ride as a whole.
 
     A fader that is turned off leaves its curve as it is (the engine lets nothing through); brought up again, the
@@ -91,14 +97,14 @@ def follow(strip: Strip, values: Mapping[str, Any]) -> dict[str, Any]:
     return new
 
 
-def _along(strip: Strip, item: Automation, old: float, value: float) -> Automation:
+def _along(strip: Strip | FolderGroup, item: Automation, old: float, value: float) -> Automation:
     if item.parameter == "level_db" and value <= OFF_DB:
         return item
     by = value - (item.points[0].value if item.parameter == "level_db" and old <= OFF_DB else old)
     return raised(strip, item, by)
 
 
-def raised(strip: Strip | MixSettings, item: Automation, by: float) -> Automation:
+def raised(strip: Automated, item: Automation, by: float) -> Automation:
     """All of a curve up or down, inside the range of its setting."""
     described = automatable(strip, item.parameter)
     points = tuple(replace(p, value=described.clamped(round(p.value + by, 4))) for p in item.points)
@@ -111,12 +117,12 @@ def without_lost_sends(automation: tuple[Automation, ...], sends: set[str]) -> t
     return automation if len(kept) == len(automation) else kept
 
 
-def kept(strip: Strip | MixSettings) -> tuple[Automation, ...]:
+def kept(strip: Automated) -> tuple[Automation, ...]:
     """The automation of a strip without that of settings it no longer has."""
     return tuple(item for item in strip.automation if _is_there(strip, item))
 
 
-def _is_there(strip: Strip | MixSettings, item: Automation) -> bool:
+def _is_there(strip: Automated, item: Automation) -> bool:
     try:
         automatable(strip, item.parameter)
     except (KeyError, ValueError):

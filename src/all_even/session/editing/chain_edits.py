@@ -210,7 +210,7 @@ def find_station(session: Session, station_id: str) -> tuple[str, AnyProcessor]:
 
 
 def automation_of(session: Session, strip_id: str) -> tuple[Automation, ...]:
-    return session.mix.automation if strip_id == MIX else session.strip(strip_id).automation
+    return session.mix.automation if strip_id == MIX else session.member(strip_id).automation
 
 
 def automate(session: Session, strip_id: str, parameter: str, points: Iterable[tuple[float, float]]) -> Session:
@@ -219,7 +219,7 @@ def automate(session: Session, strip_id: str, parameter: str, points: Iterable[t
     parameter as in `Automation`. KeyError where the strip has no such setting; ValueError where it
     can't be automated because it changes latency or structure.
     """
-    described = automating.automatable(session.mix if strip_id == MIX else session.strip(strip_id), parameter)
+    described = automating.automatable(session.mix if strip_id == MIX else session.member(strip_id), parameter)
     ordered = sorted(points, key=itemgetter(0))
     known = next((item.points for item in automation_of(session, strip_id) if item.parameter == parameter), ())
     fresh = _points(ordered, known, described)

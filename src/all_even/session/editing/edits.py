@@ -79,7 +79,7 @@ def change_strips(session: Session, strip_ids: Iterable[str], **values: Any) -> 
 
 
 def _with(item: S, values: dict[str, Any]) -> S:
-    return replace(item, **(values if isinstance(item, FolderGroup) else automating.follow(item, values)))
+    return replace(item, **automating.follow(item, values))
 
 
 def set_levels(session: Session, levels_db: dict[str, float]) -> Session:

@@ -1,7 +1,8 @@
 """Automation by hand, of any setting of a strip: drawn, trimmed, copied between sections, thinned, recorded; and what
 can be automated at all, by name.
 
-strip_id is a lane, a bus, or `mix`; parameter as in `Automation`. All values are brought into their ranges.
+strip_id is a lane, a bus, a folder group, or `mix`; parameter as in `Automation`. All values are brought into their
+ranges.
 """
 
 from collections.abc import Iterable, Sequence
@@ -10,10 +11,10 @@ from typing import Any
 from all_even.dsp.parameter import Parameter
 from all_even.dsp.processor import settings
 from all_even.session.editing import automating, chain_edits, curves
-from all_even.session.editing.automating import OWN_WORDS
+from all_even.session.editing.automating import OWN_WORDS, Automated
 from all_even.session.editing.curves import Curve
 from all_even.session.model.session import Session
-from all_even.session.model.strips import MIX, Lane, MixSettings, Strip
+from all_even.session.model.strips import MIX, FolderGroup, Lane, MixSettings, Strip
 
 RAMP_S = 0.05
 """Outside a passage that is trimmed, and between two values of a ride that is recorded."""
@@ -24,15 +25,17 @@ ONE_PART_OF = 200.0
 LEVEL_WITHIN_DB = 0.1
 
 
-def holder(session: Session, strip_id: str) -> Strip | MixSettings:
+def holder(session: Session, strip_id: str) -> Automated:
     """What has the automation; KeyError where there is none of that id."""
-    return session.mix if strip_id == MIX else session.strip(strip_id)
+    return session.mix if strip_id == MIX else session.member(strip_id)
 
 
 def choices(session: Session, strip_id: str) -> list[tuple[str, str]]:
     """Everything of a strip that can be automated, (parameter, words)."""
     strip = holder(session, strip_id)
     found: list[str] = []
+    if isinstance(strip, FolderGroup):
+        return [(parameter, OWN_WORDS[parameter]) for parameter in automating.FOLDER_SETTINGS]
     if isinstance(strip, Strip):
         found += ["level_db", "pan", "mute"]
         if isinstance(strip, Lane):
@@ -60,6 +63,7 @@ def words(session: Session, strip_id: str, parameter: str) -> str:
         described = automating.automatable(strip, parameter)
     except (KeyError, ValueError):
         return parameter
+    assert not isinstance(strip, FolderGroup)  # all of its settings are its own words
     station_id, _, path = parameter.partition(".")
     place = next(index for index, item in enumerate(strip.chain) if item.id == station_id)
     band = f"band {int(path.split('.')[1]) + 1} " if path.startswith("bands.") else ""
@@ -78,11 +82,13 @@ def rest_of(session: Session, strip_id: str, parameter: str) -> float:
     """The value of a setting where it is not automated; KeyError where there is none."""
     strip = holder(session, strip_id)
     automating.automatable(strip, parameter)
-    if isinstance(strip, Strip):
+    if not isinstance(strip, MixSettings):
         if parameter == "mute":
             return 0.0
         if parameter in OWN_WORDS:
             return float(getattr(strip, parameter))
+    assert not isinstance(strip, FolderGroup)
+    if isinstance(strip, Strip):
         if parameter.startswith("send:"):
             return next(send.level_db for send in strip.sends if send.to == parameter[5:])
     station_id, _, path = parameter.partition(".")

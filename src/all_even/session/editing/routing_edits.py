@@ -77,6 +77,24 @@ def leave_folder(session: Session, strip_ids: Iterable[str]) -> Session:
     return session
 
 
+def into_folder(session: Session, strip_ids: Iterable[str], group_id: str | None) -> Session:
+    """Puts lanes, buses or folder groups into a folder group, out of whatever holds them; None: into none. Each stays
+    as loud as it was, as long as no folder on the way is off."""
+    for strip_id in strip_ids:
+        member = session.member(strip_id)
+        if member.group == group_id:
+            continue
+        while session.member(strip_id).group is not None:
+            session = leave_folder(session, (strip_id,))
+        if group_id is None:
+            continue
+        session = checked(edits.change_strips(session, (strip_id,), group=group_id))
+        above = [folder.level_db for folder in routing.folders_above(session, session.member(strip_id))]
+        if min(above) > OFF_DB:
+            session = edits.nudge_levels(session, (strip_id,), -sum(above))
+    return session
+
+
 def to_folder(session: Session, bus_id: str) -> Session:
     """Turns a summing group into a folder group: same name, level, mute, solo and members.
 
@@ -91,7 +109,7 @@ def to_folder(session: Session, bus_id: str) -> Session:
             ("it has a chain", bool(bus.chain)),
             ("it sends to other buses", bool(bus.sends)),
             ("it is panned", bus.pan != 0.0 or bus.polarity_inverted),
-            ("it is automated", bool(bus.automation)),
+            ("it is automated", any(item.parameter not in automating.FOLDER_SETTINGS for item in bus.automation)),
             ("tracks send to it", bool(others)),
             ("something is keyed by it", bool(keyed)),
         )
@@ -101,7 +119,8 @@ def to_folder(session: Session, bus_id: str) -> Session:
         raise UserError(
             f"{bus.name} can't become a folder group: {', '.join(reasons)}, and a folder has no sound of its own."
         )
-    folder = FolderGroup(id=bus.id, name=bus.name, level_db=bus.level_db, mute=bus.mute, solo=bus.solo, group=bus.group)
+    folder = FolderGroup(id=bus.id, name=bus.name, level_db=bus.level_db, mute=bus.mute, solo=bus.solo, group=bus.group,
+                         automation=bus.automation)  # fmt: skip
     changed = {
         strip.id: {"destination": bus.destination, "group": strip.group if strip.group != bus.group else bus.id}
         for strip in routing.members(session, bus)
@@ -126,7 +145,7 @@ def to_summing(session: Session, group_id: str) -> Session:
     goals = {strip.destination for strip in members} - {NOWHERE}
     bus = Bus(
         id=folder.id, name=folder.name, level_db=folder.level_db, mute=folder.mute, solo=folder.solo,
-        destination=goals.pop() if len(goals) == 1 else MIX, group=folder.group,
+        destination=goals.pop() if len(goals) == 1 else MIX, group=folder.group, automation=folder.automation,
     )  # fmt: skip
     session = replace(
         session,

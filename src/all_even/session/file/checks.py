@@ -15,7 +15,7 @@ from all_even.session.editing import automating, edits
 from all_even.session.model import routing
 from all_even.session.model.ledger import LedgerEntry
 from all_even.session.model.session import Session, Snapshot
-from all_even.session.model.strips import Automation, Bus, Lane, MixSettings
+from all_even.session.model.strips import Automation, Bus, FolderGroup, Lane, MixSettings, Strip
 
 LARGEST_BYTES = 64 << 20
 DEEPEST = 32
@@ -25,7 +25,7 @@ MOST_QUOTES = 16_000_000
 """A session of a hundred lanes with thirty snapshots and long rides has about a quarter of each."""
 _TOKENS = re.compile(rb'"(?:[^"\\]++|\\.)*+"?|[\[\]{}]', re.DOTALL)
 
-S = TypeVar("S", Lane, Bus, MixSettings)
+S = TypeVar("S", Lane, Bus, MixSettings, FolderGroup)
 
 
 class NotASession(UserError):
@@ -142,7 +142,8 @@ def _checked_state(session: Session, where: str) -> Session:
     buses = tuple(_with_automation(bus, short_name(bus.name) + where) for bus in session.buses)
     mix = _with_automation(session.mix, "the mix" + where)
     changed: dict[str, Any] = {}
-    for name, value in (("lanes", lanes), ("buses", buses)):
+    folders = tuple(_with_automation(folder, short_name(folder.name) + where) for folder in session.folder_groups)
+    for name, value in (("lanes", lanes), ("buses", buses), ("folder_groups", folders)):
         if any(new is not old for new, old in zip(value, getattr(session, name), strict=True)):
             changed[name] = value
     if mix is not session.mix:
@@ -155,7 +156,7 @@ def _with_automation(strip: S, owner: str) -> S:
     if not strip.automation:
         return strip
     automation: tuple[Automation, ...] = strip.automation
-    if not isinstance(strip, MixSettings):
+    if isinstance(strip, Strip):
         # Left behind by a bus that was removed, by versions that did not take it along.
         automation = automating.without_lost_sends(automation, {send.to for send in strip.sends})
     names = [item.parameter for item in automation]

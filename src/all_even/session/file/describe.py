@@ -287,6 +287,7 @@ def _folder_changes(old: Session, new: Session) -> list[str]:
                 phrases.append(f"{group.name}: {yes if getattr(group, field) else no}")
         if known.name != group.name:
             phrases.append(f"{group.name}: named {group.name} (was {known.name})")
+        phrases += [f"{group.name}: {said}" for said in _automation_changes(known.automation, group.automation)]
     return phrases
 
 

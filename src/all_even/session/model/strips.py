@@ -119,7 +119,8 @@ class Bus(Strip, frozen=True, kw_only=True):
 
 
 class FolderGroup(Value, frozen=True, kw_only=True):
-    """One level, mute and solo for lanes and buses that only move together; no sound passes through it."""
+    """One level, mute and solo for lanes and buses that only move together; no sound passes through it. automation: of
+    its level and mute."""
 
     id: Identifier
     name: Name
@@ -127,6 +128,7 @@ class FolderGroup(Value, frozen=True, kw_only=True):
     mute: bool = False
     solo: bool = False
     group: Identifier | None = None
+    automation: Annotated[tuple[Automation, ...], Meta(max_length=1_000)] = ()
 
     @property
     def role(self) -> str:

@@ -6,9 +6,10 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
 from all_even.app.desk import Desk
 from all_even.app.lanes import scales
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body, Drag, changeable, touched
 from all_even.app.lanes.entries import entry
-from all_even.app.lanes.layout import Columns, column_box
+from all_even.app.lanes.layout import ROW, Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import Rail
 from all_even.app.style import icons, paint, theme
@@ -17,6 +18,9 @@ from all_even.dsp.parameter import FINE, LEVEL, PAN, decibel_text, number
 from all_even.session.editing import edits
 from all_even.session.model.strips import Strip
 from all_even.session.tracks.roles import family_of
+
+RAIL_ROOM = 16.0
+"""Of a row's height, for the fader's rail under the ridge."""
 
 
 class BalanceBody(Body):
@@ -42,6 +46,16 @@ class BalanceBody(Body):
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         balance_header(painter, box, columns)
 
+    def value(self, row: Row, column: str) -> Value:
+        if column in ("level", "rail", "level_value"):
+            return row.lane.level_db
+        if column == "arrives":
+            return row.arrival.integrated_lufs if row.arrival is not None else None
+        return row.lane.pan if column in ("pan", "pan_value") and isinstance(row.lane, Strip) else None
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        self.paint(painter, box, columns, index, row, held)
+
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         balance(painter, box, columns, row, held, self._pictures)
         self._ghosts(painter, box, columns, row)
@@ -54,7 +68,7 @@ class BalanceBody(Body):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("look"), 1.6, Qt.PenStyle.DotLine))
         if level is not None:
-            x, y = columns.rails["level"].level_x(level), box.bottom() - 7
+            x, y = columns.rails["level"].level_x(level), rail_y(box)
             painter.drawRoundedRect(QRectF(x - 5, y - 6, 10, 12), 3, 3)
         if pan is not None:
             x, y = columns.rails["pan"].pan_x(pan), box.top() + box.height() / 2
@@ -164,18 +178,19 @@ def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
 
 def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool, pictures: Pictures) -> None:
     lane, rail = content.lane, columns.rails["level"]
-    middle = row.top() + 16
+    half = (row.height() - (RAIL_ROOM if row.height() >= ROW else 6.0)) / 2.0
+    middle = row.top() + 4.0 + half if row.height() >= ROW else row.top() + 1.0 + half
     for tick in scales.LOUDNESS_TICKS:
         x = rail.loudness_x(tick)
-        paint.line(painter, x, row.top() + 2, x, row.top() + 30, theme.colour("line", 0.45))
+        paint.line(painter, x, row.top() + 2, x, middle + half + 2, theme.colour("line", 0.45))
     if content.arrival is not None:
         arrival, left = content.arrival, float(round(rail.left)) - 4.0
-        around = QRectF(left, middle - 14.0, float(round(rail.width)) + 8.0, 28.0)
+        around = QRectF(left, middle - half - 2.0, float(round(rail.width)) + 8.0, 2.0 * half + 4.0)
         pictures.paint(
             painter, around, arrival, (lane.role, content.heard, round(rail.left % 1.0, 3)),
-            lambda inside: ridge(inside, rail, middle, 12.0, content, lane.role),
+            lambda inside: ridge(inside, rail, middle, half, content, lane.role),
         )  # fmt: skip
-    level_rail(painter, rail, row.bottom() - 7, lane.level_db, content.heard, dragging)
+    level_rail(painter, rail, rail_y(row), lane.level_db, content.heard, dragging)
     paint.figure(painter, column_box(row, columns, "level_value"), *paint.split_figure(LEVEL.text(lane.level_db)))
     arrives = content.arrival.integrated_lufs if content.arrival is not None else None
     paint.figure(
@@ -186,6 +201,11 @@ def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, drag
         pan_rail(painter, columns.rails["pan"], row, lane.pan, content.heard)
         pan = PAN.text(lane.pan)
         paint.text(painter, column_box(row, columns, "pan_value"), pan, size=theme.SMALL, align=paint.RIGHT)
+
+
+def rail_y(row: QRectF) -> float:
+    """Where the fader's rail lies in a row; in a small one it runs through the foot of the ridge."""
+    return row.bottom() - (7.0 if row.height() >= ROW else 6.5)
 
 
 def ridge(painter: QPainter, rail: Rail, middle: float, half: float, content: Row, role: str) -> None:

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body, Drag, touched
 from all_even.app.lanes.entries import entry
 from all_even.app.lanes.layout import Column, Columns
@@ -14,6 +15,7 @@ from all_even.dsp.parameter import LEVEL
 from all_even.dsp.processor import key_of
 from all_even.figures.arriving.flow_shapes import Rivers, rivers
 from all_even.session.editing import routing_edits
+from all_even.session.model.routing import Edge
 from all_even.session.model.strips import MIX, FolderGroup, Strip
 
 
@@ -51,6 +53,18 @@ class BusesBody(Body):
         elif isinstance(lane, FolderGroup):
             goes_to = f"holds {sum(item.group == lane.id for item in self.desk.session.members)}"
         drawn.body(painter, box, columns, row, index, self.rivers, goes_to, self.over)
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        self.paint(painter, box, columns, index, row, held)
+
+    def value(self, row: Row, column: str) -> Value:
+        lane = row.lane
+        if column == "goes" and isinstance(lane, Strip):
+            return self.desk.session.strip_name(lane.destination).casefold()
+        if column in ("share", "rivers") and self.rivers is not None and isinstance(lane, Strip):
+            known = self.desk.figures.arrivals.by_edge().get(Edge(lane.id, lane.destination, "destination"))
+            return known.share_lu if known is not None else None
+        return None
 
     def column_at(self, columns: Columns, x: float) -> int | None:
         return drawn.column_at(columns, len(self.rivers.columns), x) if self.rivers is not None else None

@@ -111,7 +111,13 @@ def _stream(painter: QPainter, box: QRectF, x: float, top: float, bottom: float,
     if goal and bottom > 0.0:
         painter.drawRect(QRectF(x - bottom * WIDEST / 2, middle, bottom * WIDEST, box.bottom() - middle))
     if goal:
-        icons.draw_mark(painter, "buses", QRectF(x - 8, middle - 8, 16, 16))
+        size = min(16.0, box.height() - 4.0)
+        icons.draw_mark(painter, "buses", QRectF(x - size / 2, middle - size / 2, size, size))
+
+
+def aside(box: QRectF) -> float:
+    """How far from the middle of a row sends and keys run, in pixels."""
+    return min(9.0, box.height() / 4.0)
 
 
 def _water() -> QColor:
@@ -121,13 +127,13 @@ def _water() -> QColor:
 def _branch(painter: QPainter, box: QRectF, columns: Columns, count: int, branch: Branch, row: Row) -> None:
     start = columns.boxes["rivers"][0] if branch.from_column is None else column_x(columns, count, branch.from_column)
     end = column_x(columns, count, branch.column)
-    y = box.center().y() + (0.0 if branch.kind == "destination" else 9.0)
+    y = box.center().y() + (0.0 if branch.kind == "destination" else aside(box))
     family = family_of(row.lane.role)
     if not branch.open:
         painter.setPen(QPen(theme.colour("line"), 1.5, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(start, y), QPointF(end, y))
         return
-    height = max(1.5, branch.share * WIDEST)
+    height = min(max(1.5, branch.share * WIDEST), box.height() - 4.0)
     shape = QRectF(min(start, end), y - height / 2, abs(end - start), height)
     if branch.kind == "destination":
         painter.setPen(Qt.PenStyle.NoPen)
@@ -153,7 +159,7 @@ def _thread(painter: QPainter, box: QRectF, columns: Columns, index: int, source
         return
     left = columns.boxes["rivers"][0]
     x = left + 6.0 + KEY_STEP * (place % 3)
-    y = box.center().y() - 9.0
+    y = box.center().y() - aside(box)
     top = y if index == first else box.top()
     bottom = y if index == last else box.bottom()
     painter.setPen(QPen(theme.colour("text"), 1.6, Qt.PenStyle.DotLine))

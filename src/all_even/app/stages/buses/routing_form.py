@@ -10,6 +10,7 @@ from all_even import texts
 from all_even.app.desk import Desk
 from all_even.app.lanes.body import changeable, set_together
 from all_even.app.lanes.entries import entry
+from all_even.app.lanes.gestures import put_into
 from all_even.app.stages.buses.sends import SendList
 from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import LEVEL
@@ -18,6 +19,7 @@ from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Strip
 
 WIDTH = 232
+NO_FOLDER = ""
 PAN_LAWS = {"-3 dB": "−3 dB, constant power", "-4.5 dB": "−4.5 dB", "-6 dB": "−6 dB, constant sum"}
 
 
@@ -46,12 +48,22 @@ class RoutingForm(QWidget):
         self.goes_to.activated.connect(lambda _i: self.route(self.goes_to.currentData()))
         self.send_to = _box("Send to", "Send a copy to a bus, after fader and pan")
         self.send_to.activated.connect(lambda _i: self._send(self.send_to.currentData()))
+        self.in_folder = _box(
+            "Folder", "The folder that holds it: one fader, mute and solo for all in it, without a bus"
+        )
+        self.in_folder.activated.connect(lambda _i: self._put(self.in_folder.currentData()))
         self.pan_law = _box("Pan law", "Gain of a mono track in the centre, for the whole session")
         for law, text in PAN_LAWS.items():
             self.pan_law.addItem(text, law)
         self.pan_law.activated.connect(self._set_pan_law)
         for index, (name, field) in enumerate(
-            (("Level", self.level), ("Goes to", self.goes_to), ("Send to", self.send_to), ("Pan law", self.pan_law))
+            (
+                ("Level", self.level),
+                ("Goes to", self.goes_to),
+                ("Send to", self.send_to),
+                ("Folder", self.in_folder),
+                ("Pan law", self.pan_law),
+            )
         ):
             self.names[name] = fields.label(name, "quiet")
             grid.addWidget(self.names[name], index, 0)
@@ -68,14 +80,11 @@ class RoutingForm(QWidget):
         self.folder = fields.button(
             "Folder", "Hold the selected lanes by one fader, without a bus (Ctrl+Shift+F)", self.make_folder
         )
-        self.leave = fields.button(
-            "Leave folder", "Take the selected lanes out of their folder; as loud as they were", self.leave_folder
-        )
         self.parallel = fields.button(
             "Parallel", "Send the selected lanes to a new parallel bus (Ctrl+Shift+B)", self.make_parallel
         )
         self.convert = fields.button("", "Turn a summing group into a folder group, or back", self._convert)
-        for button in (self.group, self.folder, self.leave, self.parallel, self.convert):
+        for button in (self.group, self.folder, self.parallel, self.convert):
             buttons.addWidget(button)
         buttons.addStretch(1)
         return buttons
@@ -104,9 +113,7 @@ class RoutingForm(QWidget):
         for button in (self.group, self.folder, self.parallel):
             button.setVisible(not is_bus)
             button.setEnabled(strip is not None)
-        held = any(item.group is not None for item in session.strips if item.id in desk.selected)
-        self.leave.setVisible(held)
-        self.folder.setVisible(not is_bus and not held)
+        self._fill_folders(session, current)
 
     def _fill_routes(self, session: Session, strip: Strip | None) -> None:
         own = strip.id if strip is not None else ""
@@ -126,7 +133,22 @@ class RoutingForm(QWidget):
         self.goes_to.setCurrentIndex(max(0, self.goes_to.findData(strip.destination if strip else MIX)))
         self.send_to.setCurrentIndex(0)
 
+    def _fill_folders(self, session: Session, current: str) -> None:
+        wanted = [("none", NO_FOLDER), *((item.name, item.id) for item in session.folder_groups if item.id != current)]
+        if [(self.in_folder.itemText(i), self.in_folder.itemData(i)) for i in range(self.in_folder.count())] != wanted:
+            self.in_folder.clear()
+            for name, folder in wanted:
+                self.in_folder.addItem(name, folder)
+        held = session.member(current).group if current != MIX else None
+        self.in_folder.setCurrentIndex(max(0, self.in_folder.findData(held or NO_FOLDER)))
+        for widget in (self.in_folder, self.names["Folder"]):
+            widget.setVisible(current != MIX and bool(session.folder_groups))
+
     # Edits.
+
+    def _put(self, folder: str) -> None:
+        put_into(self.desk, folder or None)
+        self._again()
 
     def _strips(self) -> list[str]:
         known = {strip.id for strip in self.desk.session.strips}

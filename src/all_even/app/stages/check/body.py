@@ -6,6 +6,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body, Drag
 from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
@@ -100,6 +101,19 @@ class CheckBody(Body):
             text = number(value, 0) if value > -99.5 else "gone"
             tone = theme.colour("look" if vanishes else "quiet" if self.shown.is_stale() else "text")
             paint.text(painter, at, text, size=theme.SMALL, colour=tone)
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        """How many of its tracks vanish on each system."""
+        for item in COLUMNS:
+            values = [value for member in row.members if isinstance(value := self.value(member, item.key), float)]
+            gone = sum(value <= VANISHES for value in values)
+            cell = column_box(box, columns, item.key)
+            words = f"{gone} of {len(values)} gone" if gone else ""
+            paint.text(painter, cell, words, size=theme.SMALL, colour=theme.colour("look"))
+
+    def value(self, row: Row, column: str) -> Value:
+        found = self.shown.translation
+        return found.of(row.lane.id, column) if found is not None and column in {item.key for item in COLUMNS} else None
 
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         """A press on a cell chooses its system; nothing is dragged."""

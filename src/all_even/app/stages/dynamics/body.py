@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box, line_box
 from all_even.app.lanes.rows import Row
@@ -104,6 +105,27 @@ class DynamicsBody(Body):
                 paint_change(painter, column_box(box, columns, name), before, now, moved=found.moved)
         if "side" in columns.boxes:
             paint_marks(painter, column_box(box, columns, "side"), marks(found.side if found.moved else None))
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        if row.lane.id in self.shown.movements:
+            self.paint(painter, box, columns, index, row, held)
+            return
+        over = [member.lane.name for member in row.members if self._over(member)]
+        words = f"side effects over their limit: {', '.join(over)}" if over else ""
+        paint.text(painter, column_box(box, columns, "time"), words, size=theme.SMALL, colour=theme.colour("look"))
+
+    def _over(self, row: Row) -> int:
+        """How many of its side effects pass their limit."""
+        found = self.shown.of(row.lane.id)
+        return sum(mark.over for mark in marks(found.side)) if found is not None and found.moved else 0
+
+    def value(self, row: Row, column: str) -> Value:
+        found = self.shown.of(row.lane.id)
+        if found is None:
+            return None
+        if column == "side":
+            return self._over(row) + (0.5 if found.moved else 0.0)
+        return figures(found).get("spread" if column == "time" else column, (None, None))[1]
 
     def tip(self, part: str, row: Row) -> str:
         found = self.shown.of(row.lane.id)

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body, Drag, changeable, touched
 from all_even.app.lanes.layout import Columns, column_box
 from all_even.app.lanes.rows import Row
@@ -86,6 +87,22 @@ class GainBody(Body):
             words, colour = self.verdict(lane, points, wrong)
             paint.text(painter, verdict, words, size=theme.SMALL, colour=theme.colour(colour))
 
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        lanes = [member.lane for member in row.members if isinstance(member.lane, Lane)]
+        wrong = sum(self.path(lane)[1] is not None for lane in lanes)
+        words = f"{wrong} of {len(lanes)} outside the level their inserts expect" if wrong else ""
+        paint.text(painter, column_box(box, columns, "path"), words, size=theme.SMALL, colour=theme.colour("look"))
+
+    def value(self, row: Row, column: str) -> Value:
+        if not isinstance(row.lane, Lane):
+            return None
+        if column in ("clip", "value"):
+            return row.lane.clip_gain_db
+        points, wrong = self.path(row.lane)
+        if points is None or column not in ("path", "verdict"):
+            return None
+        return points[wrong.into if wrong is not None else -1].level.rms_dbfs
+
     def verdict(self, lane: Lane, points: "tuple[Point, ...]", wrong: "Trouble | None") -> tuple[str, str]:
         """What is to be said of a lane, and in which tone."""
         if wrong is not None:
@@ -114,7 +131,8 @@ class GainBody(Body):
         )
 
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
-        return _ClipDrag(self.desk, row_id, x, columns.rails["clip"]) if part == "clip" else None
+        known = part == "clip" and self.desk.session.is_lane(row_id)
+        return _ClipDrag(self.desk, row_id, x, columns.rails["clip"]) if known else None
 
     def reset(self, part: str, row_id: str) -> None:
         if part == "clip":

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
@@ -43,13 +44,34 @@ class GatherBody(Body):
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         gather(painter, box, columns, row)
 
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        wrong = sum(any(finding.severity == "fault" for finding in member.findings) for member in row.members)
+        noted = sum(bool(member.findings) for member in row.members) - wrong
+        parts = [f"{wrong} with a fault" if wrong else "", f"{noted} with a note" if noted else ""]
+        words = ", ".join(part for part in parts if part) or "nothing found"
+        paint.note(painter, column_box(box, columns, "time"), words)
+        finding_list(painter, column_box(box, columns, "findings"), row.findings)
+
+    def value(self, row: Row, column: str) -> Value:
+        measures = row.report.measures if row.report is not None else None
+        if column == "findings":
+            return sum(100 if finding.severity == "fault" else 1 for finding in row.findings)
+        if measures is None:
+            return None
+        known = {
+            "length": measures.duration_s,
+            "rate": float(measures.sample_rate),
+            "loudness": measures.integrated_lufs,
+        }
+        return known.get(column)
+
     def look(self, row: Row, held: bool) -> Hashable:
         start_s = row.lane.start_s if isinstance(row.lane, Lane) else 0.0
         return row.lane.role, row.heard, row.song_s, start_s, row.findings
 
     def paint_over(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         if self.playhead is not None:
-            wave = column_box(box, columns, "time").adjusted(0, 5, 0, -5)
+            wave = inset(column_box(box, columns, "time"))
             x = wave.left() + wave.width() * self.playhead
             paint.line(painter, x, wave.top(), x, wave.bottom(), theme.colour("act"), 2)
 
@@ -60,7 +82,7 @@ class GatherBody(Body):
 
 
 def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row) -> None:
-    wave = column_box(row, columns, "time").adjusted(0, 5, 0, -5)
+    wave = inset(column_box(row, columns, "time"))
     report = content.report
     if report is None:
         paint.note(painter, wave, "being measured …")
@@ -86,6 +108,12 @@ def gather(painter: QPainter, row: QRectF, columns: Columns, content: Row) -> No
     finding_list(painter, column_box(row, columns, "findings"), content.findings)
 
 
+def inset(box: QRectF) -> QRectF:
+    """A little less high, so that waves of neighbours do not touch."""
+    edge = min(5.0, box.height() / 10.0)
+    return box.adjusted(0, edge, 0, -edge)
+
+
 def envelope(painter: QPainter, box: QRectF, hops: "Hops", role: str, heard: bool) -> None:
     """The waveform's outline as one filled shape around the middle."""
     from all_even.deliver.shapes import envelope as outline
@@ -105,17 +133,18 @@ def envelope(painter: QPainter, box: QRectF, hops: "Hops", role: str, heard: boo
 
 
 def finding_list(painter: QPainter, box: QRectF, findings: "tuple[Finding, ...]") -> None:
-    """Up to two short labels; a fault has a filled mark, a note an open one."""
+    """As many short labels as have room; a fault has a filled mark, a note an open one."""
     if not findings:
         paint.note(painter, box, "nothing found")
         return
     height = 17.0
-    shown = findings[:2]
+    most = max(1, int(box.height() // height))
+    shown = findings[:most]
     top = box.center().y() - height * len(shown) / 2
     for index, finding in enumerate(shown):
         line_box = QRectF(box.left() + 14, top + index * height, box.width() - 14, height)
         severity_mark(painter, QPointF(box.left() + 5, line_box.center().y()), finding.severity)
-        more = f" +{len(findings) - 2}" if index == 1 and len(findings) > 2 else ""
+        more = f" +{len(findings) - most}" if index == most - 1 and len(findings) > most else ""
         fault = finding.severity == "fault"
         paint.text(
             painter, line_box, finding.label + more, size=theme.SMALL,

@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
+from all_even import decibels
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
@@ -28,6 +30,7 @@ RANGE_DB = 36.0
 """A ridge shows so much under its own top."""
 TICKS = ((20.0, "20"), (32.7, "C1"), (65.4, "C2"), (130.8, "C3"), (250.0, "250"))
 OWNED_HZ = 80.0
+SILENT_DB = -120.0
 
 
 class LowEndBody(Body):
@@ -129,7 +132,7 @@ class LowEndBody(Body):
         texts = partial(self._figure, painter, box, columns, tone)
         texts("pitch", *_pitch(character, lane.role))
         texts("tail", *_tail(character, lane.role))
-        arriving = view.level_db + lane.level_db if view is not None and view.level_db > -120.0 else None
+        arriving = view.level_db + lane.level_db if view is not None and view.level_db > SILENT_DB else None
         texts("level", number(arriving) if arriving is not None else "–", "dB" if arriving is not None else "")
         even = character.evenness if character is not None and family_of(lane.role) == "bass" else None
         texts("even", number(even.spread_db) if even is not None else "–", "dB" if even is not None else "")
@@ -141,6 +144,34 @@ class LowEndBody(Body):
     ) -> None:
         if name in columns.boxes:
             paint.figure(painter, column_box(box, columns, name), value, unit, colour=tone)  # type: ignore[arg-type]
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        known = [(self._views[member.lane.id], member) for member in row.members if member.lane.id in self._views]
+        heard = [(view, member) for view, member in known if member.heard and view.level_db > SILENT_DB]
+        level = self.value(row, "level")
+        loudest = max(heard, key=lambda item: item[0].level_db + item[1].lane.level_db, default=None)
+        if loudest is not None:
+            paint.note(painter, column_box(box, columns, "ridge"), f"most from {loudest[1].lane.name}")
+        if isinstance(level, float):
+            paint.figure(painter, column_box(box, columns, "level"), number(level), "dB")
+
+    def value(self, row: Row, column: str) -> Value:
+        if row.members and column == "level":
+            levels = [found for member in row.members if member.heard
+                      if isinstance(found := self.value(member, "level"), float)]  # fmt: skip
+            return decibels.power_db(sum(10.0 ** (level / 10.0) for level in levels)) if levels else None
+        lane, view = row.lane, self._views.get(row.lane.id)
+        character = row.report.character if row.report is not None else None
+        if not isinstance(lane, Lane):
+            return None
+        if column in ("level", "ridge"):
+            return view.level_db + lane.level_db if view is not None and view.level_db > SILENT_DB else None
+        if column == "even" and character is not None and family_of(lane.role) == "bass" and character.evenness:
+            return character.evenness.spread_db
+        if column == "tail":
+            tail = _tail(character, lane.role)[0]
+            return float(tail) if tail != "–" else None
+        return self._audible(lane) if column == "audible" and row.heard else None
 
     def _audible(self, lane: Lane) -> float | None:
         """How much of all kicks is heard over the basses, and how much of the basses over the kicks; not of a lane."""

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
@@ -25,6 +26,14 @@ class PrintBody(Body):
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         print_row(painter, box, columns, row, self.desk.mix_stale)
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        self.paint(painter, box, columns, index, row, held)
+
+    def value(self, row: Row, column: str) -> Value:
+        if column == "setting":
+            return row.lane.level_db
+        return row.contribution_lu if column in ("bar", "contribution") and row.heard else None
 
     def tip(self, part: str, row: Row) -> str:
         return f"{row.lane.name}: {row.lane.file}" if isinstance(row.lane, Lane) else super().tip(part, row)
@@ -62,7 +71,8 @@ def print_row(painter: QPainter, row: QRectF, columns: Columns, content: Row, st
     family = family_of(content.lane.role)
     if content.contribution_lu is not None and content.heard:
         x = contribution_x(left, width, content.contribution_lu)
-        painter.fillRect(QRectF(left, row.top() + 12, x - left, row.height() - 24),
+        edge = min(12.0, row.height() / 4.0)
+        painter.fillRect(QRectF(left, row.top() + edge, x - left, row.height() - 2 * edge),
                          icons.family_colour(family, 0.4 if stale else 0.85))  # fmt: skip
         shown = decibel_text(content.contribution_lu, "LU")
     else:

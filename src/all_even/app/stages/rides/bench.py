@@ -19,7 +19,7 @@ from all_even.app.stages.rides.shown import Shown
 from all_even.app.style import fields, layouts
 from all_even.dsp.parameter import LEVEL, number, time_text
 from all_even.session.editing import automating, ride_edits
-from all_even.session.model.strips import MIX, FolderGroup, Lane
+from all_even.session.model.strips import MIX, Lane
 from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
@@ -153,11 +153,11 @@ class RidesBench(ViewedBench):
         super().show_view(index)
 
     def strip(self) -> str:
-        """The selected strip; the first line that leads where none is; the mix for a folder."""
+        """What is selected; the first line that leads where nothing is."""
         desk = self.desk
         if desk.current is not None:
             member = next((item for item in desk.session.members if item.id == desk.current), None)
-            return MIX if member is None or isinstance(member, FolderGroup) else desk.current
+            return MIX if member is None else desk.current
         heard = [lane for lane in desk.session.lanes if not lane.hidden]
         lead = next((lane.id for lane in heard if lane.role in ("lead voice", "voice")), "")
         return lead or (heard[0].id if heard else MIX)

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box, line_box
 from all_even.app.lanes.rows import Row
@@ -23,7 +24,7 @@ from all_even.app.stages.rides.shown import LineShown, Shown
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
 from all_even.session.editing import ride_edits
-from all_even.session.model.strips import Bus, Lane
+from all_even.session.model.strips import Bus, FolderGroup, Lane
 from all_even.session.tracks.roles import family_of
 
 
@@ -42,8 +43,8 @@ class RidesBody(Body):
         self.shown.refresh()
 
     def keeps(self, row: Row) -> bool:
-        """What is heard; and buses that are ridden."""
-        if isinstance(row.lane, Bus):
+        """What is heard; and buses and folders that are ridden."""
+        if isinstance(row.lane, Bus | FolderGroup):
             return bool(row.lane.automation)
         return row.lane.id not in self.shown.lines or self.shown.of(row.lane.id) is not None
 
@@ -67,7 +68,7 @@ class RidesBody(Body):
 
     def look(self, row: Row, held: bool) -> Hashable:
         strip = row.lane
-        automation = strip.automation if isinstance(strip, Lane | Bus) else ()
+        automation = strip.automation if isinstance(strip, Lane | Bus | FolderGroup) else ()
         seen = (self.shown.of(strip.id), automation, self.shown.sections)
         known, version = self._seen.get(strip.id, ((), 0))
         if len(known) != len(seen) or any(a is not b for a, b in zip(known, seen, strict=True)):
@@ -119,7 +120,7 @@ class RidesBody(Body):
     def _ride(self, painter: QPainter, plot: QRectF, row: Row, song_s: float) -> None:
         """The fader's or the region's curve, off where it rests."""
         strip = row.lane
-        if not isinstance(strip, Lane | Bus):
+        if not isinstance(strip, Lane | Bus | FolderGroup):
             return
         session = self.desk.session
         for parameter, style in (("level_db", 1.8), ("clip_gain_db", 1.2)):
@@ -129,6 +130,21 @@ class RidesBody(Body):
             rest = ride_edits.rest_of(session, strip.id, parameter)
             scale = (rest - RANGE_DB, rest + RANGE_DB)
             paint_curve(painter, plot, arrays(item), (0.0, song_s), scale, theme.colour("act"), style)
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        if isinstance(row.lane, Bus | FolderGroup) and row.lane.automation:
+            self.paint(painter, box, columns, index, row, held)
+            return
+        ridden = sum(bool(getattr(member.lane, "automation", ())) for member in row.members)
+        paint.note(
+            painter, column_box(box, columns, "time"), f"{ridden} of {len(row.members)} ridden" if ridden else ""
+        )
+
+    def value(self, row: Row, column: str) -> Value:
+        found = self.shown.of(row.lane.id)
+        if found is None:
+            return None
+        return found.worst_hidden if column == "worst" else found.spread_db if column in ("apart", "time") else None
 
     def tip(self, part: str, row: Row) -> str:
         found = self.shown.of(row.lane.id)

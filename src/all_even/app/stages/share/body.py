@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter
 
 from all_even.app.bench import ruler
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
@@ -100,6 +101,29 @@ class ShareBody(Body):
             text = "–" if math.isnan(value) else f"{100.0 * value:.0f}"
             paint.figure(painter, column_box(box, columns, name), text, "" if text == "–" else "%",
                          colour=theme.colour("quiet") if predicted else tone)  # fmt: skip
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        shares = [
+            (share, member) for member in row.members if (share := self.shown.share_of(member.lane.id)) is not None
+        ]
+        together = self.shown.share_together([member.lane.id for member in row.members])
+        if shares:
+            worst, member = max(shares, key=lambda item: item[0])
+            words = f"most masked: {member.lane.name}, {100.0 * worst:.0f} %"
+            paint.note(painter, column_box(box, columns, "ridge"), words)
+        if together is not None:
+            paint.figure(painter, column_box(box, columns, "hidden"), f"{100.0 * together:.0f}", "%")
+
+    def value(self, row: Row, column: str) -> Value:
+        if row.members:
+            return self.shown.share_together([member.lane.id for member in row.members]) if column == "hidden" else None
+        if column == "counts":
+            return -float(list(WORDS).index(weight_of(row.lane))) if isinstance(row.lane, Lane) else None
+        if column == "ear":
+            known, place = self.shown.measured, self._place(row.lane) if isinstance(row.lane, Lane) else None
+            value = math.nan if known is None or known.apart is None or place is None else float(known.apart.ear[place])
+            return None if math.isnan(value) else value
+        return self.shown.share_of(row.lane.id) if column in ("hidden", "ridge") else None
 
     def tip(self, part: str, row: Row) -> str:
         return (

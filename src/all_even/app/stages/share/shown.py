@@ -4,6 +4,8 @@ While nothing but equalisers changes, shares follow at once (`moves.share.live`)
 is measured behind that.
 """
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -69,6 +71,23 @@ class Shown(QObject):
         """The session's share*."""
         shares = self.shares
         return None if self.measured is None or shares is None else self.measured.live.mean(shares)
+
+    def share_of(self, lane_id: str) -> float | None:
+        """Share* of the source that a lane belongs to; None where it is none, or not measured yet."""
+        shares, known = self.shares, self.measured
+        place = known.found.place(lane_id) if known is not None else None
+        share = math.nan if shares is None or place is None else float(shares[place])
+        return None if math.isnan(share) else share
+
+    def share_together(self, lane_ids: Sequence[str]) -> float | None:
+        """Share* of several lanes as one figure: weighted by importance, as the session's."""
+        shares, known = self.shares, self.measured
+        if known is None or shares is None:
+            return None
+        places = sorted({place for item in lane_ids if (place := known.found.place(item)) is not None})
+        places = [place for place in places if not np.isnan(shares[place])]
+        weights = known.found.scene.importance[places]
+        return float(weights @ shares[places] / weights.sum()) if len(places) and weights.sum() > 0.0 else None
 
     def stretch(self) -> tuple[float, float] | None:
         """The marked part of the song, where there is one."""

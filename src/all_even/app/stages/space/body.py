@@ -10,6 +10,7 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.desk import Desk
+from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body, Drag, changeable, touched
 from all_even.app.lanes.layout import Columns, behind_wide, column_box, line_box
 from all_even.app.lanes.rows import Row
@@ -139,7 +140,7 @@ class SpaceBody(Body):
 
     def _threads(self, painter: QPainter, columns: Columns, box: QRectF, lane: Lane, x: float, y: float) -> None:
         """From the handle to each return it sends to, under its figure; the stronger the louder."""
-        lower = y + 14.0
+        lower = y + min(14.0, box.height() / 2.0 - 4.0)
         for bus in shown_returns(self.desk.session):
             send = space.send_to(lane, bus.id)
             if send is None or bus.id not in columns.boxes:
@@ -171,6 +172,21 @@ class SpaceBody(Body):
             x += width + 10
         paint.text(painter, column_box(box, columns, "ratio"), LEVEL.text(bus.level_db).removesuffix(" dB"),
                    align=paint.RIGHT)  # fmt: skip
+
+    def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
+        ratios = [ratio for member in row.members if isinstance(ratio := self.value(member, "ratio"), float)]
+        dry = len(row.members) - len(ratios)
+        words = f"{number(min(ratios))} to {number(max(ratios))} dB" if ratios else ""
+        told = [words, f"{dry} dry" if dry else ""]
+        paint.note(painter, column_box(box, columns, "depth"), ", ".join(part for part in told if part))
+
+    def value(self, row: Row, column: str) -> Value:
+        lane = row.lane
+        if column in ("ratio", "depth"):
+            found = self.shown.depth(lane.id) if isinstance(lane, Lane) else None
+            return found.ratio_db if found is not None else None
+        send = space.send_to(lane, column) if isinstance(lane, Lane) else None
+        return send.level_db if send is not None else None
 
     # Handles.
 
