@@ -439,7 +439,7 @@ def test_a_tempo_may_come_from_a_midi_file_and_an_anchor_be_named(capsys, short_
     assert status == 0
     assert "remarks" in json.loads(out)
     assert store.load(path).anchor == "lane-1"
-    assert "no lane Nobody" in run(capsys, "moves", path, "--anchor", "Nobody")[2]
+    assert "no track Nobody" in run(capsys, "moves", path, "--anchor", "Nobody")[2]
 
 
 def test_automation_is_carried_away_and_brought_in(capsys, short_folder, tmp_path):
@@ -460,7 +460,7 @@ def test_automation_is_carried_away_and_brought_in(capsys, short_folder, tmp_pat
         (("--track", "Nobody"), "no track Nobody"),
         (("--track", name, "--setting", "colour"), "No setting is called colour"),
         (("--setting", "pan"), "--track"),
-        (("--track", name, "--setting", "pan", "--to", tmp_path / "pan.csv"), "stands still"),
+        (("--track", name, "--setting", "pan", "--to", tmp_path / "pan.csv"), "no automation"),
     ):
         status, _, err = run(capsys, "automation", path, *wrong)
         assert status == 1

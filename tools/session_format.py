@@ -16,7 +16,7 @@ Snapshots, and the states that the ledger keeps of moves that are not measured y
 session itself does: ids are unique, routes lead to what is there and never in a circle, lines of the ledger are
 numbered upwards, automation names a setting that exists and can move; its values are brought into the setting's range.
 A session lists its source folders with their absolute place and the place from
-the session file; a lane's `file` may not leave its folder, also not through a link. Sound is never in the file.
+the session file; a track's `file` may not leave its folder, also not through a link. Sound is never in the file.
 
 Levels are in dB, times in seconds, pan from -1 (left) to 1 (right). A level of -120 dB is off.
 """

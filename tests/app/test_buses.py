@@ -149,7 +149,7 @@ def test_a_key_is_chosen_by_name_and_said_plainly(routed):
     bench.station.set_key(source)
     assert desk.session.chain(target)[0].key.source == source
     assert bench.path.stops[1].keyed_by == desk.session.strip_name(source)
-    assert f"keyed by {desk.session.strip_name(source)}" in desk.session.ledger[-1].text
+    assert f"sidechained from {desk.session.strip_name(source)}" in desk.session.ledger[-1].text
     rivers = routed.window.workbench.lanes.body.rivers
     ids = routed.window.workbench.lanes.lane_ids()
     assert [(ids[t.source_row], ids[t.target_row]) for t in rivers.threads] == [(source, target)]

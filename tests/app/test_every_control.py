@@ -171,7 +171,7 @@ def test_buttons_in_the_lanes_are_large_enough_and_explained(opened):
         for part, area in layout.head_boxes(box, view.head_width()).items():
             if part not in ("meter", "mark"):
                 assert view.tip(area.center()), part
-    assert "Lane 1 of 12" in view.accessibleDescription()
+    assert "Track 1 of 12" in view.accessibleDescription()
 
 
 def luminance(colour: str) -> float:
@@ -217,7 +217,7 @@ def test_our_face_is_used_with_tabular_digits(rig):
     assert QApplication.font().family() == theme.FONT_FAMILY
 
 
-LANE_KEYS = {"Left, Right", "Enter in the lanes", "Left, Right in the lanes", "Alt+Left, Alt+Right in the lanes"}
+LANE_KEYS = {"Left, Right", "Enter in the tracks", "Left, Right in the tracks", "Alt+Left, Alt+Right in the tracks"}
 REMARK = re.compile(r"\(([A-Z][^()]*)\)$")
 
 

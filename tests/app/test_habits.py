@@ -69,7 +69,7 @@ def test_the_menu_of_a_place_begins_with_what_can_be_done_there(opened):
     assert opened.desk.selected == (second.id,)
     first = [action.text() for action in window.context.actions()]
     assert "Mute" in first
-    assert first[-6:] == ["File", "Edit", "Lanes", "Play", "View", "Help"]
+    assert first[-6:] == ["File", "Edit", "Tracks", "Play", "View", "Help"]
     next(action for action in window.context.actions() if action.text() == "Mute").trigger()
     assert opened.desk.session.lane(second.id).mute
     window.context.close()
@@ -140,7 +140,8 @@ def test_what_can_be_done_is_found_first_and_words_may_be_begun_in_any_order(ope
     undo = ranked(entries(opened.desk, window.commands, window.verbs, window.give), "undo")
     assert not undo[0].possible
     assert (
-        ranked(entries(opened.desk, window.commands, window.verbs, window.give), "equaliser")[0].text == "Add a station"
+        ranked(entries(opened.desk, window.commands, window.verbs, window.give), "equaliser")[0].text
+        == "Add a processor"
     )
 
 

@@ -152,7 +152,7 @@ def test_the_owner_is_decided_and_turned_with_undo(low):
     shown.owners = shown.figures.owners
     shown.figures.owners.button(0).click()
     assert desk.session.settings.low_owner == "kick"
-    low.give("Turn the owner of the bottom round")
+    low.give("The other leads the low end")
     assert desk.session.settings.low_owner == "bass"
     desk.undo()
     assert desk.session.settings.low_owner == "kick"

@@ -89,7 +89,7 @@ def test_the_whole_beside_references_is_drawn_and_flags_are_said(opened, write, 
     desk = opened.desk
     mixes = [write(f"mix {index}.wav", noise(5.0, index)) for index in range(5)]
     monkeypatch.setattr(opened.window.verbs.dialogs, "choose", lambda *_, **__: mixes)
-    command(opened, "The whole beside references")
+    command(opened, "Mix beside references")
     bench = opened.window.workbench.bench.of("balance")
     assert isinstance(bench, BalanceBench)
     opened.wait(lambda: bench.whole.whole is not None)

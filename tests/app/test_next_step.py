@@ -15,7 +15,7 @@ def stage(name: str, *, faults: int = 0, moves: tuple[str, ...] = (), done: bool
 
 
 def test_faults_come_before_moves_and_earlier_stages_before_later_ones():
-    facts = [stage("Gather", faults=3, moves=("Name 4 lanes",)), stage("Balance", moves=("All even",))]
+    facts = [stage("Gather", faults=3, moves=("Name 4 tracks",)), stage("Balance", moves=("All even",))]
     step = next_step(facts, measuring=False)
     assert step.stage == "gather"
     assert step.text == "Gather: Snare clipped and 2 more"

@@ -47,8 +47,9 @@ def test_columns_lie_side_by_side_inside_the_view(stage, width):
 
 
 def test_rows_are_found_under_the_mouse():
-    assert layout.row_at(layout.HEADER + 1, 0.0, 3) == 0
-    assert layout.row_at(layout.HEADER + layout.ROW + 1, 0.0, 3) == 1
-    assert layout.row_at(layout.HEADER - 1, 0.0, 3) is None
-    assert layout.row_at(5000.0, 0.0, 3) is None
+    stack = layout.Stack(count=3)
+    assert stack.at(layout.HEADER + 1) == 0
+    assert stack.at(layout.HEADER + layout.ROW + 1) == 1
+    assert stack.at(layout.HEADER - 1) is None
+    assert stack.at(5000.0) is None
     assert scales.meter_share(-60.0) == 0.0

@@ -150,7 +150,7 @@ def test_three_answers_are_kept_apart(rig, folder):
     for move in list(desk.moves.open["gain"]):
         desk.moves.decline(move, "no")
     rig.measured()
-    assert words_of(answer_of(rig)).startswith("Nothing needed No insert answers to level yet")
+    assert words_of(answer_of(rig)).startswith("Nothing needed No insert depends on level yet")
 
 
 def test_starting_points_are_one_card_with_a_choice_and_the_mix_has_one_total(rig, folder):

@@ -204,7 +204,7 @@ def test_a_lane_is_renamed_in_its_row(opened):
     lane = desk.session.lanes[1].id
     lanes.gestures.start_rename(lane)
     fields = lanes.viewport().findChildren(QLineEdit)
-    (field,) = [field for field in fields if field.accessibleName() == "Name of the lane"]
+    (field,) = [field for field in fields if field.accessibleName() == "Name of the track"]
     field.setText("Kick, outside")
     QTest.keyClick(field, Qt.Key.Key_Return)
     assert desk.session.lane(lane).name == "Kick, outside"
@@ -228,7 +228,7 @@ def test_hidden_lanes_leave_and_come_back(opened):
     assert len(lanes.lane_ids()) == count - 1
     lanes.over_heads.hidden.click()
     assert len(lanes.lane_ids()) == count
-    assert "1 sound" in lanes.over_heads.hidden.text()
+    assert "1 of them heard" in lanes.over_heads.hidden.text()
 
 
 def test_notes_keep_position_and_lead_back_there(opened):
@@ -400,7 +400,7 @@ def test_every_line_of_the_ledger_is_whole(opened):
     for index in range(4):
         desk.edit(
             lambda s, i=index: edits.change_strips(
-                s, [s.lanes[i].id], level_db=-3.0, pan=0.4, name="A lane with a long name"
+                s, [s.lanes[i].id], level_db=-3.0, pan=0.4, name="A track with a long name"
             )
         )
     opened.window.workbench.side.setCurrentIndex(1)

@@ -49,7 +49,7 @@ def full_session(folder: Path) -> Session:
         name="Attack",
         sample_rate=RATE,
         folders=(Folder(path=str(folder)),),
-        lanes=tuple(Lane(id=f"lane-{n + 1}", name=f"Lane {n + 1}", file=f"{n}.wav", role="kick") for n in range(4)),
+        lanes=tuple(Lane(id=f"lane-{n + 1}", name=f"Track {n + 1}", file=f"{n}.wav", role="kick") for n in range(4)),
         shapes=(DuckShape(id="shape", name="Shape", hits_s=(0.0, 0.02, 0.05)),),
     )
     session, _ = routing_edits.group_strips(session, ["lane-1", "lane-2"], "Group")

@@ -93,7 +93,7 @@ def try_session(data: bytes, folder: Path, number: int) -> str:
         out = folder / "out.alleven"
         store.save(state, out, previous=False)
         again = store.load(out)
-        assert again.lanes == state.lanes, "lanes changed in the file"
+        assert again.lanes == state.lanes, "tracks changed in the file"
         assert again.buses == state.buses, "buses changed in the file"
         out.unlink()
     for suffix in (".html", ".csv", ".json")[number % 3 : number % 3 + 1]:

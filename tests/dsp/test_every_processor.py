@@ -88,7 +88,7 @@ def sounds() -> dict[str, np.ndarray]:
         "noise": noise,
         "silence": np.zeros((6000, 2)),
         "full scale": np.sign(np.sin(2 * np.pi * 997.0 * time_s))[:, np.newaxis] * np.ones(2),
-        "direct current": np.full((6000, 2), 0.5),
+        "DC offset": np.full((6000, 2), 0.5),
         "broken": broken,
         "denormal": np.full((6000, 2), 1e-310),
     }

@@ -175,7 +175,7 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
             values["automation"] += (Automation(parameter="clip_gain_db", points=points(-12.0, 6.0)),)
         made_lanes.append(
             Lane(
-                id=lane_id, name=f"Lane {index}", file="none.wav", start_s=draw(st.sampled_from([0.0, 0.01])), **values
+                id=lane_id, name=f"Track {index}", file="none.wav", start_s=draw(st.sampled_from([0.0, 0.01])), **values
             )
         )
     made_buses = [
@@ -189,7 +189,10 @@ def any_session(draw: st.DrawFn, lanes: int = 4, buses: int = 3) -> Session:
         buses=tuple(made_buses),
         folder_groups=(
             FolderGroup(
-                id="f0", name="Folder", level_db=draw(st.floats(-12.0, 6.0)), mute=draw(st.integers(0, 5)) == 0,
+                id="f0",
+                name="Folder",
+                level_db=draw(st.floats(-12.0, 6.0)),
+                mute=draw(st.integers(0, 5)) == 0,
                 automation=tuple(item for item in automation((), ()) if item.parameter in ("level_db", "mute")),
             ),
         ),
@@ -207,7 +210,7 @@ def plan_of(*sources: Memory, gain: float = 0.5, session: Edit = lambda made: ma
     """Mono lanes in the centre, each with `gain` on both sides; `session` edits what is planned."""
     level_db = 20.0 * np.log10(gain / np.sqrt(0.5))
     lanes = tuple(
-        Lane(id=f"lane-{i}", name=f"Lane {i}", file="none.wav", level_db=level_db) for i in range(len(sources))
+        Lane(id=f"lane-{i}", name=f"Track {i}", file="none.wav", level_db=level_db) for i in range(len(sources))
     )
     made = session(Session(name="Test", sample_rate=RATE, lanes=lanes))
     return planning.make_plan(made, {lane.id: source for lane, source in zip(lanes, sources, strict=True)})

@@ -29,7 +29,7 @@ LATE = (Limiter(), Saturation(), Equaliser(bands=(Band(gain_db=3.0),), phase="li
 
 
 def session_of(count: int, **values) -> Session:
-    lanes = tuple(Lane(id=f"l{i}", name=f"Lane {i}", file="none.wav", **values) for i in range(count))
+    lanes = tuple(Lane(id=f"l{i}", name=f"Track {i}", file="none.wav", **values) for i in range(count))
     return Session(name="Clicks", sample_rate=RATE, lanes=lanes)
 
 

@@ -333,7 +333,7 @@ def test_24_lanes_play_for_20_seconds_in_real_time(capsys):
         make_plan(*[noise(20.0, seed) for seed in range(24)], gain=0.05), most_work=80.0
     )  # seen: 17 to 21
     with capsys.disabled():
-        print(f"\n24 lanes: {seen}")
+        print(f"\n24 tracks: {seen}")
 
 
 @pytest.mark.proof

@@ -186,10 +186,10 @@ def test_sums_of_states_that_were_left_make_room():
     kept = KeptSounds(1 << 30)
     for index in range(MOST_PASSING + 3):
         kept.put(f"sum {index}", kept.new(1, 100), passing=True)
-    kept.put("a lane", kept.new(1, 100))
+    kept.put("a track", kept.new(1, 100))
     assert kept.get("sum 2") is None
     assert kept.get("sum 3") is not None
-    assert kept.get("a lane") is not None
+    assert kept.get("a track") is not None
 
 
 def test_fingerprints_are_those_of_what_is_heard(sources, session):
@@ -276,10 +276,10 @@ def test_what_several_figures_have_in_common_counts_once():
 
 def test_what_was_heard_is_not_pushed_out_by_what_is_worked_out_from_it():
     pages = Pages(10_000)
-    pages.put("powers", 1, "a lane", np.zeros(500), heard=True)
+    pages.put("powers", 1, "a track", np.zeros(500), heard=True)
     for index in range(20):
         pages.put("table", 1, str(index), np.zeros(500))
-    assert pages.get("powers", 1, "a lane") is not None
+    assert pages.get("powers", 1, "a track") is not None
     assert pages.get("table", 1, "0") is None
 
 

@@ -159,7 +159,7 @@ def with_response(tmp_path):
     fall = np.random.default_rng(0).standard_normal((12_000, 2)) * 10.0 ** (-np.arange(12_000) / 4000.0)[:, np.newaxis]
     soundfile.write(path, 0.2 * fall, RATE, subtype="FLOAT")
     session = Session(name="Song", sample_rate=RATE, folders=(Folder(path=str(tmp_path)),),
-                      lanes=(Lane(id="l0", name="Lane", file="a.wav"),))  # fmt: skip
+                      lanes=(Lane(id="l0", name="Track", file="a.wav"),))  # fmt: skip
     session, response_id = add_response(session, path)
     station = Convolution(response=response_id, length_s=0.25)
     session, _ = space_edits.add_return(session, "Hall", [station], ["l0"])

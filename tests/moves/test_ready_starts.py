@@ -41,7 +41,7 @@ def test_the_crushed_copy_is_the_original_and_lifts_the_body_as_far_as_was_asked
     assert result == pytest.approx(1.0, abs=0.1)
     assert move.evidence["null_db"] < -100.0
     assert move.evidence["peak_db"] < result
-    bus = next(bus for bus in after.session.buses if bus.name == "Drums crushed")
+    bus = next(bus for bus in after.session.buses if bus.name == "Drums parallel")
     assert all(not send.pre_fader for lane in after.session.lanes for send in lane.sends)
     # Common practice: the body comes up, the peaks hardly rise.
     assert after.mix.sample_peak_dbfs < look.mix.sample_peak_dbfs + 1.0

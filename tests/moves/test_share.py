@@ -263,7 +263,7 @@ def test_a_low_pass_takes_the_hiss_above_a_part_and_leaves_what_plays_with_it(tm
     assert isinstance(done.session.lane(move.targets[0]).chain[0], LowPass)
     assert propose(look.at(done.session), "share.low-pass") == []
     assert propose(crowded, "share.low-pass") == []
-    assert low_pass.hiss_db(look, {"lanes": "lane-1=high =4000 x"}) is not None  # a file may hold anything
+    assert low_pass.hiss_db(look, {"lanes": "track-1=high =4000 x"}) is not None  # a file may hold anything
 
 
 def test_who_is_only_sometimes_in_the_way_steps_back_only_then(now_and_then):

@@ -117,7 +117,7 @@ def _recordings(folder: Path, score: Score, sounds: dict[str, np.ndarray]) -> li
         "bass cut in a note": ("cut_end", bass[:middle]),
         "bass that begins in a note": ("cut_start", bass[middle:]),
         "hat on one side": ("dead_channel", np.stack((hat, np.zeros_like(hat)), axis=1)),
-        "hat with a side upside down": ("inverted_channel", np.stack((hat, -0.9 * hat), axis=1)),
+        "hat with a side polarity inverted": ("inverted_channel", np.stack((hat, -0.9 * hat), axis=1)),
     }
     told = []
     for index, (what, (kind, sound)) in enumerate(planted.items()):

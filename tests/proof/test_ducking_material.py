@@ -44,7 +44,7 @@ def test_the_fit_beats_the_default_on_every_pair(capsys):
     with capsys.disabled():
         print(
             f"\nDucks of {len(lines)} pairs: gap {np.median(gaps[:, 0]):.2f} dB (median; at most "
-            f"{gaps[:, 0].max():.2f}), of the default at equal pile-up {np.median(gaps[:, 1]):.2f} "
+            f"{gaps[:, 0].max():.2f}), of the default at equal peak {np.median(gaps[:, 1]):.2f} "
             f"({gaps[:, 1].max():.2f}); smaller in {np.sum(gaps[:, 0] < gaps[:, 1])}; cost "
             f"{np.median(gaps[:, 2]):.2f}, unducked {np.median(gaps[:, 3]):.2f}. Not better: {worse or 'none'}"
         )
@@ -85,7 +85,7 @@ def test_the_fit_is_better_than_hand_settings_on_held_back_pairs(capsys):
     with capsys.disabled():
         print(
             f"\nFit against {total} hand settings on {len(HELD_BACK)} held-back pairs: as good or better on gap and "
-            f"pile-up together in {100.0 * better / total:.1f} %; settings better on both: {told[:, 1].sum()}, in "
+            f"peak together in {100.0 * better / total:.1f} %; settings better on both: {told[:, 1].sum()}, in "
             f"{np.sum(told[:, 1] > 0)} pairs."
         )
     assert better >= 0.95 * total

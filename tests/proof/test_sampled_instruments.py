@@ -270,7 +270,8 @@ def test_a_second_microphone_of_recorded_kits_is_aligned(tmp_path_factory, capsy
     with capsys.disabled():
         print(
             f"\nSecond microphones: {proposed} proposed, {asked_of} of {len(songs)} worth it, offset at most "
-            f"{max(off_ms):.3f} ms off (median {np.median(off_ms):.3f}), low sum at most {max(off_db):.2f} dB off; "
+            f"{max(off_ms):.3f} ms off (median {np.median(off_ms):.3f}), summed below 250 Hz at most "
+            f"{max(off_db):.2f} dB off; "
             f"overheads asked to move: {wrong}."
         )
     assert proposed >= 0.8 * asked_of
@@ -363,7 +364,7 @@ def test_side_by_side_uncovers_on_bands_of_recorded_instruments(songs, tmp_path_
         sides.append(float(between_sides_lu(after)))
         off.append(abs(result_of(after) - move.expected))
     with capsys.disabled():
-        print(f"\nSide by side: {np.round(gains, 1)} % less covered before loudspeakers, {np.round(ears, 1)} in one")
+        print(f"\nSide by side: {np.round(gains, 1)} % less masked, speakers, {np.round(ears, 1)} in one")
         print(f"  ear; left/right {np.round(sides, 2)} LU; off the promise {np.round(off, 2)} %")
     assert max(off) < 0.5
     assert np.median(gains) >= 5.0

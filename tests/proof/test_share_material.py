@@ -94,8 +94,8 @@ def test_placing_leaving_out_and_bands_together(runs, capsys):
     steps = np.array([np.diff([-x for x in one.ear]) for one in placed])
     with capsys.disabled():
         print(f"\nShare: where alike instruments stood at one place ({len(placed)} sessions), placing, leaving out and "
-              f"bands together lower share* by {np.median(ear):.3f} in one ear (least {min(ear):.3f}), "
-              f"{np.median(speakers):.3f} before loudspeakers (least {min(speakers):.3f}); step by step in one ear "
+              f"bands together lower share* by {np.median(ear):.3f} in the better ear (least {min(ear):.3f}), "
+              f"{np.median(speakers):.3f} on speakers (least {min(speakers):.3f}); step by step in the better ear "
               f"{np.round(np.median(steps, axis=0), 3).tolist()}")  # fmt: skip
     assert min(ear) >= 0.10
     assert min(speakers) >= 0.06

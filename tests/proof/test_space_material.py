@@ -65,7 +65,7 @@ def test_returns_stand_where_they_are_just_missed_and_drown_nothing(runs, part, 
     ratios = [one.direct_to_return_db for one in found]
     with capsys.disabled():
         print(f"\n{len(found)} returns: covered {min(one.covered for one in found):.3f} to "
-              f"{max(one.covered for one in found):.3f}; lead hidden by {np.median(hidden):.1f} % (median), "
+              f"{max(one.covered for one in found):.3f}; lead masked by {np.median(hidden):.1f} % (median), "
               f"{max(hidden):.1f} at most; {max(low):.2f} dB under 250 Hz at most; direct to return "
               f"{np.median(ratios):.1f} dB (median), {min(ratios):.1f} to {max(ratios):.1f}; decay "
               f"{min(one.decay_s for one in found):.2f} to {max(one.decay_s for one in found):.2f} s.")  # fmt: skip
@@ -88,7 +88,7 @@ def test_depth_is_predicted(runs, part, capsys):
     pairs = [(a - b, role) for run in runs for a, b, role in run.depths]
     errors = np.array([error for error, _ in pairs])
     with capsys.disabled():
-        print(f"\nDepth of {len(pairs)} lanes: off by {np.median(np.abs(errors)):.2f} dB (median), "
+        print(f"\nDepth of {len(pairs)} tracks: off by {np.median(np.abs(errors)):.2f} dB (median), "
               f"{np.percentile(np.abs(errors), 90):.2f} (90 %), {np.abs(errors).max():.2f} at most.")  # fmt: skip
     assert np.sum(np.abs(errors) > 1.5) <= beside(0.1, len(errors), part)
 

@@ -9,5 +9,5 @@ def session(lanes: int = 3, folder: str = "/music") -> Session:
         name="Slack Water",
         sample_rate=48_000,
         folders=(Folder(path=folder),),
-        lanes=tuple(Lane(id=f"lane-{i}", name=f"Lane {i}", file=f"{i}.wav") for i in range(lanes)),
+        lanes=tuple(Lane(id=f"lane-{i}", name=f"Track {i}", file=f"{i}.wav") for i in range(lanes)),
     )

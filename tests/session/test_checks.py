@@ -106,19 +106,19 @@ def test_the_engine_clamps_what_moves():
 
 
 WORDS = {
-    "kind": ('{"kind":"tape-echo"}', "unknown word “tape-echo” in lanes 1, chain 1, kind"),
-    "slope": ('{"kind":"high-pass","slope":13}', "unknown word “13” in lanes 1, chain 1, slope"),
-    "character": ('{"kind":"compressor","character":"warm"}', "unknown word “warm” in lanes 1, chain 1, character"),
-    "field": ('{"kind":"gain","colour":1}', "unknown field “colour” in lanes 1, chain 1"),
-    "ratio": ('{"kind":"compressor","ratio":0}', "a number under 1 in lanes 1, chain 1, ratio"),
-    "Q": ('{"kind":"equaliser","bands":[{"q":0}]}', "a number under 0.1 in lanes 1, chain 1, bands 1, q"),
-    "drive": ('{"kind":"saturation","drive_db":1e9}', "a number over 48 in lanes 1, chain 1, drive_db"),
-    "text": ('{"kind":"gain","gain_db":"loud"}', "the wrong kind of value in lanes 1, chain 1, gain_db"),
-    "id": ('{"kind":"gain","id":"a b"}', "letters that can't be in lanes 1, chain 1, id"),
+    "kind": ('{"kind":"tape-echo"}', "unknown word “tape-echo” in tracks 1, chain 1, kind"),
+    "slope": ('{"kind":"high-pass","slope":13}', "unknown word “13” in tracks 1, chain 1, slope"),
+    "character": ('{"kind":"compressor","character":"warm"}', "unknown word “warm” in tracks 1, chain 1, character"),
+    "field": ('{"kind":"gain","colour":1}', "unknown field “colour” in tracks 1, chain 1"),
+    "ratio": ('{"kind":"compressor","ratio":0}', "a number under 1 in tracks 1, chain 1, ratio"),
+    "Q": ('{"kind":"equaliser","bands":[{"q":0}]}', "a number under 0.1 in tracks 1, chain 1, bands 1, q"),
+    "drive": ('{"kind":"saturation","drive_db":1e9}', "a number over 48 in tracks 1, chain 1, drive_db"),
+    "text": ('{"kind":"gain","gain_db":"loud"}', "the wrong kind of value in tracks 1, chain 1, gain_db"),
+    "id": ('{"kind":"gain","id":"a b"}', "letters that can't be in tracks 1, chain 1, id"),
     "crossovers": (
         '{"kind":"band-compressor","crossovers_hz":[900,200],"bands":[{"kind":"compressor"},{"kind":"compressor"},'
         '{"kind":"compressor"}]}',
-        "the crossovers of a band compressor have to rise in lanes 1, chain 1",
+        "the crossovers of a band compressor have to rise in tracks 1, chain 1",
     ),
 }  # fmt: skip
 
@@ -179,10 +179,10 @@ def test_a_session_that_could_not_be_opened_again_is_not_written(tmp_path, monke
 
 
 SNAPSHOTS = {
-    "two lanes of one id": (lambda snapshot: {"lanes": snapshot.lanes * 2}, "two lanes have one id"),
-    "two stations of one id": (
+    "two tracks of one id": (lambda snapshot: {"lanes": snapshot.lanes * 2}, "two tracks have one id"),
+    "two processors of one id": (
         lambda snapshot: {"mix": replace(snapshot.mix, chain=(Gain(id="s1"), Gain(id="s1")))},
-        "two stations have one id",
+        "two processors have one id",
     ),
     "a loop": (
         lambda snapshot: {

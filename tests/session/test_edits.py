@@ -70,13 +70,13 @@ def test_a_solo_silences_the_others_and_several_can_be_soloed():
 def test_changes_are_said_in_sentences():
     old = session()
     new = edits.change_strips(old, ["lane-0", "lane-1"], level_db=-3.0)
-    assert describe.changes(old, new) == ["Lane 0, Lane 1: level 0.0 dB → −3.0 dB"]
+    assert describe.changes(old, new) == ["Track 0, Track 1: level 0.0 dB → −3.0 dB"]
     new = edits.change_strips(old, ["lane-2"], pan=-0.5, mute=True)
-    assert describe.sentence(old, new) == "Lane 2: pan centre → L 50; Lane 2: muted"
+    assert describe.sentence(old, new) == "Track 2: pan centre → L 50; Track 2: muted"
     assert describe.changes(old, edits.set_trim(old, -2.0)) == ["Mix trim 0.0 dB → −2.0 dB"]
-    assert describe.changes(old, edits.move_lanes(old, ["lane-2"], 0)) == ["Lane 2: moved in the order of lanes"]
+    assert describe.changes(old, edits.move_lanes(old, ["lane-2"], 0)) == ["Track 2: moved in the order of tracks"]
     assert describe.changes(old, edits.change_strips(old, ["lane-0"], level_db=-120.0)) == [
-        "Lane 0: level 0.0 dB → −∞ dB"
+        "Track 0: level 0.0 dB → −∞ dB"
     ]
 
 
@@ -86,8 +86,8 @@ def test_undo_takes_back_the_change_but_not_the_record():
     history.undo()
     assert history.session.lane("lane-0").level_db == 0.0
     assert [entry.text for entry in history.session.ledger] == [
-        "Lane 0: level 0.0 dB → −5.0 dB",
-        "Undone: Lane 0: level 0.0 dB → −5.0 dB",
+        "Track 0: level 0.0 dB → −5.0 dB",
+        "Undone: Track 0: level 0.0 dB → −5.0 dB",
     ]
     history.redo()
     assert history.session.lane("lane-0").level_db == -5.0
@@ -98,7 +98,7 @@ def test_one_gesture_is_one_step_and_one_line():
     history = History(session())
     for level in (-1.0, -2.0, -3.0):
         history.apply(edits.change_strips(history.session, ["lane-0"], level_db=level), merge="drag")
-    assert [entry.text for entry in history.session.ledger] == ["Lane 0: level 0.0 dB → −3.0 dB"]
+    assert [entry.text for entry in history.session.ledger] == ["Track 0: level 0.0 dB → −3.0 dB"]
     history.end_gesture()
     history.apply(edits.change_strips(history.session, ["lane-0"], level_db=-4.0), merge="drag")
     assert len(history.session.ledger) == 2
@@ -172,4 +172,4 @@ def test_a_gesture_that_returned_does_not_eat_the_line_before_it():
     history.apply(edits.change_strips(history.session, ["lane-0"], level_db=0.0), merge="drag")
     history.amend(edits.record_result(history.session, "none", 1.0))
     history.apply(edits.change_strips(history.session, ["lane-0"], level_db=-2.0), merge="drag")
-    assert [entry.text for entry in history.session.ledger] == ["an earlier line", "Lane 0: level 0.0 dB → −2.0 dB"]
+    assert [entry.text for entry in history.session.ledger] == ["an earlier line", "Track 0: level 0.0 dB → −2.0 dB"]

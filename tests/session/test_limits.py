@@ -78,8 +78,8 @@ def test_what_is_within_its_limits_is_not_looked_at_twice():
     assert limits.check(whole) is None
     changed = edits.change_strips(whole, ["lane-7"], level_db=-3.0)
     assert limits.check(changed, whole) is None
-    with pytest.raises(LimitError, match="Lane 7"):
-        limits.check(edits.change_strips(whole, ["lane-7"], name="Lane 7", file="x" * 4001), whole)
+    with pytest.raises(LimitError, match="Track 7"):
+        limits.check(edits.change_strips(whole, ["lane-7"], name="Track 7", file="x" * 4001), whole)
 
 
 @settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow], deadline=None)

@@ -127,7 +127,7 @@ def test_no_name_loses_a_word_that_tells_tracks_apart(sheet):
         for forms in telling_words(lane.file[:-4]):
             if not forms & common:
                 assert any(form in name for form in forms), (lane.file, name, forms)
-    assert len({name.lower() for name in names.values()}) == len(names), "two lanes have one name"
+    assert len({name.lower() for name in names.values()}) == len(names), "two tracks have one name"
 
 
 @pytest.mark.parametrize("sheet", SHEETS)

@@ -79,7 +79,7 @@ def test_a_session_file_with_a_loop_is_refused_in_one_sentence(session):
     with pytest.raises(store.SessionFileError, match="loop: Alpha → Beta → Alpha"):
         store.decode(store.encode(broken), "song.alleven")
     twice = replace(session, mix=replace(session.mix, chain=(Compressor(id="s1"), Compressor(id="s1"))))
-    with pytest.raises(store.SessionFileError, match="two stations have one id"):
+    with pytest.raises(store.SessionFileError, match="two processors have one id"):
         store.decode(store.encode(twice), "song.alleven")
 
 
@@ -192,7 +192,7 @@ def test_changes_are_said_as_the_ledger_says_them(session):
     assert describe.sentence(grouped, sent) == "Voice: sends to Drums at −12.0 dB"
     assert describe.sentence(sent, routing_edits.remove_send(sent, ["voice"], drums)) == "Voice: no send to Drums"
     keyed = chain_edits.add_station(session, "bass", Compressor(key=Key(source="kick")))
-    assert describe.sentence(session, keyed) == "Bass: Compressor added, keyed by Kick"
+    assert describe.sentence(session, keyed) == "Bass: Compressor added, sidechained from Kick"
     station = keyed.chain("bass")[0].id
     changed = chain_edits.change_station(keyed, "bass", station, threshold_db=-30.0, release_ms=80.0)
     assert (

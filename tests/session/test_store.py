@@ -81,9 +81,9 @@ BAD = {
     "newer": (b'{"format_version": 99, "name": "a", "sample_rate": 48000, "new": {}}',
               f"bad.alleven was written by a newer All Even (format 99; this one reads {FORMAT_VERSION})."),
     "huge list": (json.dumps({"name": "a", "sample_rate": 48000, "lanes":
-                  [{"id": f"i{i}", "name": "n", "file": "f"} for i in range(40_001)]}).encode(), "in lanes"),
+                  [{"id": f"i{i}", "name": "n", "file": "f"} for i in range(40_001)]}).encode(), "in tracks"),
     "bytes": (b"\xff\xfe\x00", "damaged or no JSON"),
-    "lane in no folder": (b'{"name": "a", "sample_rate": 48000, "lanes": [{"id": "x", "name": "n", "file": "f"}]}',
+    "track in no folder": (b'{"name": "a", "sample_rate": 48000, "tracks": [{"id": "x", "name": "n", "file": "f"}]}',
                           "n is in a folder it does not list"),
 }  # fmt: skip
 

@@ -66,7 +66,9 @@ class StatusLine(QWidget):
         session, player = desk.session, desk.ears.known_player
         device = player.device.name if player is not None and player.device is not None else "not opened yet"
         law = session.pan_law.replace("-", "−")
-        self._show(f"{len(session.lanes)} lanes at {session.sample_rate / 1000:g} kHz; pan law {law}; output: {device}")
+        self._show(
+            f"{len(session.lanes)} tracks at {session.sample_rate / 1000:g} kHz; pan law {law}; output: {device}"
+        )
 
     def _show(self, sentence: str) -> None:
         self._sentence = sentence

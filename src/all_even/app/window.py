@@ -224,11 +224,13 @@ class MainWindow(QMainWindow):
             from all_even.app.pages.settings import SettingsPage
             from all_even.app.pages.shortcuts import ShortcutsPage
             from all_even.app.pages.who_is_who import WhoIsWhoPage
+            from all_even.app.pages.words import WordsPage
 
             made = {
                 "settings": lambda: SettingsPage(self.desk, self.leave_page),
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
+                "words": lambda: WordsPage(self.leave_page),
                 "blind": lambda: BlindPage(self.desk, self.leave_page),
                 "first-mix": lambda: FirstMixPage(self.desk, self.leave_page, lambda: self.show_page("who-is-who")),
                 "who-is-who": lambda: WhoIsWhoPage(self.desk, self.leave_page),

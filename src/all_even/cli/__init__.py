@@ -127,7 +127,7 @@ def build_parser() -> argparse.ArgumentParser:
     new.add_argument("-o", "--output", type=Path, required=True, metavar="SESSION")
     new.set_defaults(run=files.new)
 
-    figures = commands.add_parser("figures", help="figures of a session: the mix and each lane's contribution")
+    figures = commands.add_parser("figures", help="figures of a session: the mix and each track's contribution")
     figures.add_argument("session", type=Path, metavar="SESSION")
     figures.add_argument("--json", action="store_true")
     figures.set_defaults(run=sessions.figures)
@@ -137,7 +137,7 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("--json", action="store_true")
     moves.add_argument("--stage", metavar="STAGE", help=f"only this stage: {', '.join(stages.all_keys())}")
     moves.add_argument("--apply", metavar="ID,...", help="make these moves (or `all`) and measure what they did")
-    moves.add_argument("--anchor", metavar="LANE", help="starting points place the others around this lane")
+    moves.add_argument("--anchor", metavar="TRACK", help="starting points place the others around this track")
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=moves_command.moves)
 
@@ -190,7 +190,7 @@ def build_parser() -> argparse.ArgumentParser:
     render.add_argument("--bits", choices=("16", "24", "32f"), default="24")
     render.add_argument("--no-dither", action="store_true", help="round 16 bits without TPDF dither")
     render.add_argument("--rate", type=int, default=None, metavar="HZ")
-    render.add_argument("--stems", type=Path, default=None, metavar="DIR", help="also a file per group and lane")
+    render.add_argument("--stems", type=Path, default=None, metavar="DIR", help="also a file per group and track")
     render.add_argument("--start", type=seconds, default=0.0, metavar="S")
     render.add_argument("--end", type=seconds, default=None, metavar="S")
     _add_even_without(render)
@@ -204,7 +204,7 @@ def build_parser() -> argparse.ArgumentParser:
 
     moving = commands.add_parser("automation", help="what moves in a session, to carry away and to bring in")
     moving.add_argument("session", type=Path, metavar="SESSION")
-    moving.add_argument("--track", metavar="NAME", help="a lane, a bus, or mix; without it everything is listed")
+    moving.add_argument("--track", metavar="NAME", help="a track, a bus, or mix; without it everything is listed")
     moving.add_argument("--setting", metavar="WORDS", help="which of its settings (default: level)")
     moving.add_argument("--to", type=Path, metavar="FILE", help="write it: .csv (exact) or .mid (a controller)")
     moving.add_argument("--from", dest="source", type=Path, metavar="FILE", help="read it from such a file")

@@ -89,7 +89,7 @@ def _carried(session: "Session", strip_id: str, parameter: str, options: argpars
             say(f"{at_s:g} {value:g}")
         return 0
     if not curve:
-        raise UserError(f"{session.strip_name(strip_id)}: {words} stands still, there is nothing to write.")
+        raise UserError(f"{session.strip_name(strip_id)}: {words}has no automation, there is nothing to write.")
     described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
     name = f"{session.strip_name(strip_id)}: {words}"
     written = automation_files.write(curve, described, name, options.to, store.recordings(session))

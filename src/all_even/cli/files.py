@@ -170,7 +170,7 @@ def _print_tracks(result: dict[str, Any]) -> None:
         elif pair["kind"] == "offset" and abs(pair["value"]) > 0.05:
             say(f"{b} comes {abs(pair['value']):.2f} ms {'later' if pair['value'] > 0 else 'earlier'} than {a}.")
         elif pair["kind"] == "polarity" and pair["value"] < 0:
-            say(f"{b} is upside down against {a}.")
+            say(f"{b} is polarity inverted against {a}.")
     if result["tempo_bpm"] is not None:
         say(f"{result['tempo_bpm']:.2f} BPM" + ("" if result["tempo_steady"] else ", changing"))
 
@@ -238,7 +238,7 @@ def duck(options: argparse.Namespace) -> int:
     for row in rows:
         settings = ", ".join(f"{name} {value:.4g}" for name, value in row["parameters"].items())
         say(
-            f"{row['name']}: gap {shown(row['gap_db'])} dB, pile-up {shown(row['pile_up_db'])} dB, depth "
+            f"{row['name']}: dip {shown(row['gap_db'])} dB, peak {shown(row['pile_up_db'])} dB, depth "
             f"{shown(row['depth_db'])} dB, {row['unrecovered_hits']} not recovered, cost {row['cost']:.2f}"
             + (f" ({settings})" if settings else "")
         )
@@ -265,7 +265,7 @@ def new(options: argparse.Namespace) -> int:
         session = song_map.set_song(session, tempo_bpm=found.bpm, beats_per_bar=found.beats_per_bar, bar_s=0.0)
     with holding(options.output, "the command new"):
         store.save(session, options.output)
-    say(f"{options.output.name}: {len(session.lanes)} lanes at {session.sample_rate} Hz")
+    say(f"{options.output.name}: {len(session.lanes)} tracks at {session.sample_rate} Hz")
     return 0
 
 

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 MOST_ROUNDS = 5
 """Moves that others made possible are made as well, so many times over. What is optional is made only by name."""
-NOTHING_TO_GAIN = "after the moves before it there is nothing to gain here any more"
+NOTHING_TO_GAIN = "skipped: no longer helps after the moves before it"
 
 
 class _Making:
@@ -227,5 +227,5 @@ def _anchored(session: "Session", wanted: str) -> "Session":
 
     found = [lane.id for lane in session.lanes if wanted in (lane.id, lane.name)]
     if not found:
-        raise UserError(f"There is no lane {wanted} in this session.")
+        raise UserError(f"There is no track {wanted} in this session.")
     return edits.set_anchor(session, found[0])

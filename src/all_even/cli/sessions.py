@@ -45,17 +45,17 @@ def figures(options: argparse.Namespace) -> int:
     for name, value in mix.items():
         say(f"{name}: {shown(value)}")
     for lane in found.lanes:
-        covered = "" if lane.masked_share is None else f", {100.0 * lane.masked_share:.0f} % covered"
+        covered = "" if lane.masked_share is None else f", {100.0 * lane.masked_share:.0f} % masked"
         say(f"{lane.name}: {shown(lane.contribution_lu)} LU{covered}")
     if found.sharing is not None and found.apart is not None:
-        say(f"Hidden of all that counts: {100.0 * found.sharing.mean:.1f} %, in one ear "
+        say(f"Masked, weighted by priority: {100.0 * found.sharing.mean:.1f} %, in the better ear "
             f"{100.0 * found.apart.ear_mean:.1f} %")  # fmt: skip
     for bus_id, one in found.space.returns.items():
         if one.figures.covered is not None:
-            say(f"{session.strip_name(bus_id)}: {100.0 * one.figures.covered:.1f} % covered by the dry sound")
+            say(f"{session.strip_name(bus_id)}: {100.0 * one.figures.covered:.1f} % masked by the dry sound")
     low = found.low_end
     if low.focus is not None:
-        say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, pile-up {shown(low.pile_up_db)} dB")
+        say(f"Low end: {100.0 * low.focus:.0f} % of the kick heard, peak {shown(low.pile_up_db)} dB")
     return 0
 
 
@@ -217,7 +217,7 @@ def template(options: argparse.Namespace) -> int:
         path = templates.keep(templates.of_session(opened(options.session), options.save))
         say(f"Kept as {path}")
     for item in templates.known():
-        say(f"{item.name}: {len(item.lanes)} lanes, {len(item.buses)} buses")
+        say(f"{item.name}: {len(item.lanes)} tracks, {len(item.buses)} buses")
     return 0
 
 

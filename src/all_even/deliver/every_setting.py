@@ -36,7 +36,7 @@ ALWAYS_SAID = frozenset({"level_db", "pan", "destination"})
 """Of a lane, a bus or a send: worth reading also where nobody has set it."""
 SAID_WHERE_SET = frozenset({"bypass", "matched_db"})
 """Of a station. All its other settings are needed to set another device to it: that one starts elsewhere."""
-WORDS = {"use": "Use", "take": "Channels used", "start_s": "Starts at, s", "destination": "Goes to", "group": "Folder"}
+WORDS = {"use": "Use", "take": "Channels used", "start_s": "Starts at, s", "destination": "Output", "group": "Folder"}
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,7 +33,7 @@ from all_even.session.tracks.roles import family_of
 OUTCOMES = {
     "waiting": "not measured yet",
     "kept": "kept its promise",
-    "worked out": "as worked out",
+    "worked out": "as calculated",
     "missed": "missed its promise",
     "measured": "measured",
     "undone": "undone",

@@ -67,7 +67,7 @@ def svg_path(points: Sequence[tuple[str, float]], width: int = 300, height: int 
     )
     return (
         f'<svg class="path" viewBox="0 0 {width} {height}" width="{width}" height="{height}" role="img" {STROKED} '
-        f'aria-label="level after each station, dBFS RMS"><path d="M0 {ys[0]:.1f} {line}"/>{names}</svg>'
+        f'aria-label="level after each processor, dBFS RMS"><path d="M0 {ys[0]:.1f} {line}"/>{names}</svg>'
     )
 
 

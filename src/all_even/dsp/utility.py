@@ -89,7 +89,7 @@ class DcRemoval(Processor, frozen=True, kw_only=True, tag_field="kind", tag="dc-
 
     LABEL: ClassVar[str] = "DC removal"
     SHORT: ClassVar[str] = "DC"
-    WORDS: ClassVar[str] = "direct current offset"
+    WORDS: ClassVar[str] = "direct current dc offset"
 
     def settling_s(self) -> float:
         return 18.4 / (2.0 * math.pi * DC_HZ)

@@ -1,5 +1,7 @@
 """What a move promises and what it did, in words and figures."""
 
+from collections.abc import Sequence
+
 from all_even.moves.accounts import Account, Outcome
 from all_even.moves.metric import Metric
 from all_even.session.model.ledger import Proposal, Result
@@ -7,13 +9,13 @@ from all_even.session.model.ledger import Proposal, Result
 OUTCOMES: dict[Outcome, str] = {
     "waiting": "being measured",
     "kept": "kept its promise",
-    "worked out": "as worked out",
+    "worked out": "as calculated",
     "missed": "missed its promise",
     "measured": "measured",
     "unknown": "could not be measured",
     "undone": "undone",
 }
-SOURCES = {"predicted": "estimate", "trial": "measured in a trial", "worked out": "worked out"}
+SOURCES = {"predicted": "estimate", "trial": "measured", "worked out": "calculated"}
 
 
 def figure(metric: Metric, value: float | None) -> str:
@@ -48,6 +50,16 @@ def since(account: Account, metric: Metric) -> str:
         return ""
     by = f"before “{account.moved_by}”" if account.moved_by else "when it was made"
     return f"That was true {by}; now {figure(metric, account.value_now)}."
+
+
+def together(titles: Sequence[str]) -> str:
+    """What several moves of one kind do, in the words that their titles have in common."""
+    words = [title.split() for title in titles]
+    shared = 0
+    while all(len(item) > shared and item[shared] == words[0][shared] for item in words):
+        shared += 1
+    common = " ".join(words[0][:shared]).rstrip(":,")
+    return f"{common} …: {len(titles)} moves" if common else f"{len(titles)} moves like this"
 
 
 def _capital(text: str) -> str:

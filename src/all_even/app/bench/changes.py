@@ -21,7 +21,7 @@ class ChangeDrawing(Drawing):
 
     def __init__(self) -> None:
         super().__init__(
-            "Members of the bus", "Each member's loudness in the sum, and what the dynamics here change of it"
+            "Tracks in the group", "Each member's loudness in the sum, and what the dynamics here change of it"
         )
         self.rows: list[tuple[str, float | None, float | None]] = []
         self._dynamic = False
@@ -35,9 +35,9 @@ class ChangeDrawing(Drawing):
         changes = [abs(row[2]) for row in rows if row[2] is not None]
         self._range_lu = max([LEAST_RANGE_LU, *changes])
         self.title = (
-            "Members: share of the sum, LU; what the dynamics here let come up or sink, LU"
+            "Tracks in group: share of the sum, LU; what the dynamics here let come up or sink, LU"
             if dynamic
-            else "Members: share of the sum, LU"
+            else "Tracks in group: share of the sum, LU"
         )
         texts = [
             f"{name} {decibel_text(share, 'LU')}" + (f" {signed(change)} LU" if change is not None else "")

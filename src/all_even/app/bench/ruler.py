@@ -1,4 +1,5 @@
-"""The note ruler: frequency as notes and zones, bars that set an equaliser, and the resulting curve, which is shown.
+"""The ruler: frequency in Hz with notes beside, and in zones, bars that set an equaliser, and the resulting curve,
+which is shown.
 
 Wherever an equaliser is drawn it is drawn with this: a bar stands at its frequency on the zero line, up where it
 lifts and down where it cuts. Sideways is frequency, up and down gain; Shift moves finer, the wheel sets Q, a double
@@ -19,11 +20,14 @@ from all_even.dsp.parameter import FINE
 from all_even.dsp.tone.equaliser import GAINLESS
 
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
-NOTES = (
-    (32.70, "C1"), (65.41, "C2"), (130.8, "C3"), (261.6, "C4"), (523.3, "C5"), (1046.5, "C6"), (2093.0, "C7"),
-    (4186.0, "C8"), (8372.0, "8 k"), (16744.0, "17 k"),
+TICKS = (
+    (20.0, "20", "E0"), (50.0, "50", "G1"), (100.0, "100", "G2"), (200.0, "200", "G3"), (500.0, "500", "B4"),
+    (1000.0, "1 k", "B5"), (2000.0, "2 k", "B6"), (5000.0, "5 k", "D#8"), (10_000.0, "10 "
+                                                                                     "k", ""), (20_000.0, "20 k", ""),
 )  # fmt: skip
-"""Equal temperament at A4 = 440 Hz; over the piano's last note kHz."""
+"""Hz, how it is written, and the note nearest to it (equal temperament at A4 = 440 Hz) as far as a piano reaches."""
+NOTE_ROOM = 44.0
+"""Pixels of an octave from which on notes stand beside frequencies."""
 REACH = 12.0
 """So near the pointer has to be to take hold of a bar, px."""
 Array = NDArray[np.float64]
@@ -40,17 +44,26 @@ def hz_at(plot: QRectF, x: float, low_hz: float = LOWEST_HZ, high_hz: float = HI
 def paint_notes(
     painter: QPainter, plot: QRectF, labels: QRectF | None, low_hz: float = LOWEST_HZ, high_hz: float = HIGHEST_HZ
 ) -> None:
-    """Lines at the octaves of C through the plot; their names in `labels`, where there is such a box."""
+    """Lines through the plot at round frequencies; what they are called in `labels`, where there is such a box: Hz, and
+    beside it the nearest note where there is room."""
     room = plot.width() * math.log(2.0) / math.log(high_hz / low_hz)
-    every = 1 if room > 30.0 else 2
-    for hz, name in NOTES[::every]:
-        if low_hz <= hz <= high_hz:
-            x = x_of(plot, hz, low_hz, high_hz)
-            paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
-            if labels is not None:
-                box = QRectF(x - 18, labels.top(), 36, labels.height())
-                box.moveLeft(min(plot.right() - 36, max(plot.left(), box.left())))
-                paint.note(painter, box, name, align=paint.CENTRE)
+    for hz, name, note in TICKS:
+        if not low_hz <= hz <= high_hz:
+            continue
+        x = x_of(plot, hz, low_hz, high_hz)
+        paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
+        if labels is not None:
+            paint_tick(painter, x, labels, name, note if room >= NOTE_ROOM else "")
+
+
+def paint_tick(painter: QPainter, x: float, labels: QRectF, name: str, note: str = "") -> None:
+    """A frequency centred at x, with its note behind it in a quieter tone; both inside the box."""
+    width, beside = paint.width_of(name, theme.SMALL) + 2, paint.width_of(note, theme.SMALL) + 2 if note else 0.0
+    left = min(labels.right() - width - beside, max(labels.left(), x - width / 2))
+    tick = QRectF(left, labels.top(), width, labels.height())
+    paint.text(painter, tick, name, size=theme.SMALL, colour=theme.colour("text"))
+    if note:
+        paint.note(painter, QRectF(tick.right(), labels.top(), beside, labels.height()), note)
 
 
 def paint_zones(

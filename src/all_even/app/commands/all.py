@@ -85,7 +85,11 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Edit", "Redo", "Ctrl+Shift+Z", lambda a: a.desk.redo(), can_redo, says=_redo_says),
         Command("Edit", "Find anything …", "Ctrl+F", lambda a: a.frame.show_finder(), always, words="search go to"),
         Command(
-            "Edit", "Filter the lanes", "Ctrl+K", on_page(lambda p: p.filter_lanes()), words="search name finding state"
+            "Edit",
+            "Filter the tracks",
+            "Ctrl+K",
+            on_page(lambda p: p.filter_lanes()),
+            words="search name finding state",
         ),
         Command("Edit", "Copy the strip", "Ctrl+C", lambda a: a.strips.copy_strip(), is_selected, LANES),
         Command("Edit", "Paste its chain", "Ctrl+V", lambda a: a.strips.paste("chain"), is_selected, LANES),
@@ -99,16 +103,16 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Edit", "Change the move", "", on_page(lambda p: p.on_card("set")), at=CARD, words="card parameters"),
         Command("Edit", "Decline the move", "", on_page(lambda p: p.on_card("refuse")), at=CARD, words="card"),
         Command("Edit", "Settings", "Ctrl+,", lambda a: a.frame.show_page("settings"), always, words="preferences"),
-        Command("Lanes", "Rename", "Shift+R", on_page(lambda p: p.rename()), is_selected, LANES),
-        Command("Lanes", "Select all", "Ctrl+A", on_page(lambda p: p.select_all())),
-        Command("Lanes", "Select the family", "Ctrl+G", on_page(lambda p: p.select_family()), is_selected, LANES),
-        Command("Lanes", "Mute", "M", on_page(lambda p: p.toggle("mute")), is_selected, LANES),
-        Command("Lanes", "Solo", "S", on_page(lambda p: p.toggle("solo")), is_selected, LANES),
-        Command("Lanes", "No solo", "Shift+S", lambda a: a.strips.clear_solo(), at=LANES),
-        Command("Lanes", "Invert polarity", "P", on_page(lambda p: p.toggle("polarity_inverted")), is_selected, LANES),
-        Command("Lanes", "Hide or show", "H", on_page(lambda p: p.toggle("hidden")), is_selected, LANES),
+        Command("Tracks", "Rename", "Shift+R", on_page(lambda p: p.rename()), is_selected, LANES),
+        Command("Tracks", "Select all", "Ctrl+A", on_page(lambda p: p.select_all())),
+        Command("Tracks", "Select the family", "Ctrl+G", on_page(lambda p: p.select_family()), is_selected, LANES),
+        Command("Tracks", "Mute", "M", on_page(lambda p: p.toggle("mute")), is_selected, LANES),
+        Command("Tracks", "Solo", "S", on_page(lambda p: p.toggle("solo")), is_selected, LANES),
+        Command("Tracks", "No solo", "Shift+S", lambda a: a.strips.clear_solo(), at=LANES),
+        Command("Tracks", "Invert polarity", "P", on_page(lambda p: p.toggle("polarity_inverted")), is_selected, LANES),
+        Command("Tracks", "Hide or show", "H", on_page(lambda p: p.toggle("hidden")), is_selected, LANES),
         Command(
-            "Lanes",
+            "Tracks",
             "First mix",
             "Ctrl+M",
             lambda a: a.frame.show_page("first-mix"),
@@ -116,7 +120,7 @@ def all_commands() -> "list[Command[Actions]]":
             id="first-mix",
         ),
         Command(
-            "Lanes",
+            "Tracks",
             "Mix finished stems anew",
             "",
             lambda a: a.desk.edit(mix_anew, text="These stems are to be mixed anew"),
@@ -125,14 +129,14 @@ def all_commands() -> "list[Command[Actions]]":
             id="mix-anew",
         ),
         Command(
-            "Lanes",
+            "Tracks",
             "Who is who",
             "Ctrl+I",
             lambda a: a.frame.show_page("who-is-who"),
             words="roles unknown names identify",
             id="who-is-who",
         ),
-        Command("Lanes", "Measure what is missing", "", lambda a: a.desk.figures.measure_lanes()),
+        Command("Tracks", "Measure what is missing", "", lambda a: a.desk.figures.measure_lanes()),
         Command("Play", "Play or stop", "Space", lambda a: a.desk.ears.toggle_play(), at=STRIP),
         Command("Play", "To the start", "Home", lambda a: a.to_start(), at=STRIP),
         Command("Play", "Loop", "L", lambda a: a.toggle_loop(), at=STRIP, words="repeat section"),
@@ -162,12 +166,12 @@ def all_commands() -> "list[Command[Actions]]":
             for index, stage in enumerate(stages.STAGES, 1)
         ),
         Command("View", "What is next", "G", on_page(lambda p: p.go_on())),
-        Command("View", "Tick the stage off", "K", lambda a: a.tick_off()),
+        Command("View", "Mark the stage done", "K", lambda a: a.tick_off()),
         Command("View", "Moves", "Ctrl+1", on_page(lambda p: p.show_tab(0))),
         Command("View", "Ledger", "Ctrl+2", on_page(lambda p: p.show_tab(1))),
         Command("View", "Notes", "Ctrl+3", on_page(lambda p: p.show_tab(2))),
         Command("View", "Versions", "Ctrl+4", on_page(lambda p: p.show_tab(3))),
-        Command("View", "Hidden lanes", "Ctrl+H", on_page(lambda p: p.toggle_hidden_lanes()), at=LANES),
+        Command("View", "Hidden tracks", "Ctrl+H", on_page(lambda p: p.toggle_hidden_lanes()), at=LANES),
         *row_commands(),
         Command("View", "Closer into the song", "Ctrl+=", on_page(lambda p: p.zoom(2.0)), at=STRIP, words="zoom in"),
         Command("View", "Further from the song", "Ctrl+-", on_page(lambda p: p.zoom(0.5)), at=STRIP, words="zoom out"),
@@ -183,6 +187,9 @@ def all_commands() -> "list[Command[Actions]]":
         Command("View", "Blind comparison", "", lambda a: a.frame.show_page("blind"), words="abx vote", id="blind"),
         Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always, words="theme dark"),
         Command("View", "Stop what is being done", "Esc", lambda a: a.frame.stop(), always),
+        Command(
+            "Help", "Words", "", lambda a: a.frame.show_page("words"), always, words="glossary terms meaning language"
+        ),
         Command("Help", "Shortcuts", "Ctrl+/", lambda a: a.frame.show_page("shortcuts"), always, words="keys"),
         Command("Help", "About All Even", "", lambda a: a.frame.show_page("about"), always, words="version licence"),
         *own,
@@ -230,15 +237,15 @@ def present_commands(desk: "Desk") -> "list[Command[Actions]]":
     ]
     goals = [(bus.id, bus.name) for bus in desk.session.buses]
     found += [
-        Command("Lanes", f"Lead to {name}", "", partial(_lead, goal), is_selected, LANES, "Lead to")
+        Command("Tracks", f"Route to {name}", "", partial(_lead, goal), is_selected, LANES, "Route to")
         for goal, name in [*goals, (MIX, "the mix")]
     ]
     found += [
-        Command("Lanes", f"Put into {folder.name}", "", partial(_put_into, folder.id), is_selected, LANES, "Put into")
+        Command("Tracks", f"Put into {folder.name}", "", partial(_put_into, folder.id), is_selected, LANES, "Put into")
         for folder in desk.session.folder_groups
     ]
     found += [
-        Command("Lanes", f"Send to {name}", "", partial(_send, goal), is_selected, LANES, "Send to")
+        Command("Tracks", f"Send to {name}", "", partial(_send, goal), is_selected, LANES, "Send to")
         for goal, name in goals
     ]
     return found

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 Place = Literal["lanes", "song strip", "station", "card"]
 """What a context menu belongs to; everywhere else it holds the menus alone."""
-MENUS = ("File", "Edit", "Lanes", "Play", "View", "Help")
+MENUS = ("File", "Edit", "Tracks", "Play", "View", "Help")
 LANES: tuple[Place, ...] = ("lanes",)
 STRIP: tuple[Place, ...] = ("song strip",)
 CARD: tuple[Place, ...] = ("card",)

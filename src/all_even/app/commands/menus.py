@@ -17,7 +17,7 @@ from all_even.app.commands.command import MENUS, Command, Place
 if TYPE_CHECKING:
     from all_even.app.desk import Desk
 
-NEAREST = ("Lanes", "Play", "Edit", "View", "File", "Help")
+NEAREST = ("Tracks", "Play", "Edit", "View", "File", "Help")
 """Of which menu the commands of a place come first: those that change what is there."""
 Give = Callable[[Command[Any]], None]
 

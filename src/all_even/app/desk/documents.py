@@ -190,7 +190,7 @@ class Documents:
                 if not added:
                     return  # refused, and said
                 desk.select(added)
-                names = "one lane" if len(added) == 1 else f"{len(added)} lanes"
+                names = "one track" if len(added) == 1 else f"{len(added)} tracks"
                 desk.said.emit(f"Added {names}; undo takes them back.")
             elif not wanted:
                 desk.said.emit("There was no sound file among what was added.")

@@ -112,7 +112,7 @@ class DeskFirstMix(QObject):
             report.progress(following.PATH.index(key) / len(following.PATH), f"First mix: {stages.stage(key).name}")
             report.send(("begun", key))
 
-        report.progress(-1.0, "First mix: the whole as it is")
+        report.progress(-1.0, "First mix: the mix as it is")
         report.send(("first", whole(look)))
         for reached, run in following.follow(look, wishes, told=lambda said: report.send(("told", said)), begun=begun):
             report.send(("run", (run, reached)))

@@ -211,7 +211,7 @@ class DeskMoves:
         def done(result: tuple[Proposal, Session] | None) -> None:
             self.preparing = None
             if result is None:
-                desk.said.emit(f"There is nothing to gain here any more: {proposal.title}")
+                desk.said.emit(f"Skipped: no longer helps after the last change: {proposal.title}")
                 self._figures.renew()
                 desk.moves_changed.emit()
                 otherwise()
@@ -307,7 +307,7 @@ class DeskMoves:
         def then(found: Sequence[Proposal]) -> None:
             fresh = next((item for item in found if item.id == move.id), None)
             if fresh is None:
-                self._desk.said.emit(f"There is nothing to gain here as it is now: {move.title}")
+                self._desk.said.emit(f"Skipped: does not help as it is now: {move.title}")
             else:
                 self.apply(fresh)
 

@@ -62,13 +62,13 @@ def _of_session(desk: "Desk", page: "PageVerbs") -> list[Entry]:
     session = desk.session
     strips = [(strip.id, strip.name, getattr(strip, "role", "")) for strip in session.strips]
     found = [
-        Entry("Lane" if session.is_lane(strip_id) else "Bus", name, role, role, partial(page.go_to_strip, strip_id))
+        Entry("Track" if session.is_lane(strip_id) else "Bus", name, role, role, partial(page.go_to_strip, strip_id))
         for strip_id, name, role in strips
     ]
     found.append(Entry("Bus", "Mix", "mix bus", "master sum", partial(page.go_to_strip, MIX)))
     for strip_id, name, _ in [*strips, (MIX, "Mix", "")]:
         found += [
-            Entry("Station", f"{station.LABEL} of {name}", "bypassed" if station.bypass else "", station.WORDS,
+            Entry("Processor", f"{station.LABEL} of {name}", "bypassed" if station.bypass else "", station.WORDS,
                   partial(page.go_to_station, strip_id, station.id))
             for station in session.chain(strip_id)
         ]  # fmt: skip

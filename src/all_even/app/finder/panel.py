@@ -62,7 +62,7 @@ class Finder(QFrame):
         column = layouts.column(self, margins=(12, 12, 12, 10), spacing=8)
         self.field = QLineEdit()
         self.field.setAccessibleName("What to find")
-        self.field.setPlaceholderText("A command, a lane, a station, a setting …")
+        self.field.setPlaceholderText("A command, a track, a processor, a setting …")
         self.field.setToolTip("Type a few letters of what you want; arrows choose, Enter goes there, Esc leaves")
         self.field.setMinimumHeight(32)
         self.field.textChanged.connect(self._on_typed)

@@ -32,7 +32,7 @@ class Head(QWidget):
         self.path = Path(desk)
         line = layouts.row(margins=(0, 0, 12, 0), spacing=8)
         line.addWidget(self.path)
-        tip = "All stages in their order with their usual moves, as long as the whole gets no worse (Ctrl+M)"
+        tip = "All stages in their order with their usual moves, as long as the mix gets no worse (Ctrl+M)"
         self.first_mix = fields.button("First mix", tip, lambda: desk.wanted.emit("first-mix"))
         line.addWidget(self.first_mix)
         self.go = QLabel()

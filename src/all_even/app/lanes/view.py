@@ -63,7 +63,7 @@ class LaneView(QAbstractScrollArea):
         self._pictures = Pictures()
         self.gestures = Gestures(self)
         self.setObjectName("lanes")
-        self.setAccessibleName("Lanes")
+        self.setAccessibleName("Tracks")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -176,10 +176,6 @@ class LaneView(QAbstractScrollArea):
         if hasattr(self.body, "playhead"):
             self.body.playhead = playhead
 
-    def peak_of(self, row: Row) -> float:
-        """The level that is heard now, linear."""
-        return heads.peak_of(row, self.peaks)
-
     def _is_selected(self, row: Row) -> bool:
         """Itself, or, a head that is no strip, everything below it."""
         selected = self.desk.selected
@@ -290,7 +286,7 @@ class LaneView(QAbstractScrollArea):
                 for index, row in enumerate(self.rows):
                     if self.row_box(index).intersects(QRectF(area)):
                         box = layout.head_boxes(self.row_box(index), head, row.indent)["meter"]
-                        heads.meter(painter, box, row, self.peak_of(row), self._is_selected(row))
+                        heads.meter(painter, box, row, heads.peak_of(row, self.peaks), self._is_selected(row))
                 return
             painter.fillRect(area, theme.colour("panel"))
             columns, stack = self.columns(), self.stack
@@ -332,12 +328,10 @@ class LaneView(QAbstractScrollArea):
     def _paint_sorting(self, painter: QPainter, columns: layout.Columns) -> None:
         """A bar under the column that the rows are sorted by; its thick end is where the large ones stand."""
         sorting = self.laying.arrangement.sorting
-        if sorting is None:
-            return
-        left, width = (10.0, float(self.head_width()) - 20) if sorting.column == NAME else (
-            columns.boxes.get(sorting.column) or (0.0, 0.0)
-        )  # fmt: skip
-        layout.paint_sorted(painter, QRectF(left, layout.HEADER - 6, width, 5), falling=sorting.falling)
+        if sorting is not None:
+            boxes = {NAME: (10.0, self.head_width() - 20.0), **columns.boxes}
+            left, width = boxes.get(sorting.column, (0.0, 0.0))
+            layout.paint_sorted(painter, QRectF(left, layout.HEADER - 6, width, 5), falling=sorting.falling)
 
     def _paint_row(
         self, painter: QPainter, index: int, row: Row, box: QRectF, columns: layout.Columns, area: QRect
@@ -353,7 +347,7 @@ class LaneView(QAbstractScrollArea):
                 painter, left, self, heads.look(row), lambda inside: heads.head(inside, row, box, head), ground
             )
             meter = layout.head_boxes(box, head, row.indent)["meter"]
-            heads.meter(painter, meter, row, self.peak_of(row), selected)
+            heads.meter(painter, meter, row, heads.peak_of(row, self.peaks), selected)
         if area.right() >= head:
             held = self.gestures.held == row.lane.id
             look = self.body.look(row, held) if not row.members else None

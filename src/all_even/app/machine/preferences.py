@@ -28,7 +28,7 @@ class Preferences(Described, frozen=True, kw_only=True):
     HELP: ClassVar[dict[str, str]] = {
         "theme": "Colours of the window.",
         "size": "Of text and everything else; holds from the next start on.",
-        "pan_law": "How much lower a mono lane stands in the centre. New sessions begin with it.",
+        "pan_law": "How much lower a mono track stands in the centre. New sessions begin with it.",
     }
 
     theme: Annotated[Literal["day", "night"], named("Day or night")] = "day"

@@ -134,7 +134,7 @@ class FirstMixPage(Page):
         if self.desk.is_open and self.desk.hearing.name != NOW:
             self.state.setText(f"Heard: {self.desk.hearing.name}")
         elif mix.running:
-            name = stages.stage(mix.at).name if mix.at else "the whole as it is"
+            name = stages.stage(mix.at).name if mix.at else "the mix as it is"
             self.state.setText(f"Working: {name}")
         elif mix.took_s is not None:
             made, left = sum(len(run.made) for run in mix.runs), sum(len(run.left) for run in mix.runs)
@@ -151,7 +151,7 @@ class FirstMixPage(Page):
         grid.setVerticalSpacing(8)
         row = 1
         intro = (
-            "All stages in their order with their usual moves, as long as the whole gets no worse. The recordings stay "
+            "All stages in their order with their usual moves, as long as the mix gets no worse. The recordings stay "
             "as they are; each stage is one step to undo. Say what only you know, or leave it."
         )
         grid.addWidget(fields.wrapped(intro, "quiet"), row, 0, 1, 3)
@@ -345,7 +345,7 @@ class FirstMixPage(Page):
         from all_even.figures.whole import words
 
         mix = self.mix
-        made, grid = card("The whole")
+        made, grid = card("The mix")
         made.setFixedWidth(self._right_width)
         balance = next((run.now for run in mix.runs if run.key == "balance"), None)
         now = mix.runs[-1].now if mix.runs else mix.first

@@ -11,17 +11,17 @@ from all_even.app.pages.page import Page, card
 from all_even.app.style import fields, layouts
 
 PLACES = {
-    "In the lanes": (
-        ("Up, Down", "the lane above, below; Shift: select more"), ("Page Up, Page Down", "eight lanes further"),
-        ("Ctrl+Up, Ctrl+Down", "move the lane"), ("Left, Right", "level (Balance); Shift: finer"),
-        ("Alt+Left, Alt+Right", "pan (Balance)"), ("Menu", "what can be done with the lane"),
+    "In the rows": (
+        ("Up, Down", "the track above, below; Shift: select more"), ("Page Up, Page Down", "eight tracks further"),
+        ("Ctrl+Up, Ctrl+Down", "move the track"), ("Left, Right", "level (Balance); Shift: finer"),
+        ("Alt+Left, Alt+Right", "pan (Balance)"), ("Menu", "what can be done with the track"),
     ),
     "In a number": (
         ("Up, Down, wheel", "a step; Shift: finer"), ("Enter", "takes what was typed: 1k2, −2 dB, 0.5 s"),
         ("Double click", "its usual value"),
     ),
-    "On the level path": (
-        ("Left, Right", "the station before, after"), ("Ctrl+Left, Ctrl+Right", "move it"),
+    "On the signal chain": (
+        ("Left, Right", "the processor before, after"), ("Ctrl+Left, Ctrl+Right", "move it"),
         ("B", "bypass"), ("Delete", "remove"),
     ),
     "On the song strip": (

@@ -359,7 +359,7 @@ class WhoIsWhoPage(Page):
         character = report.character if report is not None else None
         if character is not None and character.sounding is not None:
             likely = 100.0 * min(0.95, character.sounding.likely)
-            known.append(f"sounds {WORDS[character.sounding.kind]} ({likely:.0f} %)")
+            known.append(f"probably {WORDS[character.sounding.kind]} ({likely:.0f} %)")
         if lane.role != "unknown":
             known.append(f"{'said to be' if lane.role_said else 'taken for'}: {lane.role}")
         return " · ".join(known)

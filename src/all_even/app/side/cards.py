@@ -76,7 +76,7 @@ class MoveCard(Card):
         if kind is None or not kind.bookkeeping:
             self.column.addWidget(fields.wrapped(texts.promise(move, metric), "small"))
         if desk.moves.preparing == move.id:
-            self.column.addWidget(fields.wrapped("Being tried out on the sound …", "small"))
+            self.column.addWidget(fields.wrapped("Being measured on the sound …", "small"))
         self.renewing = fields.wrapped("The mix changed: being looked at again …", "small")
         self.renewing.hide()
         self.column.addWidget(self.renewing)
@@ -243,7 +243,7 @@ class TogetherRow(QWidget):
     def __init__(self, desk: Desk, moves: list[Proposal]) -> None:
         super().__init__()
         row = layouts.row(self, margins=layouts.NONE)
-        row.addWidget(fields.label(f"{len(moves)} moves of one kind", "small"), 1)
+        row.addWidget(fields.label(texts.together([move.title for move in moves]), "small"), 1)
         titles = "; ".join(move.title for move in moves[:6])
         self.apply = fields.button(
             f"Apply all {len(moves)}", f"One after the other, each with its own undo: {titles}",

@@ -73,7 +73,7 @@ class FindingsCard(Card):
             self.column.addLayout(row)
         if len(group.lanes) > MOST_LINES:
             names = ", ".join(self.desk.session.lane(i).name for i, _ in group.lanes[MOST_LINES:])
-            rest = fields.wrapped(f"and {len(group.lanes) - MOST_LINES} more, marked in their lanes", "small")
+            rest = fields.wrapped(f"and {len(group.lanes) - MOST_LINES} more, marked in their tracks", "small")
             rest.setToolTip(texts.tip(names))
             self.column.addWidget(rest)
 
@@ -87,7 +87,7 @@ class FindingsCard(Card):
 
     def _line(self, lane_id: str, finding: Finding) -> QWidget:
         name = self.desk.session.lane(lane_id).name
-        line = fields.button(texts.clipped(name, 22), f"{name}: {finding.text}\nShow the lane and hear the place",
+        line = fields.button(texts.clipped(name, 22), f"{name}: {finding.text}\nShow the track and hear the place",
                              partial(self._show, lane_id, finding), role="plain")  # fmt: skip
         belonging.belongs(line, "lanes", lambda _at: self.desk.select((lane_id,)))
         line.setStyleSheet("text-align: left")
@@ -192,7 +192,7 @@ class WholeCard(Card):
 
         super().__init__()
         changed = before != now
-        self.column.addWidget(fields.label("The whole mix, before and now" if changed else "The whole mix", "small"))
+        self.column.addWidget(fields.label("The mix, before and now" if changed else "The mix", "small"))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
@@ -252,7 +252,7 @@ class UnreadableCard(Card):
             row.addWidget(self.choice)
             take = fields.button(
                 "Take",
-                "Add these channels as a lane",
+                "Add these channels as a track",
                 lambda: desk.documents.add_pair(path, self.choice.currentData()),
             )
             row.addWidget(take)

@@ -120,7 +120,7 @@ class MovesTab(QScrollArea):
         first = tuple(remark for remark in remarks if not remark.aside)
         asides = tuple(remark for remark in remarks if remark.aside)
         if first:
-            steps.append(lambda: column.addWidget(RemarksCard(desk, "As it stands", first)))
+            steps.append(lambda: column.addWidget(RemarksCard(desk, "Warnings", first)))
         if playing:
             told = "In the playing, before any mixing"
             steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
@@ -278,7 +278,7 @@ class MovesTab(QScrollArea):
         return inside or pointed or (cards[0] if cards else None)
 
     def _tick(self, key: str, name: str, done: bool) -> QWidget:
-        text = f"{name} is done" if done else f"Tick {name} off"
+        text = f"{name} is done" if done else f"Mark {name} done"
         tip = "The tick goes by itself when something this stage looks at changes (K)"
         button = fields.button(text, tip, lambda: self.desk.moves.tick_off(key, not done), checkable=True)
         button.setChecked(done)

@@ -28,7 +28,7 @@ class BarsDrawing(Handled, Drawing):
 
     def __init__(self) -> None:
         super().__init__(
-            "Loudest bars through the station",
+            "Loudest bars through the processor",
             "Peaks of 5 ms that come in (grey) and go out (line), and the gain between them, from the top; press to "
             "play them",
         )

@@ -61,8 +61,8 @@ class StationDrawing(Handled, Drawing):
 
     def __init__(self) -> None:
         super().__init__(
-            "Station",
-            "What the opened station does; the hill is how often its detector hears each level. Bars of an equaliser "
+            "Processor",
+            "What the opened processor does; the hill is how often its detector hears each level. Bars of an equaliser "
             "and the line of a threshold can be dragged, Shift moves finer",
         )
         self._station: Any = None

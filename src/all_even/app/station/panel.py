@@ -69,15 +69,15 @@ class StationPanel(QWidget):
         column = layouts.column(self, margins=layouts.NONE, spacing=4)
         head = layouts.row(spacing=4)
         self.title = fields.label("", "title")
-        self.more = fields.button("More", "Show every setting of this station, or only those that matter first",
+        self.more = fields.button("More", "Show every setting of this processor, or only those that matter first",
                                   self._show_all, checkable=True)  # fmt: skip
-        self.bypass = fields.button("Bypass", "Send the sound around this station", self._bypass, checkable=True)
+        self.bypass = fields.button("Bypass", "Send the sound around this processor", self._bypass, checkable=True)
         self.match = fields.button(
-            "Match", "Set its output so that it is as loud as without it, measured once", self._match
+            "Match loudness", "Set its output so that it is as loud as without it, measured once", self._match
         )
-        self.copy = fields.button("Copy", "Copy this station to the other selected lanes", self._copy)
-        self.remove = fields.button("Remove", "Take this station out of the chain", self._remove)
-        self.close_button = fields.button("Close", "Close the station and show the whole", close)
+        self.copy = fields.button("Copy", "Copy this processor to the other selected tracks", self._copy)
+        self.remove = fields.button("Remove", "Take this processor out of the chain", self._remove)
+        self.close_button = fields.button("Close", "Close the processor and show the chain", close)
         head.addWidget(self.title, 1)
         for button in (self.more, self.bypass, self.match, self.copy, self.remove, self.close_button):
             head.addWidget(button)
@@ -97,7 +97,7 @@ class StationPanel(QWidget):
         self.form_area.setWidgetResizable(True)
         self.form_area.setFrameShape(QFrame.Shape.NoFrame)
         self.form_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.form_area.setAccessibleName("Settings of the station")
+        self.form_area.setAccessibleName("Settings of the processor")
         self._columns = 2
         row.addWidget(self.form_area)
         column.addLayout(row, 1)
@@ -217,7 +217,7 @@ class StationPanel(QWidget):
         self._cell = 0
         first = self._first(station)
         if hasattr(station, "key") and (not first or station.key is not None):
-            self._add_line(grid, "Keyed by", self._key_box(names))
+            self._add_line(grid, "Sidechain from", self._key_box(names))
             if station.key is not None:
                 self._add_line(grid, "", self._mute_box(station, station.key))
         if isinstance(station, Shaped):
@@ -316,7 +316,7 @@ class StationPanel(QWidget):
     def _key_box(self, names: tuple[tuple[str, str], ...]) -> QComboBox:
         entries: list[tuple[str, Any]] = [(OWN, None)]
         entries += [(name, strip_id) for strip_id, name in names if strip_id != self._strip]
-        box = choice_box("Keyed by", entries)
+        box = choice_box("Sidechain from", entries)
         box.setToolTip("Which track this detector listens to, after its chain and before its fader")
         box.activated.connect(lambda _index: self.set_key(box.currentData()))
         self._set.append((partial(show_choice, box), lambda item: item.key.source if item.key else None))
@@ -344,7 +344,7 @@ class StationPanel(QWidget):
         entries: list[tuple[str, Any]] = [("none", "")]
         entries += [(shape.name, shape.id) for shape in self.desk.session.shapes]
         box = choice_box("Shape", entries)
-        box.setToolTip("The shape with the hits that this station follows")
+        box.setToolTip("The shape with the hits that this processor follows")
         box.activated.connect(lambda _index: self._change(shape=box.currentData()))
         self._set.append((partial(show_choice, box), lambda item: item.shape))
         return box
@@ -377,19 +377,19 @@ class StationPanel(QWidget):
     # Edits.
 
     def _change(self, **values: Any) -> None:
-        merge = f"station {self._station_id} {' '.join(values)}"
+        merge = f"processor {self._station_id} {' '.join(values)}"
         self.desk.try_edit(
             lambda s: chain_edits.change_station(s, self._strip, self._station_id, **values), merge=merge
         )
 
     def _change_band(self, **values: Any) -> None:
-        merge = f"station {self._station_id} {self.band} {' '.join(values)}"
+        merge = f"processor {self._station_id} {self.band} {' '.join(values)}"
         self.desk.try_edit(
             lambda s: chain_edits.change_part(s, self._strip, self._station_id, self.band, **values), merge=merge
         )
 
     def _move_band(self, index: int, frequency_hz: float, gain_db: float) -> None:
-        merge = f"station {self._station_id} {index} dragged"
+        merge = f"processor {self._station_id} {index} dragged"
         self.desk.try_edit(
             lambda s: chain_edits.change_part(
                 s, self._strip, self._station_id, index, frequency_hz=frequency_hz, gain_db=gain_db
@@ -401,7 +401,7 @@ class StationPanel(QWidget):
         found = self._found()
         if found is not None and index < len(found[1].bands):
             q = round(found[1].bands[index].q * 1.1**steps, 2)
-            merge = f"station {self._station_id} {index} q"
+            merge = f"processor {self._station_id} {index} q"
             self.desk.try_edit(
                 lambda s: chain_edits.change_part(s, self._strip, self._station_id, index, q=q), merge=merge
             )

@@ -53,6 +53,6 @@ def follow_hits(desk: Desk, parent: QWidget, strip: str, station: str, source: s
             return chain_edits.change_station(session, strip, station, shape=shape_id)
 
         desk.try_edit(edit)
-        desk.said.emit(f"{len(found)} hits ({name}): the station follows them.")
+        desk.said.emit(f"{len(found)} hits ({name}): the processor follows them.")
 
     desk.start("hits", job, done)

@@ -48,7 +48,7 @@ class FileVerbs:
         """Another file for the selected lane; its settings stay."""
         current = self._desk.current_lane if self._desk.is_open else None
         if current is not None:
-            chosen = self._dialogs.choose(QFileDialog.FileMode.ExistingFile, "Another file for this lane")
+            chosen = self._dialogs.choose(QFileDialog.FileMode.ExistingFile, "Another file for this track")
             if chosen:
                 self._desk.documents.replace_file(current, chosen[0])
 

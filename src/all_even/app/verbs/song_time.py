@@ -67,7 +67,7 @@ class SongTime:
             try:
                 bpm = float(text.lower().replace("bpm", "").replace(",", ".").strip())
             except ValueError:
-                desk.said.emit(f"“{text}” is no tempo; a number of beats a minute is.")
+                desk.said.emit(f"“{text}” is not a tempo. Type beats per minute, e.g. 120.")
                 return
             desk.edit(lambda s: song_map.set_tempo(s, bpm))
 

@@ -14,7 +14,7 @@ def full_lane(index: int, file: str, *, level_db: float, pan: float = 0.0, role:
     """Lane number `index`; its group in turn, both returns."""
     return Lane(
         id=f"lane{index}",
-        name=f"Lane {index}",
+        name=f"Track {index}",
         file=file,
         role=role,
         level_db=level_db,

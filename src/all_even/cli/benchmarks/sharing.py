@@ -26,7 +26,7 @@ from all_even.session.model.strips import Lane
 
 def mask(_folder: Path) -> Iterator[Benchmark]:
     """24 mono tracks of 60 s as they arrive, all pairs; then one of them changed."""
-    lanes = tuple(Lane(id=f"lane{i}", name=f"Lane {i}", file="none.wav", level_db=-12.0) for i in range(TRACKS))
+    lanes = tuple(Lane(id=f"lane{i}", name=f"Track {i}", file="none.wav", level_db=-12.0) for i in range(TRACKS))
     session = Session(name="Masking", sample_rate=RATE, lanes=lanes)
     sources = {lane.id: InMemory(track(i, SECONDS)) for i, lane in enumerate(lanes)}
     look = Look(session, Book(sources), {})

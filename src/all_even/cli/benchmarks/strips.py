@@ -50,7 +50,7 @@ def _automated(sounds: list[Samples]) -> Benchmark:
     plain, moving = (_seconds(one, sounds) for one in (still, session))
     return Benchmark(
         f"the same without reverbs, every fader with {POINTS} points of automation", SECONDS / moving, None, None,
-        WORKERS, f"{100.0 * (moving / plain - 1.0):.0f} % on top of the same with faders that stand still",
+        WORKERS, f"{100.0 * (moving / plain - 1.0):.0f} % on top of the same with faders that do not move",
     )  # fmt: skip
 
 

@@ -25,21 +25,21 @@ def window(folder: Path) -> Iterator[Benchmark]:
         worst = max(by_stage, key=lambda stage: by_stage[stage])
         stages = ", ".join(f"{stage} {1000 * taken:.1f}" for stage, taken in by_stage.items())
         yield _waited(
-            f"one edit with {hand.LANES} lanes of 4 minutes, 3 stations and 2 sends each", by_stage[worst],
+            f"one edit with {hand.LANES} tracks of 4 minutes, 3 processors and 2 sends each", by_stage[worst],
             f"on the interface thread, median of {hand.EDITS}; worst stage {worst}; by stage in ms: {stages}",
         )  # fmt: skip
         yield _waited(
-            "a change of stage with these lanes", hand.time_stages(stage), "until it is painted; the longest of all"
+            "a change of stage with these tracks", hand.time_stages(stage), "until it is painted; the longest of all"
         )
         painted, drawn = hand.time_rides(stage)
         yield _waited(
-            f"Rides painted anew, {hand.LANES} lanes with {hand.RIDE_POINTS} points of automation each", painted,
-            f"lanes and bench; a point drawn by hand, with its edit: {1000 * drawn:.1f} ms",
+            f"Rides painted anew, {hand.LANES} tracks with {hand.RIDE_POINTS} points of automation each", painted,
+            f"tracks and bench; a point drawn by hand, with its edit: {1000 * drawn:.1f} ms",
         )  # fmt: skip
         (folder / "many").mkdir()
         yield _waited(
             f"a folder of {hand.FILES} files, measured before", hand.time_folder(stage, folder / "many"),
-            "until every lane shows its measures",
+            "until every track shows its measures",
         )  # fmt: skip
     finally:
         stage.close()

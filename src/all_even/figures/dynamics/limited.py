@@ -59,7 +59,7 @@ class Tried:
             ("Hits lost", hits, self.hits_db is None or self.hits_db <= MOST_HITS_DB),
             ("Pump", f"{number(self.pump_db)} of {number(MOST_PUMP_DB)} dB", self.pump_db <= MOST_PUMP_DB),
             (
-                "Ripple",
+                "Low-frequency distortion",
                 f"{number(self.ripple_db, 0)} of {number(MOST_RIPPLE_DB, 0)} dB",
                 self.ripple_db <= MOST_RIPPLE_DB,
             ),

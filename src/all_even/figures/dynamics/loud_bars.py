@@ -120,4 +120,4 @@ def _means(gain_db: Array, rate: int) -> Array:
     return np.asarray(_columns(gain_db, rate).mean(axis=1), dtype=np.float64)
 
 
-LOUD_BARS = Figure("loud bars of a station", 1, "strip", _rests_on, _compute)
+LOUD_BARS = Figure("loud bars of a processor", 1, "strip", _rests_on, _compute)

@@ -243,7 +243,7 @@ def _owned(look: Look, _target: str) -> Ownership | str:
     return told if told is not None else "one of them is silent"
 
 
-OWNED = Figure("owner of the bottom", 1, "session", _owned_rests_on, _owned)
+OWNED = Figure("who leads the low end", 1, "session", _owned_rests_on, _owned)
 
 
 def low_end(look: Look) -> LowEnd:

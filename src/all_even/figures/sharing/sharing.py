@@ -230,7 +230,7 @@ def _pairs(look: Look, _target: str) -> tuple[Hiding, ...]:
     return () if found is None else tuple(pairs_of(found))
 
 
-PAIRS = Figure("who hides whom", 1, "session", _rests_on, _pairs)
+PAIRS = Figure("masking", 1, "session", _rests_on, _pairs)
 
 
 def pairs_of(found: Sharing, *, every: int = 3) -> list[Hiding]:

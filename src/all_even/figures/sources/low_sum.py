@@ -65,7 +65,7 @@ def _compute(look: Look, target: str) -> Sum | None:
     return phase.low_sum(mono(look, a.id), mono(look, b.id), look.session.sample_rate, starts, length_s, band_hz(a))
 
 
-LOW_SUM = Figure("low sum", 1, "pair", _rests_on, _compute)
+LOW_SUM = Figure("summed below 250 Hz", 1, "pair", _rests_on, _compute)
 
 
 def low_sum_of(look: Look, a: str, b: str) -> Sum | None:

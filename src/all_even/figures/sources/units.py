@@ -60,7 +60,7 @@ class Unit:
     @property
     def name(self) -> str:
         """`Kick in + out` is `Kick in` with its second microphone counted."""
-        return self.head.name if len(self.lanes) == 1 else f"{self.head.name} + {len(self.lanes) - 1}"
+        return self.head.name if len(self.lanes) == 1 else f"{self.head.name} ({len(self.lanes)} mics)"
 
 
 def units(look: Look) -> tuple[Unit, ...]:

@@ -121,7 +121,7 @@ def _behind(session: Session, bus_id: str) -> float:
         current = following
 
 
-DEPTHS = Figure("depth of the lanes", 1, "session", _rests_on, _compute)
+DEPTHS = Figure("depth of the tracks", 1, "session", _rests_on, _compute)
 
 
 def ratio_db(look: Look, lane_id: str) -> float | None:

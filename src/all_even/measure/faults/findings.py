@@ -44,7 +44,7 @@ LABELS = {
     "short": "very short",
     "clipped": "clipped",
     "limited": "limiting printed",
-    "dc_offset": "direct current",
+    "dc_offset": "DC offset",
     "identical_channels": "left = right",
     "inverted_channel": "sides cancel",
     "dead_channel": "one side dead",
@@ -97,7 +97,7 @@ def findings(report: FileReport, *, held: bool = True) -> tuple[Finding, ...]:
         add(
             "dc_offset",
             "fault",
-            f"Direct current: the mean lies at {_signed(100 * measures.dc_offset)} % of full scale.",
+            f"DC offset: the mean lies at {_signed(100 * measures.dc_offset)} % of full scale.",
             None,
             measures.dc_offset,
         )
@@ -109,7 +109,7 @@ def findings(report: FileReport, *, held: bool = True) -> tuple[Finding, ...]:
     elif measures.correlation is not None and measures.correlation < INVERTED_CORRELATION:
         add(
             "inverted_channel", "fault",
-            f"One side is upside down (correlation {_signed(measures.correlation)}): in mono it cancels.",
+            f"One side is polarity inverted (correlation {_signed(measures.correlation)}): in mono it cancels.",
             None, measures.correlation,
         )  # fmt: skip
     floor = measures.noise_floor_dbfs

@@ -19,14 +19,14 @@ WORDS = {
     "unreadable": "can't be read",
     "truncated": "cut short",
     "dead_channel": "one side is dead",
-    "inverted_channel": "one side upside down",
+    "inverted_channel": "one side polarity inverted",
     "clipped": "clipped",
     "dropout": "drop out",
     "not_finite": "samples that are no numbers",
     "hum": "mains hum",
     "cut_start": "begin in the middle of a sound",
     "cut_end": "end in the middle of a sound",
-    "dc_offset": "direct current",
+    "dc_offset": "DC offset",
 }
 
 

@@ -17,4 +17,4 @@ def answer(look: Look) -> Answer:
 
 
 def _between(loud: list[float]) -> str:
-    return f"{len(loud)} sources arrive within {number(max(loud) - min(loud))} LU of each other"
+    return f"{len(loud)} sources lie within {number(max(loud) - min(loud))} LU of each other"

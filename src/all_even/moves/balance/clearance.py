@@ -67,8 +67,8 @@ def _for_lead(look: Look, found: Table, lead: Unit, leads: list[Unit]) -> Propos
     return KIND.move(
         targets=tuple(levels),
         of=lead.id,
-        title=f"Room for {lead.name}: {len(others)} others {number(down)} dB down",
-        reason=f"{100 * share:.0f} % of {lead.name} is covered by the others; then {100 * then:.0f} %, {half}. It "
+        title=f"Lower {len(others)} tracks by {number(down)} dB behind {lead.name}",
+        reason=f"{100 * share:.0f} % of {lead.name} is masked by the others; then {100 * then:.0f} %, {half}. It "
         f"costs them {100 * mean:.0f} % of theirs on average, {100 * most:.0f} % at most. Kick, snare and bass stay.",
         parameters={"levels_db": levels},
         evidence={
@@ -131,4 +131,4 @@ def covered_percent(look: Look, arguments: Arguments) -> float | None:
 
 DEPENDS_ON = ("files", "order", "names", "levels", "strips")
 KIND = Kind("balance.clearance", DEPENDS_ON, propose, edit)
-METRIC = Metric("covered", "covered by the others", "%", 0, 1.5, DEPENDS_ON, covered_percent)
+METRIC = Metric("covered", "masked by the others", "%", 0, 1.5, DEPENDS_ON, covered_percent)

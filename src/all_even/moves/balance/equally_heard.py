@@ -112,7 +112,7 @@ def propose(look: Look) -> list[Proposal]:
         KIND.move(
             targets=tuple(levels),
             title=f"Equally heard within each class: {len(gains)} sources",
-            reason=f"{name} is covered most, {100 * shares[worst]:.0f} %; then {100 * (after[worst] or 0.0):.0f} %. "
+            reason=f"{name} is masked most, {100 * shares[worst]:.0f} %; then {100 * (after[worst] or 0.0):.0f} %. "
             f"Faders move by {number(min(gains.values()))} to {number(max(gains.values()))} dB. It is evenness, not a "
             "better mix.",
             parameters={"levels_db": levels},

@@ -90,6 +90,6 @@ KIND = Kind(
     parts=pans.parts, changed=changed,
 )  # fmt: skip
 METRIC = Metric(
-    "off-side", "lanes of pairs not on their side", "", 0, 0.0, ("files", "order", "levels"),
+    "off-side", "tracks of pairs not on their side", "", 0, 0.0, ("files", "order", "levels"),
     lambda look, _: float(len(mono_pairs(look))),
 )  # fmt: skip

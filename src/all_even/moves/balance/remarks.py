@@ -49,7 +49,7 @@ def _all_centre(look: Look, found: Stand) -> list[Remark]:
     if any(abs(pan_of(look.session, found.units[index])) > IN_THE_MIDDLE for index in movable):
         return []
     lanes = tuple(lane.id for index in movable for lane in found.units[index].lanes)
-    text = f"All {len(movable)} sources that could stand anywhere stand in the middle: they cover each other there."
+    text = f"All {len(movable)} sources that could stand anywhere stand in the middle: they mask each other there."
     return [Remark(lanes, "all-centre", float(len(movable)), text)]
 
 

@@ -146,8 +146,8 @@ def propose(look: Look) -> list[Proposal]:
     return [
         KIND.move(
             targets=tuple(wanted),
-            title=f"{len(wanted)} sources side by side",
-            reason=f"Before loudspeakers {100 * (before - after):.0f} % less of the tracks is covered (in one ear "
+            title=f"Pan {len(wanted)} tracks apart",
+            reason=f"On speakers {100 * (before - after):.0f} % less of the tracks is masked (in the better ear "
             f"{100 * ear:.0f} %); left and right differ by {number(lopsided)} LU along the song. In mono nothing of it "
             f"is left: lows lose {number(-loss['low'])}, mids {number(-loss['mid'])}, highs {number(-loss['high'])} "
             "dB.",
@@ -190,7 +190,7 @@ KIND = Kind(
 )  # fmt: skip
 METRIC = Metric(
     "covered-loudspeakers",
-    "covered before loudspeakers",
+    "masked, speakers",
     "%",
     1,
     0.5,

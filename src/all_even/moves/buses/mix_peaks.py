@@ -66,7 +66,7 @@ def _proposal(found: Tried, peak_dbtp: float, plr: float, back_db: float = 0.0) 
     hits = "" if found.hits_db is None else f"Hits stand {number(max(0.0, found.hits_db))} dB less far out. "
     return KIND.move(
         targets=(MIX,),
-        title=f"Hold the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
+        title=f"Limit the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
         reason=f"A limiter last on the mix bus, at {number(peak_dbtp + back_db)} dBTP, {where}, with "
         f"{number(found.gain_db + back_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
         f"{number(found.lost_lu)} LU of the gain are lost. Leave it out where the mix is to keep all its peaks.",

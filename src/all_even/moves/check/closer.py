@@ -51,8 +51,8 @@ def propose(look: Look) -> list[Proposal]:
             KIND.move(
                 targets=tuple(lane.id for lane in unit.lanes),
                 of=unit.id,
-                title=f"{unit.name} in mono: sides at {number(width, 0)} %",
-                reason=f"Its sides work against each other. {result.words('mono')}",
+                title=f"{unit.name} in mono: narrow to {number(width, 0)} %",
+                reason=f"Left and right partly cancel in mono. {result.words('mono')}",
                 parameters={"width": width, "fader_db": result.kept_db},
                 evidence=result.evidence("mono"),
                 metric=LEFT,

@@ -42,7 +42,7 @@ def _proposal(look: Look, place: int, key: str, step_db: float, result: Outcome)
         targets=tuple(lane.id for lane in unit.lanes),
         of=unit.id,
         title=f"{unit.name} {where}: {signed(step_db)} dB",
-        reason=f"Noise covers it there. {result.words(key)} Others lose {number(COST_DB, 0)} at most.",
+        reason=f"Noise masks it there. {result.words(key)} Others lose {number(COST_DB, 0)} at most.",
         parameters={"step_db": step_db},
         evidence=result.evidence(key),
         metric=LEFT,

@@ -40,7 +40,7 @@ def told(side: SideEffects, *, attacks: bool = True, loudness: bool = True) -> s
     if attacks and side.attack_change_db is not None and side.attack_change_db <= -0.3:
         found.append((side.dulls, f"attacks lose {number(-side.attack_change_db)} dB"))
     if side.pump_db is not None and side.pump_db >= 0.3:
-        found.append((side.pumps, f"what is held breathes by {number(side.pump_db)} dB"))
+        found.append((side.pumps, f"pumping on sustained notes {number(side.pump_db)} dB"))
     if side.ripple_db is not None:
         words = f"the gain shakes with the wave, {number(side.ripple_db, 0)} dB" if side.shakes else ""
         found.append((side.shakes, words))

@@ -40,8 +40,8 @@ from all_even.session.model.strips import Lane, Strip
 from all_even.session.tracks.roles import family_of
 
 Array = NDArray[np.float64]
-NAMES = {"drums": "Drums crushed", "bass": "Bass crushed", "voices": "Voices crushed"}
-OTHER_NAME = "Crushed copy"
+NAMES = {"drums": "Drums parallel", "bass": "Bass parallel", "voices": "Voices parallel"}
+OTHER_NAME = "Parallel compression"
 CRUSH = Compressor(ratio=12.0, knee_db=6.0, attack_ms=0.1, release_ms=30.0)
 """Common practice: low threshold, high ratio, fast, no make-up. Of attacks from 0.1 to 5 ms and releases from 30 to 200
 ms these let the peaks rise least for the same body (0.5 dB for 1 dB, on a generated kit)."""
@@ -186,7 +186,7 @@ def _fit(look: Look, target: str) -> Fit | None:
     return Fit(crush, level_db, null_db(look, lanes, dry), distance + level_db, body, peak, quiet)
 
 
-FIT = Figure("crushed copy", 1, "feed", _fit_rests_on, _fit)
+FIT = Figure("parallel compression", 1, "feed", _fit_rests_on, _fit)
 
 
 def propose(look: Look) -> list[Proposal]:
@@ -200,7 +200,7 @@ def propose(look: Look) -> list[Proposal]:
 def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -> Proposal | None:
     """A copy of any selection; None where nothing of it is heard. A UserError where it has one already."""
     if any(has_parallel_copy(look.session, lane) for lane in lanes):
-        raise UserError("There is a parallel copy of these lanes already.")
+        raise UserError("There is a parallel copy of these tracks already.")
     aim = look.session.settings.parallel_body_db if body_db is None else body_db
     fit = fitted(look, lanes, aim) if lanes else None
     if fit is None:
@@ -209,7 +209,7 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
     name = free_bus_name(
         look.session, NAMES.get(next(iter(families)), OTHER_NAME) if len(families) == 1 else OTHER_NAME
     )
-    whom = next(iter(families)) if len(families) == 1 else f"{len(lanes)} lanes"
+    whom = next(iter(families)) if len(families) == 1 else f"{len(lanes)} tracks"
     null = "is the original" if fit.null_db <= NULL_DB else "is NOT the original"
     if fit.body_db is not None and fit.peak_db is not None:
         rise = (
@@ -220,7 +220,7 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
         rise = f"kept {number(-fit.under_lu)} LU under the dry sound: there are no hits to go by."
     quiet = "" if fit.quiet_db is None else f" What is quiet comes up by {number(fit.quiet_db)} dB: noise, bleed, room."
     return KIND.move(
-        targets=ids(lanes), title=f"A crushed copy under the {whom}",
+        targets=ids(lanes), title=f"Parallel compression under the {whom}",
         reason=f"Post-fader, post-pan copies in a bus: without its compressor it {null} (null {number(fit.null_db, 0)} "
         f"dB). {number(fit.crush.ratio, 0)}:1 from {number(fit.crush.threshold_db)} dB on, fast, no make-up; {rise}"
         f"{quiet} Mute the bus to compare.",
@@ -287,7 +287,7 @@ def under_dry_lu(look: Look, arguments: Arguments) -> float | None:
 
 METRIC = Metric("copy-body", "body of the hits, up by its copy", "dB", 1, 0.3,
                 ("strips", "levels", "routing", "files"), body_db)  # fmt: skip
-UNDER = Metric("under-dry", "crushed copy against the dry sound", "LU", 1, 0.5,
+UNDER = Metric("under-dry", "parallel compression against the dry sound", "LU", 1, 0.5,
                ("strips", "levels", "routing", "files"), under_dry_lu)  # fmt: skip
 KIND = Kind(
     "dynamics.parallel", (*DEPENDS_ON, "names"), propose, _edit, refit=_refit, parameters={"body_db": BODY},
@@ -333,7 +333,7 @@ def _knob(look: Look, bus_id: str, name: str, found: Part, hits: tuple[float, ..
     side = louder_of(dry, now.samples)
     over = body_rise_db(dry, side, counted, BODY_S) - body_rise_db(dry, side, counted, punch.ATTACK_S)
     return KNOB.move(
-        targets=(bus_id,), of=bus_id, title=f"Crushed and mixed in, inside {name}",
+        targets=(bus_id,), of=bus_id, title=f"Parallel compression by a mix knob, inside {name}",
         reason=f"The other school of parallel compression: one compressor in the group, {number(station.ratio, 0)}:1 "
         f"from {number(station.threshold_db)} dB on, {number(station.mix)} % of it mixed in with "
         f"{number(station.makeup_db)} dB of make-up: the same as a copy that lifts the body by {number(aim)} dB, "

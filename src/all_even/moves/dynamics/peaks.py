@@ -109,7 +109,7 @@ def _proposal(kind: Kind, lane: Lane, found: Part, tried: Tried, over: float, at
     )
     return kind.move(
         targets=(lane.id,), of=lane.id,
-        title=f"Hold the few high peaks of {lane.name}{'' if limiter else ' with a fast compressor'}",
+        title=f"Limit the few high peaks of {lane.name}{'' if limiter else ' with a fast compressor'}",
         reason=f"One in ten of its peaks stands up to {number(over)} dB over the others. {how}; everything else passes "
         f"as it is.{effects.told(now.side)}",
         parameters={"at_db": at_db, "makeup_db": getattr(tried.stations[0], "makeup_db", 0.0)},

@@ -102,7 +102,7 @@ def _figure_of(name: str, rule: Rule, place: Callable[[Look, str], Place]) -> Fi
         made = rule(at.look, at.lane, found) if found is not None else None
         return () if made is None else (with_targets(made, at),)
 
-    return Figure(f"{name} of a lane", 2, "strip", rests_on, compute)
+    return Figure(f"{name} of a track", 2, "strip", rests_on, compute)
 
 
 def with_targets(made: Proposal, at: Place) -> Proposal:

@@ -13,7 +13,7 @@ def answer(look: Look) -> Answer:
     if unknown:
         return cant_judge(f"the level into {texts.count(len(unknown), 'chain')} is not measured yet")
     if not with_level:
-        return nothing_needed("No insert answers to level yet, and as numbers all levels do no harm")
+        return nothing_needed("No insert depends on level yet, and as numbers all levels do no harm")
     settings = look.session.settings
     chains = texts.count(len(with_level), "chain")
     return nothing_needed(f"Into {chains} the level is near {settings.working_rms_dbfs:.0f} dBFS")

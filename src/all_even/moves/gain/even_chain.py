@@ -64,7 +64,7 @@ def _proposal(session: Session, strip_id: str, name: str, changes: dict[str, flo
     return KIND.move(
         targets=(strip_id,),
         of=strip_id,
-        title=f"{name}: level after each station {wanted}",
+        title=f"{name}: level after each processor {wanted}",
         reason=f"{label} changes the level by {number(changes[worst] + school)} dB: with and without it can't be "
         "compared fairly. Its output level is set; what the chain gives to the fader changes too: do this before "
         "the balance.",
@@ -107,5 +107,5 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 KIND = Kind("gain.even-chain", ("names", "chains", "strips", "mix", "settings"), propose, edit, prepare)
 METRIC = Metric(
-    "station-off", "furthest a station is off its level", "dB", 1, 0.3, ("strips", "mix", "settings"), furthest_db
+    "station-off", "furthest a processor is off its level", "dB", 1, 0.3, ("strips", "mix", "settings"), furthest_db
 )  # fmt: skip

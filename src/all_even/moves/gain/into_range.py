@@ -50,7 +50,7 @@ def _proposal(session: Session, lane: Lane, path: tuple[Point, ...], wrong: Trou
     where = "the recording's own level" if at_head else f"what comes out of {path[wrong.begins].name}"
     side = "hotter" if outside(met, settings) > 0 else "quieter"
     rms_out = abs((met.level.rms_dbfs or 0.0) - settings.working_rms_dbfs) > WORKING_WITHIN_DB
-    against = f"{side} than the working level of {number(settings.working_rms_dbfs, 0)}"
+    against = f"{side} than the nominal level of {number(settings.working_rms_dbfs, 0)}"
     if not rms_out:
         against = f"its peaks are over {number(settings.working_peak_dbfs, 0)}"
     between = lane.chain[max(0, wrong.begins - 1) : wrong.into - 1]
@@ -125,4 +125,4 @@ def _keeps_colour(station: Processor, gain_db: float) -> bool:
 
 DRIVE = numbers(Saturation)["drive_db"]
 KIND = Kind("gain.into-range", ("files", "names", "order", "levels", "strips", "settings"), propose, edit, prepare)
-METRIC = Metric("level-into", "level into the station", "dBFS RMS", 1, 0.5, ("files", "strips"), level_at)
+METRIC = Metric("level-into", "level into the processor", "dBFS RMS", 1, 0.5, ("files", "strips"), level_at)

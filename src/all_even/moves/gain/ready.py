@@ -64,7 +64,7 @@ def propose(look: Look) -> list[Proposal]:
     settings = look.session.settings
     return [
         KIND.move(
-            title=f"Bring {len(wanted)} recordings to the working level",
+            title=f"Bring {len(wanted)} recordings to the nominal level",
             reason=f"Clip gains from {number(min(wanted.values()))} to {number(max(wanted.values()))} dB bring them to "
             f"{number(settings.working_rms_dbfs, 0)} dBFS RMS, peaks under {number(settings.working_peak_dbfs, 0)}; "
             "faders move as far the other way, so nothing changes in the mix. Nothing is wrong without it: it makes "
@@ -99,6 +99,6 @@ KIND = Kind(
     parts=parts, changed=lambda proposal: replace(proposal, expected=float(len(left_out(proposal)))),
 )  # fmt: skip
 METRIC = Metric(
-    "off-working-level", "recordings off the working level", "", 0, 0.0,
+    "off-working-level", "recordings off the nominal level", "", 0, 0.0,
     ("files", "order", "levels", "chains", "settings"), lambda look, _: off_level(look),
 )  # fmt: skip

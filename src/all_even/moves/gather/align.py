@@ -90,7 +90,7 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
     }
     what = []
     if polarity < 0:
-        what.append(f"{other.name} upside down")
+        what.append(f"{other.name} polarity inverted")
     if frames:
         what.append(f"{early.name} {number(abs(delay_ms), 2)} ms later")
     away = f" {late.name} comes {number(abs(later_ms), 2)} ms later ({abs(later_ms) * 34.3:.0f} cm)." if frames else ""
@@ -98,7 +98,7 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
         targets=(head.id, other.id),
         of=f"{head.id}.{other.id}",
         title=f"{head.name} and {other.name} together: {', '.join(what)}",
-        reason=f"They are one source.{away} Over {len(now.gains_db)} hits their low sum then gains "
+        reason=f"They are one source.{away} Over {len(now.gains_db)} hits their summed below 250 Hz then gains "
         f"{number(gains['both'].mean_db - now.mean_db)} dB (now {number(now.mean_db)} ± {number(now.spread_db)}, then "
         f"{number(gains['both'].mean_db)} ± {number(gains['both'].spread_db)}).",
         parameters={"delay_ms": delay_ms, "polarity": float(polarity)},
@@ -175,5 +175,5 @@ KIND = Kind(
     "gather.align", ("files", "order", "names", "levels", "strips"), propose, edit, changed=changed, parts=parts
 )  # fmt: skip
 METRIC = Metric(
-    "low-sum", "gain of their low sum", "dB", 1, 0.3, ("files", "order", "levels", "strips"), low_sum_db
+    "low-sum", "gain summed below 250 Hz", "dB", 1, 0.3, ("files", "order", "levels", "strips"), low_sum_db
 )  # fmt: skip

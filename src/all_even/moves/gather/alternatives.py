@@ -22,9 +22,9 @@ def _ask(session: Session, group: list[str]) -> Proposal:
     return KIND.move(
         targets=tuple(group),
         of=first.id,
-        title=f"{first.name} plays, {names} {'wait' if len(others) > 1 else 'waits'}",
-        reason=f"They play the same {first.role}, stroke by stroke: candidates for one part, or layers? As candidates "
-        "one plays and the others wait, silent, never counted twice; U plays the next one. As layers: decline.",
+        title=f"{first.name} plays, {names} {'are' if len(others) > 1 else 'is'} muted: alternate takes",
+        reason=f"They play the same {first.role}, stroke by stroke: alternate takes of one part, or layers? As takes "
+        "one plays, the others are muted and never counted twice; U swaps them. As layers: decline.",
         evidence={"role": first.role, "candidates": len(group)},
         metric=METRIC,
         arguments={"lane": first.id, "lanes": " ".join(group)},
@@ -50,6 +50,6 @@ def playing(session: Session, arguments: Arguments) -> float:
 
 KIND = Kind("gather.alternatives", ("files", "names", "order", "levels"), propose, edit)
 METRIC = Metric(
-    "candidates-playing", "candidates that play", "", 0, 0.0, ("order", "levels"),
+    "candidates-playing", "takes that play", "", 0, 0.0, ("order", "levels"),
     lambda look, arguments: playing(look.session, arguments),
 )  # fmt: skip

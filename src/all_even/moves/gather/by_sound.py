@@ -36,7 +36,7 @@ def propose(look: Look) -> list[Proposal]:
         return []
     return [
         KIND.move(
-            title=f"Call {len(found)} unnamed lanes what they sound like",
+            title=f"Call {len(found)} unnamed tracks what they sound like",
             reason="Their names say nothing. What is struck, what is a bass and what is pitched can be heard; which "
             "instrument it is can't: say more where you know more.",
             parameters={ROLES: tuple(f"{lane_id} {role}" for lane_id, (role, _) in found.items())},
@@ -75,6 +75,6 @@ def edit(session: Session, proposal: Proposal) -> Session:
 
 KIND = Kind("gather.by-sound", ("files", "order", "names"), propose, edit, heard=False, parts=parts, bookkeeping=True)
 METRIC = Metric(
-    "roles-unknown", "lanes in sight that nobody knows", "", 0, 0.0, ("order",),
+    "roles-unknown", "tracks without a role", "", 0, 0.0, ("order",),
     lambda look, _: float(sum(lane.role == "unknown" and not lane.hidden for lane in look.session.lanes)),
 )  # fmt: skip

@@ -36,6 +36,6 @@ KIND = Kind(
     lambda session, proposal: edits.change_strips(session, proposal.targets, hidden=True, mute=True), bookkeeping=True,
 )  # fmt: skip
 METRIC = Metric(
-    "copy-in-sight", "copy in sight", "", 0, 0.0, ("order",),
+    "copy-in-sight", "duplicate files shown", "", 0, 0.0, ("order",),
     lambda look, arguments: float(not look.session.lane(str(arguments["lane"])).hidden),
 )  # fmt: skip

@@ -44,6 +44,6 @@ KIND = Kind(
     lambda session, proposal: edits.change_strips(session, proposal.targets, hidden=True, mute=True),
 )  # fmt: skip
 METRIC = Metric(
-    "guide-in-sight", "guide in sight", "", 0, 0.0, ("order",),
+    "guide-in-sight", "guide tracks shown", "", 0, 0.0, ("order",),
     lambda look, arguments: float(not look.session.lane(str(arguments["lane"])).hidden),
 )  # fmt: skip

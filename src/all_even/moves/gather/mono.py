@@ -22,7 +22,7 @@ def _use_one(lane: Lane, correlation: float | None, channels: int) -> Proposal:
         targets=(lane.id,),
         of=lane.id,
         title=f"Use one channel of {lane.name}",
-        reason="Both channels hold the same sound. As a mono lane it is panned by the pan law like the others, "
+        reason="Both channels hold the same sound. As a mono track it is panned by the pan law like the others, "
         "3 dB lower in the centre than now.",
         evidence={"correlation": correlation, "channels": channels},
         metric=METRIC,

@@ -25,7 +25,7 @@ def propose(look: Look) -> list[Proposal]:
     shown = "; ".join(f"{lane.name} → {wanted[lane.id]}" for lane in differing[:3])
     return [
         KIND.move(
-            title=f"Write out the names of {len(differing)} lanes",
+            title=f"Write out the names of {len(differing)} tracks",
             reason=f"{shown} … Every word that tells tracks apart stays; the file's own name is shown on hover.",
             evidence={"lanes_to_rename": len(differing), "roles_known": len(wanted)},
             metric=METRIC,
@@ -52,6 +52,6 @@ KIND = Kind(
     "gather.names", ("order", "names", "routing"), propose, edit, heard=False, parts=parts, bookkeeping=True,
 )  # fmt: skip
 METRIC = Metric(
-    "unnamed", "lanes whose name is not written out", "", 0, 0.0, ("order", "names", "routing"),
+    "unnamed", "names to write out", "", 0, 0.0, ("order", "names", "routing"),
     lambda look, _: float(unnamed(look.session)),
 )  # fmt: skip

@@ -36,7 +36,7 @@ def propose(look: Look) -> list[Proposal]:
     return [
         KIND.move(
             title="Bring the sections together",
-            reason="Lanes of one family stand apart; together they are found and judged faster.",
+            reason="Tracks of one family stand apart; together they are found and judged faster.",
             evidence={"family_breaks": broken, "lanes": len(look.session.lanes)},
             metric=METRIC,
             weight=3.0,

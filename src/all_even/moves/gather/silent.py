@@ -38,6 +38,6 @@ KIND = Kind(
     bookkeeping=True,
 )  # fmt: skip
 METRIC = Metric(
-    "silent-in-sight", "silent lane in sight", "", 0, 0.0, ("order",),
+    "silent-in-sight", "silent files shown", "", 0, 0.0, ("order",),
     lambda look, arguments: float(not look.session.lane(str(arguments["lane"])).hidden),
 )  # fmt: skip

@@ -62,7 +62,7 @@ def parts(session: Session, proposal: Proposal) -> list[tuple[str, str]]:
 
 
 def _brings(match: Match, goals: dict[str, str]) -> str:
-    stations = ", ".join(station.LABEL for station in match.like.chain) or "no station"
+    stations = ", ".join(station.LABEL for station in match.like.chain) or "no processor"
     goal = goals.get(match.like.destination)
     return stations + (f", to {goal}" if goal else "")
 
@@ -95,4 +95,4 @@ DEPENDS_ON = ("order", "names", "routing", "chains", "templates")
 KIND = Kind(
     "gather.template", DEPENDS_ON, propose, edit, starting_point=True, parts=parts, changed=changed,
 )  # fmt: skip
-METRIC = Metric("like-template", "lanes set like the template", "", 0, 0.0, DEPENDS_ON, alike)
+METRIC = Metric("like-template", "tracks set like the template", "", 0, 0.0, DEPENDS_ON, alike)

@@ -8,7 +8,7 @@ Most clearings are a fader in disguise; under half a decibel none is proposed.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from all_even.dsp.parameter import number, signed
+from all_even.dsp.parameter import number
 from all_even.dsp.processor import Processor
 from all_even.figures.book.look import Look
 from all_even.figures.kick_and_bass.verdict import verdict
@@ -138,10 +138,11 @@ def beside_a_fader(before: PairFigures, after: PairFigures) -> str:
     if before.room_db is None or after.room_db is None or before.limit_db is None or after.limit_db is None:
         return ""
     limit, lows = after.limit_db - before.limit_db, after.bass_db - before.bass_db
+    more = after.room_db - before.room_db
+    gain = f"{number(more)} dB more bass than by turning it up" if more > 0.0 else "no more bass than by turning it up"
     return (
         f"The bass may be {number(abs(limit))} dB {'louder' if limit >= 0.0 else 'softer'} then and loses "
-        f"{number(max(0.0, -lows))} dB of its lows: net {signed(after.room_db - before.room_db, 1)} dB, where a fader "
-        "would give 0."
+        f"{number(max(0.0, -lows))} dB of its lows: {gain}."
     )
 
 

@@ -73,9 +73,9 @@ def propose(look: Look) -> list[Proposal]:
     return [
         KIND.move(
             targets=(lane.id,),
-            title=f"More click for {lane.name}, and {number(-down_db)} dB less of it: a taste"
+            title=f"More click for {lane.name}, and {number(-down_db)} dB less of it: optional"
             if gain_db > 0.0
-            else f"Soften the click of {lane.name}: a taste",
+            else f"Soften the click of {lane.name}: optional",
             reason=_why(gain_db, now),
             parameters={"gain_db": gain_db, "down_db": down_db},
             evidence={"click_db": now},

@@ -70,7 +70,7 @@ def harms_to_sum(look: Look, session: Session) -> list[str]:
         told.append(f"kick and bass would be {number(loudness.rise)} LU softer at the same peak than at first")
     hole = Course.of("gap_db", start, now, then)
     if hole.is_worse(max(0.0, HOLE_DB - hole.was), GRAIN["hole"]):
-        told.append(f"a hole of {number(hole.gets)} dB would open behind the hits")
+        told.append(f"a dip of {number(hole.gets)} dB would open behind the hits")
     return told
 
 

@@ -1,6 +1,5 @@
 """Who owns the bottom: decided from what the tracks have, or asked where that is not clear."""
 
-from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import owned
 from all_even.measure.sharing.owner import Side
@@ -26,7 +25,7 @@ def propose(look: Look) -> list[Proposal]:
     reason = words.removeprefix(", and ")
     return [
         KIND.move(
-            title=f"The {side} owns the bottom",
+            title=f"The {side} leads the low end",
             reason=f"{reason[:1].upper()}{reason[1:]}.{but} The other yields under 80 Hz; turn it round on the "
             "bench, and everything below turns with it.",
             parameters={"owner": side},
@@ -53,7 +52,7 @@ def question(look: Look) -> str | None:
         return None
     kick, bass = found.speaking("kick"), found.speaking("bass")
     return (
-        f"Who owns the bottom is open (figure {number(found.z)}, sure from 1). For the kick: "
+        f"Who leads the low end is not clear. For the kick: "
         f"{', '.join(kick) or 'nothing'}. For the bass: {', '.join(bass) or 'nothing'}. Decide it on the bench."
     )
 

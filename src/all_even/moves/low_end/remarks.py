@@ -202,7 +202,7 @@ def _holes(look: Look) -> list[Remark]:
         if share < MEETS_SHARE:
             text = (
                 f"Gives way {number(max(depths))} dB at each hit, with only {100.0 * share:.0f} % of its sound where "
-                "the kick is: a hole, unless it is meant as an effect."
+                "the kick is: a dip, unless it is meant as an effect."
             )
             told.append(Remark((lane.id,), "duck-hole", max(depths), text))
     return told

@@ -51,7 +51,7 @@ def propose(look: Look) -> list[Proposal]:
     return [
         KIND.move(
             targets=lanes,
-            title=f"High-pass the {yields} at {cutoff_hz:.0f} Hz: the {side} owns the bottom",
+            title=f"High-pass the {yields} at {cutoff_hz:.0f} Hz: the {side} leads the low end",
             reason=f"{beside_a_fader(before, after)} A school: others find it lifeless and stop at 30 Hz. "
             f"{number(100.0 * time_under(look, cutoff_hz), 0)} % of the bass's note time lies under it.",
             parameters={"cutoff_hz": cutoff_hz},

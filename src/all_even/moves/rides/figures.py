@@ -99,4 +99,4 @@ FURTHEST = Metric(
     "furthest-off", "word furthest from its usual level over the backing", "dB", 1, 0.7, MEASURED_ON, furthest_off_db
 )
 SECTIONS = Metric("sections-apart", "sections of the line, apart", "dB", 1, 0.7, MEASURED_ON, sections_apart_db)
-HIDDEN = Metric("hidden-in-phrases", "hidden while it sounds", "", 3, 0.01, MEASURED_ON, hidden_share)
+HIDDEN = Metric("hidden-in-phrases", "masked while it sounds", "", 3, 0.01, MEASURED_ON, hidden_share)

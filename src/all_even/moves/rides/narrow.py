@@ -72,7 +72,7 @@ def propose(look: Look) -> list[Proposal]:
         targets=tuple(lane.id for lane in lanes),
         title=f"{len(lanes)} parts closer outside {len(sections)} chorus{'es' if len(sections) > 1 else ''}",
         reason=f"At {number(WIDTH.default, 2)} of their width outside choruses the chorus opens: wider, not louder. No "
-        f"part is hidden by more than {number(max(0.0, rise), 3)} by it. A matter of taste.",
+        f"part is masked by more than {number(max(0.0, rise), 3)} by it. Optional.",
         parameters={"width": WIDTH.default, "pans": {lane.id: lane.pan for lane in lanes},
                     "starts": {str(i): item.start_s for i, item in enumerate(sections)},
                     "ends": {str(i): item.end_s for i, item in enumerate(sections)}},

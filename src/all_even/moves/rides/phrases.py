@@ -82,7 +82,7 @@ def _proposal(look: Look, kind: Kind, lane: Lane, line: Riding, least_db: float,
     proposal = kind.move(
         targets=(lane.id,), of=lane.id, title=f"Ride {texts.count(len(moved), _unit(lane))} of {lane.name}",
         reason=f"Over its backing it usually stands at {number(found.usual_db)} dB; "
-        f"{'this one lies' if len(moved) == 1 else 'these lie'} beside it. Most hidden: "
+        f"{'this one lies' if len(moved) == 1 else 'these lie'} beside it. Most masked: "
         f"{time_text(float(line.words.starts_s[worst]))}, {number(100.0 * line.hidden[worst], 0)} % of it, "
         f"{signed(float(found.units_db[worst]))} dB. Ramps lie in the gaps and end 20 ms before each {_unit(lane)}."
         + (f" Its fader goes up by {number(up_db)} dB only." if up_db < most_db else "")

@@ -32,7 +32,7 @@ def _worst(found: list[tuple[Lane, Riding]]) -> list[Remark]:
         if lost:
             times = ", ".join(time_text(float(line.words.starts_s[unit])) for unit in sorted(lost[:LISTED]))
             more = f" and {len(lost) - LISTED} more" if len(lost) > LISTED else ""
-            text = f"over {100.0 * HIDDEN:.0f} % of {lane.name} is hidden at {times}{more}"
+            text = f"over {100.0 * HIDDEN:.0f} % of {lane.name} is masked at {times}{more}"
             told.append(Remark((lane.id,), "words-hidden", float(line.hidden.max()), text))
     return told
 

@@ -97,7 +97,7 @@ def _proposal(look: Look, lane: Lane, thrown: Sequence[Throw], bpm: float, under
         title=f"Throw {texts.count(len(thrown), 'word')} of {lane.name} into an echo",
         reason=f"Behind them the backing is {number(thrown[-1].softer_lu)} LU softer or more, for a beat at least; "
         f"first at {time_text(first.start_s)}. The send opens for the word alone. Whether it is heard "
-        "can't be promised. A matter of taste.",
+        "can't be promised. Optional.",
         parameters={"under_db": under_db, "bpm": bpm, "level_db": 0.0, "name": (name,),
                     "starts_s": tuple(f"{item.start_s:.3f}" for item in thrown),
                     "ends_s": tuple(f"{item.end_s:.3f}" for item in thrown),

@@ -106,7 +106,7 @@ def _proposal(look: Look, lane: Lane, line: Riding, chosen: list[str], before: f
     return KIND.move(
         targets=tuple(chosen), of=lane.id,
         title=f"{' and '.join(names) if len(names) < 3 else f'{len(names)} parts'} down where {lane.name} sounds",
-        reason=f"{', '.join(names)} hide most of it. Down by {number(BY.default)} dB within {1000.0 * FADE_S:.0f} ms, "
+        reason=f"{', '.join(names)} mask most of it. Down by {number(BY.default)} dB within {1000.0 * FADE_S:.0f} ms, "
         "there when it enters, back behind it. Ride the lead first: this is for where its ride or the headroom is "
         "spent.",
         parameters={"by_db": BY.default, "lead": (lane.id,), "by": (parameter_of(look.session),),

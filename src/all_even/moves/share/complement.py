@@ -87,9 +87,9 @@ def _proposal(look: Look, found: Sharing, a: int, b: int, chosen: list[search.Pl
     proposal = KIND.move(
         of=f"{first.id}-{second.id}",
         targets=(first.id, second.id),
-        title=f"{first.name} and {second.name}: different centres",
+        title=f"{first.name} and {second.name}: opposite EQ",
         reason=f"They are alike and play at once. {first.name} comes up at {_at(lifts[a])} where {second.name} goes "
-        f"down, and {second.name} at {_at(lifts[b])}. Hidden: {', '.join(gains)}. Placing them apart does more.",
+        f"down, and {second.name} at {_at(lifts[b])}. Masked: {', '.join(gains)}. Placing them apart does more.",
         parameters=bands.parameters(found.units, placed),
         evidence={"first_then": float(trial.shares[a]), "second_then": float(trial.shares[b])},
         metric=HIDDEN,

@@ -45,5 +45,5 @@ def own_percent(look: Look, arguments: Arguments) -> float | None:
     return 100.0 * float(found.shares[place])
 
 
-HIDDEN = Metric("hidden", "hidden of all that counts", "%", 2, 0.2, DEPENDS_ON, hidden_percent)
-OWN = Metric("hidden-of-one", "hidden of it", "%", 1, 1.0, DEPENDS_ON, own_percent)
+HIDDEN = Metric("hidden", "masked, weighted by priority", "%", 2, 0.2, DEPENDS_ON, hidden_percent)
+OWN = Metric("hidden-of-one", "masked of it", "%", 1, 1.0, DEPENDS_ON, own_percent)

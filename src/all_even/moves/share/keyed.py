@@ -152,7 +152,7 @@ def _proposal(found: Sharing, one: Keyed, range_db: float, at_db: float, tried: 
         of=f"{victim.id}-{masker.id}",
         targets=tuple(lane.id for lane in masker.lanes),
         title=f"{masker.name} {number(-range_db, 0)} dB back at {number(one.hz, 0)} Hz while {victim.name} sounds",
-        reason=f"{victim.name} is hidden {100.0 * found.shares[one.victim]:.0f} %, then "
+        reason=f"{victim.name} is masked {100.0 * found.shares[one.victim]:.0f} %, then "
         f"{100.0 * tried.shares[one.victim]:.0f} %; it costs {masker.name} {number(100.0 * own)} %. They meet in "
         f"{100.0 * one.overlap:.0f} % of {masker.name}'s time, so a standing cut would gain "
         f"{number(100.0 * gain_static)} instead of {number(100.0 * gain)} % and cost {number(100.0 * own_static)} %, "

@@ -216,7 +216,7 @@ def _on_others(look: Look, found: Sharing, at: int, lane_id: str) -> list[Place]
         if pair.there[zone] >= LIES_ON:
             low, high = zones.EDGES_HZ[zone : zone + 2]
             text = (
-                f"Lies on {victim.name} in the {zones.NAMES[zone]} ({number(low, 0)} to {number(high, 0)} Hz), hides "
+                f"Lies on {victim.name} in the {zones.NAMES[zone]} ({number(low, 0)} to {number(high, 0)} Hz), masks "
                 f"{number(100.0 * pair.there[zone], 0)} % of what that has there"
             )
             size = DB_PER_HIDDEN * pair.there[zone]

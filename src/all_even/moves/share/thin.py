@@ -68,8 +68,8 @@ def _proposal(look: Look, found: Sharing, trial: Trial, gained: float, index: in
     return KIND.move(
         targets=tuple(lane.id for lane in unit.lanes),
         of=unit.id,
-        title=f"Leave out {unit.name}",
-        reason=f"{100.0 * found.shares[index]:.0f} % of it is hidden anyway. Without it the others are hidden "
+        title=f"Try muting {unit.name}",
+        reason=f"{100.0 * found.shares[index]:.0f} % of it is masked anyway. Without it the others are masked "
         f"{number(100.0 * gained)} % less, {found.units[best].name} most: {100.0 * found.shares[best]:.0f} to "
         f"{100.0 * muted[best]:.0f} %. 6 dB down brings {number(100.0 * others(found, found.shares, lower, index))} %. "
         "What it plays is then gone: listen before you decide.",

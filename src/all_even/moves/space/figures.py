@@ -47,8 +47,8 @@ def depth_db(look: Look, arguments: Arguments) -> float | None:
     return measured_db(look, lane_id) if look.session.is_lane(lane_id) else None
 
 
-COVERED = Metric("return-covered", "covered by the dry sound", "", 3, 0.01, MEASURED_ON, covered)
+COVERED = Metric("return-covered", "masked by the dry sound", "", 3, 0.01, MEASURED_ON, covered)
 LOW = Metric("return-low", "added under 250 Hz", "dB", 2, 0.1, MEASURED_ON, low_added_db)
-LEAD = Metric("return-lead", "more of the lead hidden", "%", 1, 0.5, MEASURED_ON, lead_hidden_percent)
+LEAD = Metric("return-lead", "more of the lead masked", "%", 1, 0.5, MEASURED_ON, lead_hidden_percent)
 DROP = Metric("drop-at-kick", "snare's room fallen when the next kick comes", "dB", 0, 3.0, MEASURED_ON, drop_db)
-DEPTH = Metric("direct-to-return", "direct sound over its room", "dB", 1, 1.5, MEASURED_ON, depth_db)
+DEPTH = Metric("direct-to-return", "dry over reverb", "dB", 1, 1.5, MEASURED_ON, depth_db)

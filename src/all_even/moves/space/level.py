@@ -88,11 +88,11 @@ def propose_place(look: Look) -> list[Proposal]:
         if (then.lead_hidden or 0.0) > MOST_LEAD_HIDDEN:
             continue
         loud = found.covered < spaces.JUST_MISSED
-        heard = "It is heard by itself" if loud else "It is hardly missed when muted"
+        heard = "It is heard by itself" if loud else "It is hardly audible when muted"
         made.append(
             _proposal(
                 PLACE, bus, COVERED, found.covered, then.covered,
-                title=f"{bus.name} {signed(found.moves_to_db, 1)} dB: just missed when muted",
+                title=f"{bus.name} {signed(found.moves_to_db, 1)} dB: just audible when muted",
                 reason=f"{heard}: the dry sound covers {number(100.0 * found.covered)} % of it; at 97 % it is felt, "
                 "not heard. Mute it to compare.",
                 parameters={"by_db": round(found.moves_to_db, 1)},
@@ -190,7 +190,7 @@ def propose_lead(look: Look) -> list[Proposal]:
             _proposal(
                 CLEAR, bus, LEAD, 100.0 * found.lead_hidden, after,
                 title=f"{bus.name} {signed(by_db, 1)} dB: out of the lead's way",
-                reason=f"It hides {number(100.0 * found.lead_hidden)} % more of the lead than the dry mix does; over "
+                reason=f"It masks {number(100.0 * found.lead_hidden)} % more of the lead than the dry mix does; over "
                 f"{number(100.0 * MOST_LEAD_HIDDEN, 0)} % the lead drowns. Most of that is its own room: sending less "
                 "of the lead is the other way.",
                 parameters={"by_db": by_db},

@@ -57,7 +57,7 @@ def _proposal(look: Look, sends: dict[str, float], ensemble: str, aim: float) ->
         targets=tuple(sends), title=f"One room for the {ensemble}",
         reason=f"An ensemble shares one place: {number(room.width_m, 0)} by {number(room.length_m, 0)} by "
         f"{number(room.height_m, 0)} m, {number(room.decay_s)} s, {len(rows)} row{'s' if len(rows) > 1 else ''} from "
-        f"{number(FIRST_M, 0)} m on; first reflections by seat, then one common tail. Just missed when muted.",
+        f"{number(FIRST_M, 0)} m on; first reflections by seat, then one common tail. Just audible when muted.",
         parameters={"sends": sends, "level_db": level_db, "name": (name,), "aim": aim, "ensemble": (ensemble,)},
         evidence={"rows": len(rows), "volume_m3": room.volume_m3, "low_added_db": figures.low_added_db},
         metric=COVERED, arguments={"bus": name}, expected=figures.covered, source="trial", weight=6.5,

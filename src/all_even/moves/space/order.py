@@ -72,8 +72,8 @@ def _proposal(look: Look, row_db: float) -> Proposal | None:
     name = session.strip_name(furthest)
     return KIND.move(
         targets=tuple(by_db),
-        title=f"Front to back: {len(by_db)} lane{'s' if len(by_db) > 1 else ''} by the rows they sit in",
-        reason=f"Each row {number(row_db)} dB deeper than the one before it, by direct against returned sound. Most is "
+        title=f"Front to back: {len(by_db)} track{'s' if len(by_db) > 1 else ''} by the rows they sit in",
+        reason=f"Each row {number(row_db)} dB deeper than the one before it, by dry against reverb. Most is "
         f"moved {name}: its sends {signed(by_db[furthest], 1)} dB.",
         parameters={"by_db": by_db, "row_db": row_db, "lane": (furthest,)},
         evidence={"lanes": len(by_db), "furthest": name, "by_db": by_db[furthest]},

@@ -94,7 +94,7 @@ def _lead(look: Look, rooms: list[Bus]) -> list[Remark]:
     if len(rooms) < 2 or total <= 2.0 * MOST_LEAD_HIDDEN:
         return []
     leads = tuple(lane.id for lane in look.session.lanes if who.leads(look, [lane.id]))
-    text = f"all returns together hide {number(100.0 * total)} % more of the lead"
+    text = f"all returns together mask {number(100.0 * total)} % more of the lead"
     return [Remark(leads, "lead-in-rooms", total, text)]
 
 

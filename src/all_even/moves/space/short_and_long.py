@@ -48,7 +48,7 @@ WITH_HATS_S = 0.68
 LEAD_STEPS_DB = (0.0, 3.0, 6.0)
 MISSED_UP_TO = 0.99
 """A return that is covered by more than this is not missed by anybody: then rather none."""
-AIM = Parameter("Covered by the dry sound", "", 0.85, 0.995, spaces.JUST_MISSED, 0.005, decimals=3)
+AIM = Parameter("Masked by the dry sound", "", 0.85, 0.995, spaces.JUST_MISSED, 0.005, decimals=3)
 
 
 @dataclass(frozen=True, slots=True)
@@ -223,12 +223,12 @@ def _proposal(
     look: Look, kind: Kind, name: str, title: str, reason: str, fit: Trial, aim: float, weight: float
 ) -> Proposal:
     found, name = fit.figures, free_bus_name(look.session, name)
-    hidden = "" if found.lead_hidden is None else f", hides {number(100.0 * found.lead_hidden)} % more of the lead"
+    hidden = "" if found.lead_hidden is None else f", masks {number(100.0 * found.lead_hidden)} % more of the lead"
     low = "" if found.low_added_db is None else f" It adds {number(found.low_added_db, 2)} dB under 250 Hz{hidden}."
     return kind.move(
         targets=tuple(fit.sends),
         title=title,
-        reason=f"{reason} Its fader is where it is just missed when muted.{low}",
+        reason=f"{reason} Its fader is where it is just audible when muted.{low}",
         parameters={"sends": dict(fit.sends), "level_db": fit.level_db, "decay_s": fit.reverb.decay_s,
                     "low_cut_hz": fit.low_cut_hz,
                     "modulation_ms": fit.reverb.modulation_ms, "name": (name,), "aim": aim},

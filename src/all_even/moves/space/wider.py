@@ -68,7 +68,7 @@ def _proposal(look: Look, lane: Lane, late_ms: float | None) -> Proposal | None:
     return KIND.move(
         targets=(lane.id,), of=lane.id, title=f"{lane.name} wider: one side {number(ms, 0)} ms later",
         reason=f"It stands in the middle, of one channel. Its right side later, 6 dB down; in mono the worst third of "
-        f"an octave loses {number(-worst)} dB (3 are told). Its loudness stays. A matter of taste.",
+        f"an octave loses {number(-worst)} dB (3 are told). Its loudness stays. Optional.",
         parameters={"late_ms": ms, "name": (name,)}, evidence={"late_ms": ms, "worst_in_mono_db": worst},
         metric=METRIC, arguments={"bus": name}, expected=worst, source="trial", weight=1.0,
     )  # fmt: skip

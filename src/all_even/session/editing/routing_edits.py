@@ -111,7 +111,7 @@ def to_folder(session: Session, bus_id: str) -> Session:
             ("it is panned", bus.pan != 0.0 or bus.polarity_inverted),
             ("it is automated", any(item.parameter not in automating.FOLDER_SETTINGS for item in bus.automation)),
             ("tracks send to it", bool(others)),
-            ("something is keyed by it", bool(keyed)),
+            ("something takes its sidechain from it", bool(keyed)),
         )
         if there
     ]

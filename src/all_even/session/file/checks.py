@@ -118,7 +118,7 @@ def _checked_state(session: Session, where: str) -> Session:
     """where: empty, or which snapshot this is."""
     ids = [lane.id for lane in session.lanes]
     if len(set(ids)) != len(ids):
-        raise _unusable(f"two lanes have one id{where}")
+        raise _unusable(f"two tracks have one id{where}")
     for lane in session.lanes:
         if lane.folder >= len(session.folders):
             raise _unusable(f"{short_name(lane.name)} is in a folder it does not list{where}")
@@ -130,7 +130,7 @@ def _checked_state(session: Session, where: str) -> Session:
             raise _unusable(f"the reference {short_name(reference.file)} is in a folder it does not list{where}")
     stations = [station.id for chain in (*(s.chain for s in session.strips), session.mix.chain) for station in chain]
     if len(set(stations)) != len(stations):
-        raise _unusable(f"two stations have one id{where}")
+        raise _unusable(f"two processors have one id{where}")
     shapes = [shape.id for shape in session.shapes]
     if len(set(shapes)) != len(shapes):
         raise _unusable(f"two duck shapes have one id{where}")

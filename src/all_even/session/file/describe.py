@@ -35,7 +35,7 @@ def changes(old: Session, new: Session) -> list[str]:
     present = [lane.id for lane in new.lanes if lane.id in before]
     if common != present and sorted(common) == sorted(present):
         moved = _moved(common, present)
-        sentences.append(f"{_names([after[i].name for i in moved])}: moved in the order of lanes")
+        sentences.append(f"{_names([after[i].name for i in moved])}: moved in the order of tracks")
     if old.mix.trim_db != new.mix.trim_db:
         sentences.append(f"Mix trim {TRIM.text(old.mix.trim_db)} → {TRIM.text(new.mix.trim_db)}")
     mix_changes = [
@@ -227,7 +227,9 @@ def _chain_changes(old: tuple[Processor, ...], new: tuple[Processor, ...], sessi
 def _key_words(key: Key | None, session: Session) -> str:
     if key is None:
         return ""
-    return f", keyed by {session.strip_name(key.source)}" + (", not while it is muted" if key.follows_mute else "")
+    return f", sidechained from {session.strip_name(key.source)}" + (
+        ", not while it is muted" if key.follows_mute else ""
+    )
 
 
 def _setting_changes(old: Described, new: Described) -> list[str]:

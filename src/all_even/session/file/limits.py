@@ -19,7 +19,7 @@ from all_even.session.model.session import Session
 MOST_OVER = 10
 """A list that is longer by more was no session."""
 WORDS = {"lanes": "tracks", "chain": "processors", "automation": "automated settings", "blinds": "blind comparisons",
-         "declined": "declined moves", "folder_groups": "folder groups", "done": "stages ticked off",
+         "declined": "declined moves", "folder_groups": "folder groups", "done": "stages marked done",
          "ledger": "lines of the ledger", "hits_s": "hits", "added_s": "hits", "removed_s": "hits"}  # fmt: skip
 
 

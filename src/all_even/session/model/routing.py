@@ -84,13 +84,13 @@ def check(session: Session) -> None:
     if len(strips) + len(groups) < len(session.strips) + len(session.folder_groups) or {MIX, NOWHERE} & (
         strips | set(groups)
     ):
-        raise RoutingError("Two of the session's lanes or buses have the same identifier.")
+        raise RoutingError("Two of the session's tracks or buses have the same identifier.")
     for edge in edges(session):
         allowed = strips if edge.kind == "key" else buses | {MIX}
         wanted = edge.source if edge.kind == "key" else edge.target
         if wanted not in allowed:
             owner = session.strip_name(edge.target if edge.kind == "key" else edge.source)
-            raise RoutingError(f"{owner} is routed to or keyed from “{wanted}”, which is not there.")
+            raise RoutingError(f"{owner} is routed to or sidechained from “{wanted}”, which is not there.")
     for member in session.members:
         seen = [member.id]
         group = member.group

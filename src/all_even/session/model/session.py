@@ -33,13 +33,14 @@ from all_even.session.model.settings import WorkSettings
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Lane, MixSettings, Strip
 from all_even.session.model.values import Name, Serial, Text, Value
 
-FORMAT_VERSION = 17
+FORMAT_VERSION = 18
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
 responses. 13: mutes as automation, school of rides. 14: references, blind comparisons, faults heard
 elsewhere. 15: states of the ledger with folders, responses, references, wider limits. 16: keys that follow the mute.
 17: what was said of microphones and players.
+18: automation of folder groups.
 `session.file.older` reads older files."""
 
 

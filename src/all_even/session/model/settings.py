@@ -53,27 +53,27 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "guide": "Importance",
     }  # fmt: skip
     HELP: ClassVar[dict[str, str]] = {
-        "lead_lu": "How loud lead voices arrive in “voice first”, against which the others are counted.",
+        "lead_lu": "How loud lead voices stand in the mix in “voice first”, against which the others are set.",
         "carrying_lu": "Kick, snare and bass there.",
         "support_lu": "Guitars, keys, winds, strings, backing voices, toms there.",
         "colour_lu": "Pads, percussion, cymbals and rooms there.",
         "working_rms_dbfs": "RMS while playing where a compressor, a gate or a saturation meets the sound; 6 dB beside "
         "it do no harm.",
         "working_peak_dbfs": "The highest peak there.",
-        "station_gain_db": "What each station adds: 0 keeps the level after it as before it, for fair comparisons; a "
+        "station_gain_db": "What each processor adds: 0 keeps the level after it as before it, for fair comparisons; a "
         "little more is the other school, for the colour and the level.",
         "mix_peak_dbfs": "Where the trim brings the loudest sample; 1.5 dB beside it are left alone.",
         "uneven_over_db": "Notes or words of a line that lie further apart are offered to be evened out.",
-        "even_aim": "To this share of what they lie apart; below it the player's own dynamics begin to go.",
+        "even_aim": "Reduce the spread to this share; below it the player's own dynamics begin to go.",
         "glue_db": "What the gentle compressor of the mix takes away in loud passages.",
         "glue_release": "Schools: by the beat, back just before the next hit; as fast as can be without pumping; by "
         "programme, quick after peaks and slow after loud passages; slow, as for classical music.",
-        "parallel_body_db": "By how much a crushed copy lifts the body of the hits it lies under.",
+        "parallel_body_db": "By how much parallel compression lifts the body of the hits it lies under.",
         "parallel_under_lu": "How far such a copy stays under what it is of. Common practice: 20 to 26 LU are felt.",
         "bus_tone": "Schools: broad tone of the mix bus before its compression, which then hears it; or last.",
         "ride_by": "Schools: rides by the fader, after compression; or by region gain, before its chain.",
         "low_owner": "Who has priority under 80 Hz; everything else at the low end turns with it.",
-        "owner_pull": "-1 where the kick usually owns the bottom (much dance, hip-hop), 1 where the bass does (rock, "
+        "owner_pull": "-1 where the kick usually leads the low end (much dance, hip-hop), 1 where the bass does (rock, "
         "long sub notes).",
         "bass_home": "Schools for the bass at 100 to 200 Hz: hardly ever touch it, thin it as puffy, or lift it as its "
         "home.",
@@ -88,7 +88,7 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "noted_over_db": "A band that moves by more than this is pointed out. A note, no fault.",
         "lead": "Lead voices.",
         "carrying": "Kick, snare and bass: what carries the song.",
-        "usual": "All that nothing else is said of.",
+        "usual": "Everything else.",
         "layer": "Percussion, pads, rooms: layers behind the others.",
         "guide": "Scratch voices and triggers.",
     }

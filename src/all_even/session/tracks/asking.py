@@ -22,7 +22,7 @@ LIKELY_ROLES: dict[Kind, tuple[str, ...]] = {
 }
 LOW_STRUCK = ("kick", "tom")
 HIGH_STRUCK = ("hi-hat", "tambourine")
-WORDS: dict[Kind, str] = {"struck": "struck", "bass": "like a bass", "pitched": "pitched"}
+WORDS: dict[Kind, str] = {"struck": "drums or percussion", "bass": "a bass", "pitched": "a pitched instrument"}
 LOW_HZ, HIGH_HZ = 160.0, 3500.0
 
 
@@ -72,9 +72,10 @@ def question(
     if role == "unknown":
         if found.likely < SURE:
             return Question("What is this? Its name does not say, and it could be anything.", ())
-        return Question(f"What is this? It sounds {WORDS[found.kind]} ({said}).", likely_roles(found.kind, centroid_hz))
+        return Question(f"What is this? Probably {WORDS[found.kind]} ({said}).", likely_roles(found.kind, centroid_hz))
     if kind_of(role) != found.kind and found.likely > CONTRADICTS and family_of(role) not in ("other", "buses"):
-        text = f"Its name says {role}; it sounds {WORDS[found.kind]} ({said}). The name holds until you say otherwise."
+        sound = f"{WORDS[found.kind]} ({said})"
+        text = f"Its name says {role}; it sounds like {sound}. The name holds until you say otherwise."
         return Question(text, likely_roles(found.kind, centroid_hz))
     if sure < UNSURE and family_of(role) not in ("other", "buses"):
         text = f"Its name may say {role} ({100.0 * sure:.0f} % sure). Is it?"

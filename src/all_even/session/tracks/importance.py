@@ -11,7 +11,7 @@ from all_even.session.tracks.classes import Class, class_of
 from all_even.session.tracks.roles import CLICK_TRACK, REFERENCE, TRIGGER, family_of
 
 WORDS: dict[Weight, str] = {
-    "lead": "lead", "carrying": "main", "usual": "support", "layer": "colour", "guide": "guide",
+    "lead": "lead", "carrying": "core", "usual": "support", "layer": "background", "guide": "guide",
 }  # fmt: skip
 """What each is called where people choose it."""
 BY_ROLE: dict[str, Weight] = {

@@ -26,7 +26,9 @@ def _all_even(hands: Hands) -> None:
             desk.set_stage("balance")
             desk.moves.apply(found[0])
         else:
-            desk.said.emit("All even has nothing to do: the lanes arrive equally loud, or are still being measured.")
+            desk.said.emit(
+                "All even has nothing to do: the tracks are equally loud in the mix, or are still being measured."
+            )
 
     desk.moves.propose_now("balance.all-even", then)
 
@@ -36,7 +38,7 @@ def _anchor(hands: Hands) -> None:
     desk = hands.desk
     current = desk.current_lane
     if current is None:
-        desk.said.emit("Select a lane first: an anchor is one of the tracks.")
+        desk.said.emit("Select a track first: an anchor is one of the tracks.")
         return
     wanted = None if desk.session.anchor == current else current
     desk.edit(lambda s: edits.set_anchor(s, wanted))
@@ -51,12 +53,12 @@ VIEW = StageView(
     "BalanceBody",
     "BalanceBench",
     (
-        Command("Lanes", "Type the level", "E", lambda a: _opened(a).level.take_over()),
-        Command("Lanes", "Type the mix trim", "T", lambda a: _opened(a).trim.take_over()),
+        Command("Tracks", "Type the level", "E", lambda a: _opened(a).level.take_over()),
+        Command("Tracks", "Type the mix trim", "T", lambda a: _opened(a).trim.take_over()),
         Command("View", "Seating plan", "Shift+F3", lambda a: _opened(a).show_view(1), words="pan stage places"),
         Command("View", "Kick and bass", "Shift+F4", lambda a: _opened(a).show_view(2), words="focus bass level"),
-        Command("View", "The whole beside references", "Shift+F5", lambda a: _opened(a).show_view(3), words="zones"),
-        Command("Lanes", "All even", "Ctrl+Shift+E", _all_even),
-        Command("Lanes", "Anchor of the starting points", "Shift+A", _anchor, is_selected, LANES, words="balance fix"),
+        Command("View", "Mix beside references", "Shift+F5", lambda a: _opened(a).show_view(3), words="zones"),
+        Command("Tracks", "All even", "Ctrl+Shift+E", _all_even),
+        Command("Tracks", "Anchor of the starting points", "Shift+A", _anchor, is_selected, LANES, words="balance fix"),
     ),
 )

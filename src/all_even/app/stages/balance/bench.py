@@ -28,10 +28,10 @@ if TYPE_CHECKING:
 
 
 VIEWS = (
-    ("Song", "How loud the selected lane arrives along the song"),
-    ("Seats", "Who sits where: pan as a bearing, rows from the front"),
+    ("Song", "Loudness of the selected track in the mix, along the song"),
+    ("Stereo placement", "Who sits where: pan as a bearing, rows from the front"),
     ("Kick and bass", "How clearly the kick is heard, and how loud the bass may be"),
-    ("Whole", "The mix in six zones of the spectrum, beside finished ones"),
+    ("Mix and references", "The mix in six zones of the spectrum, beside finished ones"),
 )
 
 
@@ -163,21 +163,21 @@ class BalanceBench(ViewedBench):
     def _settings(self) -> QVBoxLayout:
         column = layouts.column(spacing=6)
         self.title = fields.label("", "title")
-        self.title.setAccessibleName("Selected lane")
+        self.title.setAccessibleName("Selected track")
         self.title.setFixedWidth(216)
         column.addWidget(self.title)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
-        self.level: fields.NumberField = fields.NumberField(LEVEL, "Level", "Left, Right in the lanes")
-        self.pan = fields.NumberField(PAN, "Pan", "Alt+Left, Alt+Right in the lanes")
+        self.level: fields.NumberField = fields.NumberField(LEVEL, "Level", "Left, Right in the rows")
+        self.pan = fields.NumberField(PAN, "Pan", "Alt+Left, Alt+Right in the rows")
         self.trim: fields.NumberField = fields.NumberField(TRIM, "Mix trim", "T")
-        self.arrives = fields.Figure("Arrives at", "Gated loudness of the lane as it arrives in the mix")
+        self.arrives = fields.Figure("Loudness in mix", "Gated loudness of the track in the mix")
         self.level.value_changed.connect(lambda value: set_together(self.desk, level_db=value))
         self.pan.value_changed.connect(lambda value: set_together(self.desk, pan=value))
         self.trim.value_changed.connect(lambda value: self.desk.edit(lambda s: edits.set_trim(s, value), merge="trim"))
         for index, (name, field) in enumerate(
-            (("Level", self.level), ("Pan", self.pan), ("Arrives at", self.arrives), ("Mix trim", self.trim))
+            (("Level", self.level), ("Pan", self.pan), ("Loudness in mix", self.arrives), ("Mix trim", self.trim))
         ):
             grid.addWidget(fields.label(name, "quiet"), index, 0)
             grid.addWidget(field, index, 1, Qt.AlignmentFlag.AlignLeft if index != 2 else Qt.AlignmentFlag.AlignRight)
@@ -185,10 +185,10 @@ class BalanceBench(ViewedBench):
         column.addLayout(grid)
         buttons = layouts.row(spacing=6)
         self.toggles = {
-            "mute": fields.button("Mute", "Mute the selected lanes (M)", lambda: self._toggle("mute"), checkable=True),
-            "solo": fields.button("Solo", "Hear only soloed lanes (S)", lambda: self._toggle("solo"), checkable=True),
+            "mute": fields.button("Mute", "Mute the selected tracks (M)", lambda: self._toggle("mute"), checkable=True),
+            "solo": fields.button("Solo", "Hear only soloed tracks (S)", lambda: self._toggle("solo"), checkable=True),
             "polarity_inverted": fields.button(
-                "Invert", "Invert the polarity of the selected lanes (P)", lambda: self._toggle("polarity_inverted"),
+                "Invert", "Invert the polarity of the selected tracks (P)", lambda: self._toggle("polarity_inverted"),
                 checkable=True,
             ),
         }  # fmt: skip
@@ -208,12 +208,12 @@ class BalanceBench(ViewedBench):
         for control in (self.level, self.pan, *self.toggles.values()):
             control.setEnabled(current is not None)
         if current is None:
-            self.title.setText("No lane selected")
+            self.title.setText("No track selected")
             return
         lane = entry(session, current)
         count = len(desk.selected)
         metrics = self.title.fontMetrics()
-        text = lane.name if count == 1 else f"{count} lanes"
+        text = lane.name if count == 1 else f"{count} tracks"
         self.title.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, 212))
         self.title.setToolTip(texts.tip(text))
         self.level.set_value(lane.level_db)

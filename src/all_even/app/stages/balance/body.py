@@ -113,8 +113,9 @@ class BalanceBody(Body):
         if part == "level":
             arrives = decibel_text(row.arrival.integrated_lufs if row.arrival else None, "LUFS")
             return (
-                f"Level {LEVEL.text(lane.level_db)}; arrives at {arrives}. Drag, or arrow keys (Shift: finer); "
-                "double click: 0 dB. The ridge shows how long the lane is how loud."
+                f"Level {LEVEL.text(lane.level_db)}; loudness in the mix {arrives}. Drag, or arrow keys (Shift: "
+                f"finer); "
+                "double click: 0 dB. The ridge shows how long the track is how loud."
             )
         if part == "pan" and isinstance(lane, Strip):
             return f"Pan {PAN.text(lane.pan)}. Drag, or Alt+arrow keys; double click: centre."
@@ -170,7 +171,7 @@ def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
         paint.note(painter, QRectF(x - 18, lower.top(), 36, 16), number(tick, 0), align=paint.CENTRE)
     for name, label, align in (
         ("level_value", "Level", paint.RIGHT),
-        ("arrives", "Arrives at", paint.RIGHT),
+        ("arrives", "Loudness in mix", paint.RIGHT),
         ("pan", "Pan", paint.CENTRE),
     ):
         paint.note(painter, column_box(header, columns, name), label, align=align)

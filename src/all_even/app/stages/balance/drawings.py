@@ -19,11 +19,11 @@ if TYPE_CHECKING:
 class CourseDrawing(TimeDrawing):
     """Momentary loudness along the song: the lane as it arrives, in front of the mix."""
 
-    title = "Momentary loudness along the song, LUFS: this lane before the mix"
+    title = "Momentary loudness along the song, LUFS: this track before the mix"
     LOW, HIGH = -55.0, -5.0
 
     def __init__(self) -> None:
-        super().__init__("Loudness along the song", "Momentary loudness (400 ms): the lane as it arrives, and the mix")
+        super().__init__("Loudness along the song", "Momentary loudness (400 ms): the track in the mix, and the mix")
         self._mix: NDArray[np.float64] | None = None
         self._lane: NDArray[np.float64] | None = None
         self._role = "unknown"

@@ -24,7 +24,7 @@ class FocusDrawing(Drawing):
 
     def __init__(self) -> None:
         super().__init__(
-            "Focus of the kick",
+            "How clearly the kick is heard",
             "How much of the kick's low sound is heard with the bass louder or softer than now. There is no knee: "
             "70 % is the limit, the ceiling is held by what is lowest of the limit less 3 dB and the caps",
         )

@@ -34,32 +34,32 @@ VIEW = StageView(
     "BusesBench",
     (
         Command(
-            "Lanes", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected, LANES,
+            "Tracks", "Summing group of the selection", "Ctrl+B", lambda a: _form(a).make_group(), is_selected, LANES,
             words="bus sum",
         ),
         Command(
-            "Lanes", "Folder group of the selection", "Ctrl+Shift+F", lambda a: _form(a).make_folder(), is_selected,
+            "Tracks", "Folder group of the selection", "Ctrl+Shift+F", lambda a: _form(a).make_folder(), is_selected,
             LANES,
         ),
         Command(
-            "Lanes", "Take it out of its folder", "", lambda a: _form(a).leave_folder(), is_selected, LANES,
+            "Tracks", "Take it out of its folder", "", lambda a: _form(a).leave_folder(), is_selected, LANES,
             words="folder group leave ungroup",
         ),
         Command(
-            "Lanes", "Parallel bus from the selection", "Ctrl+Shift+B", lambda a: _form(a).make_parallel(),
+            "Tracks", "Parallel bus from the selection", "Ctrl+Shift+B", lambda a: _form(a).make_parallel(),
             is_selected, LANES,
         ),
         Command(
-            "Lanes", "Remove the bus or folder", "Ctrl+Backspace", lambda a: _form(a).remove_current(), is_selected,
+            "Tracks", "Remove the bus or folder", "Ctrl+Backspace", lambda a: _form(a).remove_current(), is_selected,
             LANES,
         ),
         Command(
-            "Lanes", "Add a station", "A", lambda a: _opened(a).add.setFocus(), at=("lanes", "station"),
+            "Tracks", "Add a processor", "A", lambda a: _opened(a).add.setFocus(), at=("lanes", "station"),
             words=" ".join(kind.LABEL for kind in kinds.KINDS),
         ),
-        Command("Lanes", "Bypass the station", "B", lambda a: _opened(a).on_station("bypass"), is_selected, STATION),
-        Command("Lanes", "Remove the station", "", lambda a: _opened(a).on_station("remove"), is_selected, STATION),
-        Command("Lanes", "Station earlier", "", lambda a: _opened(a).on_station("earlier"), is_selected, STATION),
-        Command("Lanes", "Station later", "", lambda a: _opened(a).on_station("later"), is_selected, STATION),
+        Command("Tracks", "Bypass the processor", "B", lambda a: _opened(a).on_station("bypass"), is_selected, STATION),
+        Command("Tracks", "Remove the processor", "", lambda a: _opened(a).on_station("remove"), is_selected, STATION),
+        Command("Tracks", "Processor earlier", "", lambda a: _opened(a).on_station("earlier"), is_selected, STATION),
+        Command("Tracks", "Processor later", "", lambda a: _opened(a).on_station("later"), is_selected, STATION),
     ),
 )  # fmt: skip

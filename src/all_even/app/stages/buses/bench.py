@@ -65,9 +65,9 @@ class BusesBench(Bench):
 
     def _adding(self) -> QHBoxLayout:
         row = layouts.row(spacing=6)
-        row.addWidget(fields.label("Add a station", "quiet"))
+        row.addWidget(fields.label("Add a processor", "quiet"))
         self.add: QLineEdit = QLineEdit()
-        self.add.setAccessibleName("Add a station")
+        self.add.setAccessibleName("Add a processor")
         self.add.setToolTip("Type what it is, for example comp or eq; Enter adds it before the fader (A)")
         self.add.setPlaceholderText("compressor, equaliser, gate …")
         self.add.setMinimumHeight(26)
@@ -107,7 +107,7 @@ class BusesBench(Bench):
         session, current = self.desk.session, self.desk.current
         self.setEnabled(current is not None)
         if current is None:
-            self.form.title.setText("No lane selected")
+            self.form.title.setText("No track selected")
             return
         folder = isinstance(entry(session, current), FolderGroup)
         self.form.show_current(session, current)
@@ -177,7 +177,7 @@ class BusesBench(Bench):
     def on_station(self, act: str) -> None:
         """Does something with the opened station: bypass, remove, earlier, later."""
         if not self.open_station:
-            self.desk.said.emit("No station is opened: click one on the level path.")
+            self.desk.said.emit("No processor is opened: click one on the signal chain.")
         elif act == "bypass":
             self._bypass(self.open_station)
         elif act == "remove":
@@ -190,7 +190,7 @@ class BusesBench(Bench):
         current = self.desk.current
         if not found or current is None or not self.add.text().strip():
             if self.add.text().strip():
-                self.desk.said.emit(f"No station is called “{self.add.text().strip()}”.")
+                self.desk.said.emit(f"No processor is called “{self.add.text().strip()}”.")
             return
         if self.desk.try_edit(lambda s: chain_edits.add_station(s, current, found[0]())):
             self.add.clear()
@@ -216,7 +216,7 @@ def way(session: Session, current: str) -> list[str]:
     if isinstance(shown, FolderGroup):
         return [f"Holds {item.name}" for item in session.members if item.group == shown.id]
     strip = session.strip(current)
-    lines = [f"Goes to {session.strip_name(strip.destination)}"]
+    lines = [f"Output {session.strip_name(strip.destination)}"]
     lines += [f"Sends to {session.strip_name(send.to)} at {LEVEL.text(send.level_db)}" for send in strip.sends]
     for edge in routing.edges(session):
         if edge.kind == "key" and edge.source == current:
@@ -224,9 +224,9 @@ def way(session: Session, current: str) -> list[str]:
             lines.append(f"Keys the {station.LABEL.lower()} of {session.strip_name(edge.target)}")
         elif edge.kind == "key" and edge.target == current:
             _, station = chain_edits.find_station(session, edge.station)
-            lines.append(f"Its {station.LABEL.lower()} is keyed by {session.strip_name(edge.source)}")
+            lines.append(f"Its {station.LABEL.lower()} is sidechained from {session.strip_name(edge.source)}")
     folders = routing.folders_above(session, strip)
     lines += [f"Held by folder {folder.name} at {LEVEL.text(folder.level_db)}" for folder in folders]
     if not strip.chain:
-        lines.append("No station yet: type a name below its path to add one")
+        lines.append("No processor yet: type a name below its path to add one")
     return lines

@@ -22,8 +22,8 @@ from all_even.session.model.strips import MIX, FolderGroup, Strip
 class BusesBody(Body):
     WIDE = "rivers"
     COLUMNS = (
-        Column("goes", 108.0, 84.0, ("Goes to",), paint.LEFT),
-        Column("share", 72.0, 66.0, ("Share there",)),
+        Column("goes", 108.0, 84.0, ("Output",), paint.LEFT),
+        Column("share", 72.0, 66.0, ("Level in bus",)),
     )
 
     def __init__(self, desk: Desk) -> None:
@@ -105,7 +105,7 @@ class BusesBody(Body):
         for station in lane.chain:
             key = key_of(station)
             if key is not None:
-                lines.append(f"Its {station.LABEL.lower()} is keyed by {session.strip_name(key.source)}.")
+                lines.append(f"Its {station.LABEL.lower()} is sidechained from {session.strip_name(key.source)}.")
         lines.append("Drag to a bus' column: route it there. With Ctrl: send a copy.")
         return "\n".join(lines)
 

@@ -43,12 +43,12 @@ class LevelPath(Handled, Drawing):
     moved = pyqtSignal(str, int)
     bypassed = pyqtSignal(str)
     removed = pyqtSignal(str)
-    title = "Level after each station, dBFS"
+    title = "Level after each processor, dBFS"
 
     def __init__(self) -> None:
         super().__init__(
-            "Level path",
-            "The line is the RMS level while playing, marks are peaks. Click opens a station; drag or Ctrl+arrows "
+            "Signal chain",
+            "The line is the RMS level while playing, marks are peaks. Click opens a processor; drag or Ctrl+arrows "
             "move it; B bypasses, Delete removes",
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

@@ -30,7 +30,7 @@ class RoutingForm(QWidget):
         self.setFixedWidth(WIDTH)
         column = layouts.column(self, margins=layouts.NONE, spacing=4)
         self.title = fields.label("", "title")
-        self.title.setAccessibleName("Selected lane or bus")
+        self.title.setAccessibleName("Selected track or bus")
         column.addWidget(self.title)
         column.addLayout(self._settings())
         self.sends = SendList(desk, WIDTH)
@@ -44,7 +44,7 @@ class RoutingForm(QWidget):
         self.names: dict[str, QLabel] = {}
         self.level = fields.NumberField(LEVEL, "Level")
         self.level.value_changed.connect(self._set_level)
-        self.goes_to = _box("Goes to", "Where the sound goes: a bus, the mix, or nowhere (a silent trigger)")
+        self.goes_to = _box("Output", "Where the sound goes: a bus, the mix, or nowhere (a silent trigger)")
         self.goes_to.activated.connect(lambda _i: self.route(self.goes_to.currentData()))
         self.send_to = _box("Send to", "Send a copy to a bus, after fader and pan")
         self.send_to.activated.connect(lambda _i: self._send(self.send_to.currentData()))
@@ -59,7 +59,7 @@ class RoutingForm(QWidget):
         for index, (name, field) in enumerate(
             (
                 ("Level", self.level),
-                ("Goes to", self.goes_to),
+                ("Output", self.goes_to),
                 ("Send to", self.send_to),
                 ("Folder", self.in_folder),
                 ("Pan law", self.pan_law),
@@ -76,12 +76,12 @@ class RoutingForm(QWidget):
 
     def _buttons(self) -> QHBoxLayout:
         buttons = layouts.row(spacing=4)
-        self.group = fields.button("Group", "Put the selected lanes through a summing group (Ctrl+B)", self.make_group)
+        self.group = fields.button("Group", "Put the selected tracks through a summing group (Ctrl+B)", self.make_group)
         self.folder = fields.button(
-            "Folder", "Hold the selected lanes by one fader, without a bus (Ctrl+Shift+F)", self.make_folder
+            "Folder", "Hold the selected tracks by one fader, without a bus (Ctrl+Shift+F)", self.make_folder
         )
         self.parallel = fields.button(
-            "Parallel", "Send the selected lanes to a new parallel bus (Ctrl+Shift+B)", self.make_parallel
+            "Parallel", "Send the selected tracks to a new parallel bus (Ctrl+Shift+B)", self.make_parallel
         )
         self.convert = fields.button("", "Turn a summing group into a folder group, or back", self._convert)
         for button in (self.group, self.folder, self.parallel, self.convert):
@@ -128,7 +128,7 @@ class RoutingForm(QWidget):
                     box.addItem(name, target)
             box.setEnabled(len(wanted) > 1)
             box.setVisible(strip is not None)
-        for name in ("Goes to", "Send to"):
+        for name in ("Output", "Send to"):
             self.names[name].setVisible(strip is not None)
         self.goes_to.setCurrentIndex(max(0, self.goes_to.findData(strip.destination if strip else MIX)))
         self.send_to.setCurrentIndex(0)
@@ -192,7 +192,7 @@ class RoutingForm(QWidget):
         if wanted:
             self.desk.try_edit(lambda s: routing_edits.leave_folder(s, wanted))
         else:
-            self.desk.said.emit("Select a lane in a folder first.")
+            self.desk.said.emit("Select a track in a folder first.")
 
     def make_parallel(self) -> None:
         """Sends the selected strips to a new parallel bus."""
@@ -206,7 +206,7 @@ class RoutingForm(QWidget):
     def _make(self, edit: Callable[[Session, list[str]], tuple[Session, str]]) -> None:
         wanted = self._strips()
         if not wanted or self.desk.stage != "buses":
-            self.desk.said.emit("Select the lanes first, in the stage Buses.")
+            self.desk.said.emit("Select the tracks first, in the stage Buses.")
             return
         made = ""
 

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 MORE_HEIGHT = 72
 VIEWS = (
-    ("Elsewhere", "What is left of the selected lane on a phone, in a car, in a club"),
+    ("Elsewhere", "What is left of the selected track on a phone, in a car, in a club"),
     ("References", "The mix beside finished ones, at equal loudness"),
     ("Blind", "Better, or only louder: letters at equal loudness, with the chance said"),
 )
@@ -111,7 +111,7 @@ class CheckBench(ViewedBench):
         place = found.place(lane) if found is not None and lane is not None else None
         role = desk.session.lane(lane).role if lane is not None else ""
         note = (
-            "The mix is being measured …" if found is None else "Nothing is heard of it." if lane else "Select a lane."
+            "The mix is being measured …" if found is None else "Nothing is heard of it." if lane else "Select a track."
         )
         self.drawing.show_lane(found, place, item, family_of(role), note)
         if found is None:
@@ -124,7 +124,7 @@ class CheckBench(ViewedBench):
             left = "gone" if gone <= GONE else number(gone, 0)
             lines.append((f"{systems.system(key).name}: {found.units[one].name}", left, True))
         if place is None:
-            self.side.show_all("No lane selected", "–", f"{WHAT}:", lines, look=False, stale=False)
+            self.side.show_all("No track selected", "–", f"{WHAT}:", lines, look=False, stale=False)
             return
         value = found.of(found.units[place].id, item.key)
         told = "vanishes there" if value is not None and value <= VANISHES else "of its loudness here, among the others"

@@ -25,8 +25,8 @@ class SystemDrawing(Drawing):
 
     def __init__(self) -> None:
         super().__init__(
-            "The lane on that system",
-            "The line is the lane's spectrum here, A-weighted; what is filled is left of it there, the mix as loud as "
+            "The track on that system",
+            "The line is the track's spectrum here, A-weighted; what is filled is left of it there, the mix as loud as "
             "here; the dashed curve is the system's response",
         )
         self._curves: tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]] | None = None

@@ -21,12 +21,13 @@ VIEW = StageView(
     (
         Command("View", "Notes and words, before and now", "Ctrl+Alt+1", lambda a: _opened(a).show_view(0),
                 words="units dots spread"),
-        Command("View", "The station at work", "Ctrl+Alt+2", lambda a: _opened(a).show_view(1),
+        Command("View", "The processor at work", "Ctrl+Alt+2", lambda a: _opened(a).show_view(1),
                 words="compressor gate threshold"),
         Command("View", "Who comes up, who sinks", "Ctrl+Alt+3", lambda a: _opened(a).show_view(2),
-                words="glue lane shifts members"),
+                words="glue track shifts members"),
         Command(
-            "Lanes", "Crushed copy under the selection", "Ctrl+Alt+B", lambda a: _opened(a).crush(), is_selected, LANES,
+            "Tracks", "Parallel compression of the "
+                      "selection", "Ctrl+Alt+B", lambda a: _opened(a).crush(), is_selected, LANES,
             words="parallel compression",
         ),
     ),

@@ -30,9 +30,9 @@ if TYPE_CHECKING:
 
 MORE_HEIGHT = 72
 VIEWS = (
-    ("Notes", "Every note, word or hit of the selected lane, before and now"),
-    ("Station", "What works on its level, on the loudest bars, with the settings that matter first"),
-    ("Members", "Of a group or the mix: who comes up and who sinks by its dynamics"),
+    ("Notes", "Every note, word or hit of the selected track, before and now"),
+    ("Processor", "What works on its level, on the loudest bars, with the settings that matter first"),
+    ("Tracks in group", "Of a group or the mix: who comes up and who sinks by its dynamics"),
 )
 LEAD_S = 0.15
 """A unit is played from so long before."""
@@ -74,11 +74,13 @@ class DynamicsBench(ViewedBench):
         bar.addLayout(self.chain)
         bar.addStretch(1)
         self.without = HoldButton(
-            "Without", "Hold to hear the song without the dynamics of this lane, as loud as with them",
+            "Without", "Hold to hear the song without the dynamics of this track, as loud as with them",
             self._hold_without, self.desk.ears.release_move, "ear",
         )  # fmt: skip
         self.copy = fields.button(
-            "Crushed copy", "A crushed copy under the selected lanes, tried out first (Ctrl+Alt+B)", self.crush
+            "Parallel compression",
+            "Parallel compression under the selected tracks, measured first (Ctrl+Alt+B)",
+            self.crush,
         )
         bar.addWidget(self.without)
         bar.addWidget(self.copy)
@@ -135,7 +137,7 @@ class DynamicsBench(ViewedBench):
                 self.chain.removeWidget(button)
                 button.deleteLater()
             for station_id, short in wanted:
-                made = fields.button(short, "Show this station", partial(self.open_part, station_id), checkable=True)
+                made = fields.button(short, "Show this processor", partial(self.open_part, station_id), checkable=True)
                 made.setProperty("station", station_id)
                 self.chain.addWidget(made)
         for button in self.chain_buttons():
@@ -208,7 +210,7 @@ class DynamicsBench(ViewedBench):
         """A crushed copy under the selected lanes, as a move: tried out, then made."""
         desk = self.desk
         lanes = [item for item in desk.selected if desk.session.is_lane(item)]
-        waiting = "Select the lanes first that are to get a crushed copy; they have to be measured."
+        waiting = "Select the tracks first that are to get parallel compression; they have to be measured."
         if not lanes:
             desk.said.emit(waiting)
             return
@@ -220,12 +222,12 @@ class DynamicsBench(ViewedBench):
 
         def done(found: Proposal | None) -> None:
             if found is None:
-                desk.said.emit("There is nothing to copy: these lanes are not heard.")
+                desk.said.emit("There is nothing to copy: these tracks are not heard.")
             else:
                 desk.moves.apply(found)
 
-        saying = "Trying a crushed copy"
-        desk.figures.find("crushed copy", tried, done, saying=saying, waiting=waiting, line="quick")
+        saying = "Trying parallel compression"
+        desk.figures.find("parallel compression", tried, done, saying=saying, waiting=waiting, line="quick")
 
 
 class _Nothing(QWidget):
@@ -236,7 +238,7 @@ class _Nothing(QWidget):
         column = layouts.column(self)
         column.addStretch(1)
         column.addWidget(fields.wrapped(
-            "Nothing works on the level of this lane. The moves beside say what would be gained; or begin by hand.",
+            "Nothing works on the level of this track. The moves beside say what would be gained; or begin by hand.",
             "quiet",
         ))  # fmt: skip
         row = layouts.row()

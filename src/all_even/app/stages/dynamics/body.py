@@ -35,10 +35,10 @@ NOW = "before → now"
 class DynamicsBody(Body):
     WIDE = "time"
     COLUMNS = (
-        Column("spread", 76.0, 76.0, ("Apart, dB", NOW)),
+        Column("spread", 76.0, 76.0, ("Spread, dB", NOW)),
         Column("punch", 76.0, None, ("Punch, dB", NOW)),
         Column("crest", 76.0, None, ("Crest, dB", NOW)),
-        Column("side", WIDTH + 2, WIDTH + 2, ("Side effects", "empty: none"), paint.CENTRE),
+        Column("side", WIDTH, WIDTH, ("Side effects", "over their limit"), paint.CENTRE),
     )
     NARROW = 600.0
     folded_words = "more that are not heard"

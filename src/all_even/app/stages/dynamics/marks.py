@@ -1,12 +1,10 @@
-"""Side effects as a short row of marks: empty where there is none, a ring where it stays within its limit, filled where
-it does not. Each has a letter, so that its state is told by form and not by colour alone.
-"""
+"""Side effects of dynamics, in words: those that pass their limit are named in the rows, all six on the bench."""
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QPainter
 
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import number, signed
@@ -14,15 +12,16 @@ from all_even.dsp.parameter import number, signed
 if TYPE_CHECKING:
     from all_even.measure.dynamics.side_effects import SideEffects
 
-SIDE, GAP = 15.0, 2.0
-WIDTH = 6 * SIDE + 5 * GAP
+SIDE, GAP = 9.0, 6.0
+"""Of the mark before a name: filled where it passes its limit, else a ring."""
+WIDTH = 112.0
 
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """text: its figure; empty where it was not measured. over: whether it passes its limit."""
+    """short: one word for it. text: its figure; empty where it was not measured. over: whether it passes its limit."""
 
-    letter: str
+    short: str
     name: str
     text: str
     over: bool
@@ -43,39 +42,34 @@ def marks(side: "SideEffects | None") -> tuple[Mark, ...]:
     contour = None if side is None or side.contour is None else 100.0 * side.contour
     louder = side.louder_lu if side is not None else None
     return (
-        Mark("P", "Pumping", told(pump, "dB"), side is not None and side.pumps,
-             f"over {number(limits.PUMP_FLAG_DB)} dB what is held breathes"),
-        Mark("A", "Attacks", "" if attack is None else f"{signed(attack)} dB", side is not None and side.dulls,
+        Mark("Pumping", "Pumping", told(pump, "dB"), side is not None and side.pumps,
+             f"over {number(limits.PUMP_FLAG_DB)} dB the level of sustained notes pumps"),
+        Mark("Attacks", "Attacks", "" if attack is None else f"{signed(attack)} dB", side is not None and side.dulls,
              f"{number(limits.ATTACK_FLAG_DB)} dB less is heard as dull"),
-        Mark("N", "Noise", told(noise, "dB"), side is not None and side.lifts_noise,
+        Mark("Noise", "Noise", told(noise, "dB"), side is not None and side.lifts_noise,
              f"breaths and noise up by over {number(limits.NOISE_FLAG_DB, 0)} dB"),
-        Mark("R", "Ripple", told(ripple, "dB", 0), side is not None and side.shakes,
+        Mark("Distortion", "Low-frequency distortion", told(ripple, "dB", 0), side is not None and side.shakes,
              f"over {number(limits.RIPPLE_FLAG_DB, 0)} dB the gain moves with the wave"),
-        Mark("C", "Contour", told(contour, "%", 0), side is not None and side.flattens,
+        Mark("Phrases", "Phrase dynamics kept", told(contour, "%", 0), side is not None and side.flattens,
              f"under {number(100 * limits.CONTOUR_FLAG, 0)} % phrases lose their dynamics"),
-        Mark("L", "Loudness", "" if louder is None else f"{signed(louder)} LU", side is not None and side.unmatched,
+        Mark("Loudness", "Loudness", "" if louder is None else f"{signed(louder)} "
+                                                               f"LU", side is not None and side.unmatched,
              f"over {number(limits.LOUDER_FLAG_LU)} LU apart the louder one wins"),
     )  # fmt: skip
 
 
 def paint_marks(painter: QPainter, box: QRectF, found: "tuple[Mark, ...]") -> None:
-    """The row, centred in a box."""
-    left, top = box.left() + (box.width() - WIDTH) / 2.0, box.center().y() - SIDE / 2.0
-    for index, mark in enumerate(found):
-        at = QRectF(left + index * (SIDE + GAP), top, SIDE, SIDE)
-        if not mark.text:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.colour("line"))
-            painter.drawEllipse(at.center(), 1.5, 1.5)
-            continue
-        painter.setPen(QPen(theme.colour("look" if mark.over else "quiet"), 1.0))
-        painter.setBrush(theme.colour("look") if mark.over else Qt.BrushStyle.NoBrush)
-        painter.drawRoundedRect(at.adjusted(0.5, 0.5, -0.5, -0.5), 3.0, 3.0)
-        tint = theme.colour("ground" if mark.over else "quiet")
-        paint.text(painter, at, mark.letter, size=theme.SMALL, colour=tint, align=paint.CENTRE, strong=mark.over)
+    """Those over their limit by name; how many more there are; `none over` where they were measured and stay within."""
+    over = [mark.short for mark in found if mark.over]
+    if over:
+        more = f" +{len(over) - 1}" if len(over) > 1 else ""
+        paint.text(painter, box, over[0] + more, size=theme.SMALL, colour=theme.colour("look"), align=paint.CENTRE,
+                   strong=True)  # fmt: skip
+    else:
+        paint.note(painter, box, "none over" if any(mark.text for mark in found) else "–", align=paint.CENTRE)
 
 
 def sentences(found: "tuple[Mark, ...]") -> list[str]:
     """Each mark with its figure and its limit, for tips and screen readers."""
-    return [f"{mark.letter}  {mark.name} {mark.text}{' !' if mark.over else ''}: {mark.limit}"
+    return [f"{mark.name} {mark.text}{', over its limit' if mark.over else ''}: {mark.limit}"
             for mark in found if mark.text]  # fmt: skip

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from all_even.measure.dynamics.movement import Movement
 
 LINE = 19.0
-NAMES = {"spread": "Apart", "punch": "Punch", "crest": "Crest"}
+NAMES = {"spread": "Spread", "punch": "Punch", "crest": "Crest"}
 
 
 class DynamicsSide(QWidget):
@@ -56,7 +56,7 @@ class _Figures(QWidget):
         super().__init__()
         self._found: Movement | None = None
         self._stale = False
-        self.setAccessibleName("Figures and side effects of the selected lane")
+        self.setAccessibleName("Figures and side effects of the selected track")
         self.setMinimumHeight(int(6 * LINE + 6))
 
     def show_figures(self, found: "Movement | None", stale: bool) -> None:
@@ -92,16 +92,14 @@ class _Figures(QWidget):
                 self._mark(painter, box, mark, named=columns == 1)
 
     def _mark(self, painter: QPainter, box: QRectF, mark: Mark, *, named: bool) -> None:
-        """named: with its name, where there is room for it."""
+        """named: with its whole name, where there is room for it."""
         at = QRectF(box.left(), box.center().y() - SIDE / 2, SIDE, SIDE)
         tint = theme.colour("look" if mark.over else "quiet")
         painter.setPen(tint if mark.text else theme.colour("line"))
         painter.setBrush(theme.colour("look") if mark.over else Qt.BrushStyle.NoBrush)
-        painter.drawRoundedRect(at.adjusted(0.5, 0.5, -0.5, -0.5), 3.0, 3.0)
-        letter = theme.colour("ground") if mark.over else tint
-        paint.text(painter, at, mark.letter, size=theme.SMALL, colour=letter, align=paint.CENTRE)
-        words = box.adjusted(SIDE + 4 * GAP, 0, 0, 0)
-        if named:
-            paint.text(painter, words, mark.name, colour=theme.colour("look" if mark.over else "quiet"))
+        painter.drawEllipse(at.adjusted(0.5, 0.5, -0.5, -0.5))
+        words = box.adjusted(SIDE + GAP, 0, 0, 0)
+        name, size = (mark.name, theme.BODY) if named else (mark.short, theme.SMALL)
+        paint.text(painter, words, name, size=size, colour=theme.colour("look" if mark.over else "quiet"))
         value, unit = paint.split_figure(mark.text or "–")
         paint.figure(painter, words, value, unit, colour=tint if mark.over else theme.colour("text"))

@@ -26,7 +26,7 @@ def _even_chain(hands: Hands) -> None:
         if fitting:
             desk.moves.apply(fitting[0])
         else:
-            desk.said.emit("Nothing to do here: no station of this chain with an output of its own is off by 1.5 dB.")
+            desk.said.emit("Nothing to do here: no processor of this chain with an output of its own is off by 1.5 dB.")
 
     desk.moves.propose_now("gain.even-chain", then)
 
@@ -36,9 +36,9 @@ VIEW = StageView(
     "GainBody",
     "GainBench",
     (
-        Command("Lanes", "Type the clip gain", "Shift+E", lambda a: _opened(a).clip_gain.take_over()),
+        Command("Tracks", "Type the clip gain", "Shift+E", lambda a: _opened(a).clip_gain.take_over()),
         Command(
-            "Lanes", "Level after each station as before it", "", _even_chain,
+            "Tracks", "Level after each processor as before it", "", _even_chain,
             words="make-up match output gain staging", at=("lanes",),
         ),
     ),

@@ -34,18 +34,18 @@ class GainBench(Bench):
     def _settings(self) -> QVBoxLayout:
         column = layouts.column(spacing=6)
         self.title = fields.label("", "title")
-        self.title.setAccessibleName("Selected lane")
+        self.title.setAccessibleName("Selected track")
         self.title.setFixedWidth(WIDE)
         column.addWidget(self.title)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
-        self.clip_gain: fields.NumberField = fields.NumberField(CLIP_GAIN, "Clip gain", "Left, Right in the lanes")
+        self.clip_gain: fields.NumberField = fields.NumberField(CLIP_GAIN, "Clip gain", "Left, Right in the rows")
         self.clip_gain.value_changed.connect(self._set)
-        self.into = fields.Figure("Into the chain", "RMS while playing where the chain begins")
+        self.into = fields.Figure("Level into inserts", "RMS while playing where the chain begins")
         self.peak = fields.Figure("Peak there", "The highest sample where the chain begins")
         for index, (name, field) in enumerate(
-            (("Clip gain", self.clip_gain), ("Into the chain", self.into), ("Peak there", self.peak))
+            (("Clip gain", self.clip_gain), ("Level into inserts", self.into), ("Peak there", self.peak))
         ):
             grid.addWidget(fields.label(name, "quiet"), index, 0)
             side = Qt.AlignmentFlag.AlignLeft if index == 0 else Qt.AlignmentFlag.AlignRight
@@ -65,13 +65,13 @@ class GainBench(Bench):
         session, current = desk.session, desk.current_lane
         self.clip_gain.setEnabled(current is not None)
         if current is None:
-            self.title.setText("No lane selected")
-            self.way.show_way(None, (), None, session.settings, "unknown", "Select a lane to see its way.")
+            self.title.setText("No track selected")
+            self.way.show_way(None, (), None, session.settings, "unknown", "Select a track to see its way.")
             self.sections.show_gains((), ())
             return
         lane: Lane = session.lane(current)
         count = len(desk.selected)
-        text = lane.name if count == 1 else f"{count} lanes"
+        text = lane.name if count == 1 else f"{count} tracks"
         self.title.setText(self.title.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, WIDE - 4))
         self.title.setToolTip(texts.tip(text))
         self.clip_gain.set_value(lane.clip_gain_db)
@@ -93,16 +93,16 @@ class GainBench(Bench):
         if wrong is not None:
             met = number(points[wrong.into].level.rms_dbfs or 0.0)
             self.told.setText(
-                f"{wrong.station.LABEL} answers to level and meets {met} dBFS. "
-                f"{number(wrong.change_db)} dB at {points[wrong.begins].name} would bring it to the working level."
+                f"{wrong.station.LABEL} needs a sensible level and meets {met} dBFS. "
+                f"{number(wrong.change_db)} dB at {points[wrong.begins].name} would bring it to the nominal level."
             )
         elif any(point.judged for point in points):
-            self.told.setText("Whatever answers to level meets a sensible one.")
+            self.told.setText("Every level-dependent insert meets a sensible level.")
         else:
             change = to_working_level_db(clip, session.settings)
             far = change is not None and abs(change) > WORKING_WITHIN_DB
-            more = f" It is {number(change or 0.0)} dB from the working level." if far else ""
-            self.told.setText(f"Nothing in this chain answers to level: its level does no harm.{more}")
+            more = f" It is {number(change or 0.0)} dB from the nominal level." if far else ""
+            self.told.setText(f"No insert here depends on level: its level does no harm.{more}")
 
     def _set(self, gain_db: float) -> None:
         desk = self.desk

@@ -60,7 +60,7 @@ class GainBody(Body):
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         theme.colour("quiet")
-        for name, label, align in (("clip", "Clip gain", paint.CENTRE), ("verdict", "Into the chain", paint.LEFT)):
+        for name, label, align in (("clip", "Clip gain", paint.CENTRE), ("verdict", "Level into inserts", paint.LEFT)):
             if columns.boxes[name][1]:
                 header = column_box(box, columns, name)
                 paint.note(painter, header, label, align=align)
@@ -111,7 +111,7 @@ class GainBody(Body):
         if points[0].level.rms_dbfs is None:
             return "silent", "quiet"
         if not any(point.judged for point in points):
-            return "nothing answers to level", "quiet"
+            return "", "quiet"
         return "sensible", "text"
 
     def look(self, row: Row, held: bool) -> Hashable:

@@ -46,7 +46,7 @@ def header(painter: QPainter, box: QRectF) -> None:
         paint.note(painter, QRectF(x - 24, box.top(), 48, box.height()), name, align=paint.CENTRE)
     middle = QRectF(xs[1] + 24, box.top(), xs[2] - xs[1] - 48, box.height())
     if middle.width() > 150:
-        text = "stations, level while playing"
+        text = "processors, level while playing"
         paint.note(painter, middle, text, align=paint.CENTRE)
 
 

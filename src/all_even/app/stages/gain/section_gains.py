@@ -27,7 +27,7 @@ class SectionGains(Handled, Drawing):
     def __init__(self) -> None:
         super().__init__(
             "Clip gain in each section",
-            "The lane's own level before its chain, section by section. Drag a bar, or Left, Right and Up, Down "
+            "The track's own level before its chain, section by section. Drag a bar, or Left, Right and Up, Down "
             "(Shift: finer); double click: 0 dB",
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

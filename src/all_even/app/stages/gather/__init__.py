@@ -72,25 +72,25 @@ VIEW = StageView(
     "GatherBody",
     "GatherBench",
     (
-        Command("Lanes", "A hit here", "I", lambda a: _opened(a).hit_here(add=True), words="onset add"),
-        Command("Lanes", "No hit here", "Shift+I", lambda a: _opened(a).hit_here(add=False), words="onset remove"),
-        Command("Lanes", "Choose the role", "R", lambda a: _opened(a).role.setFocus()),
+        Command("Tracks", "A hit here", "I", lambda a: _opened(a).hit_here(add=True), words="onset add"),
+        Command("Tracks", "No hit here", "Shift+I", lambda a: _opened(a).hit_here(add=False), words="onset remove"),
+        Command("Tracks", "Choose the role", "R", lambda a: _opened(a).role.setFocus()),
         Command(
-            "Lanes", "Play the next candidate", "U", _play_next, _is_candidate, ("lanes",), words="alternative swap"
+            "Tracks", "Play the next take", "U", _play_next, _is_candidate, ("lanes",), words="alternative swap"
         ),
         Command(
-            "Lanes", "No candidates but layers", "", _apart, _is_candidate, ("lanes",), words="alternative layers"
+            "Tracks", "Layers, not alternate takes", "", _apart, _is_candidate, ("lanes",), words="alternative layers"
         ),
         Command(
-            "Lanes", "One source", "", _say_source("one_source"), _are_several, ("lanes",),
+            "Tracks", "One source", "", _say_source("one_source"), _are_several, ("lanes",),
             words="microphones join together", id="sources.one",
         ),
         Command(
-            "Lanes", "Players, each alone", "", _say_source("apart"), _are_several, ("lanes",),
+            "Tracks", "Players, each alone", "", _say_source("apart"), _are_several, ("lanes",),
             words="two players part separate sources microphones", id="sources.apart",
         ),
         Command(
-            "Lanes", "Sources as found", "", _say_source("as_found"), _is_said, ("lanes",),
+            "Tracks", "Sources as found", "", _say_source("as_found"), _is_said, ("lanes",),
             words="microphones players", id="sources.found",
         ),
     ),

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 DOUBLE_S = 0.13
 """A sixteenth at 115 BPM: hits closer than this are doubles, or one too many."""
 
-ROLE_TIP = "What the selected lanes are; also decides their family"
+ROLE_TIP = "What the selected tracks are; also decides their family"
 
 
 class GatherBench(Bench):
@@ -68,7 +68,7 @@ class GatherBench(Bench):
         grid.setHorizontalSpacing(8)
         self.name = QLineEdit()
         self.name.setAccessibleName("Name")
-        self.name.setToolTip("Name of the selected lane (Enter in the lanes)")
+        self.name.setToolTip("Name of the selected track (Enter in the rows)")
         self.name.setFixedWidth(184)
         self.name.editingFinished.connect(self._rename)
         self.role: QComboBox = QComboBox()
@@ -83,7 +83,7 @@ class GatherBench(Bench):
         self.family.addItems(list(FAMILIES))
         self.family.activated.connect(lambda _i: self._set_family(self.family.currentText()))
         self.hide_button = fields.button(
-            "Hide", "Hide the selected lanes; they still sound unless muted (H)", self._toggle_hidden, icon="eye-off"
+            "Hide", "Hide the selected tracks; they still sound unless muted (H)", self._toggle_hidden, icon="eye-off"
         )
         self.count = fields.label("", "small")
         for index, (text, field) in enumerate((("Name", self.name), ("Role", self.role), ("Family", self.family))):
@@ -106,10 +106,10 @@ class GatherBench(Bench):
             "crest_db": fields.Figure("Crest", "Sample peak over RMS"),
             "loudness_range_lu": fields.Figure("Range", "Loudness range, EBU Tech 3342"),
             "noise_floor_dbfs": fields.Figure("Noise floor", "5th percentile of 50 ms RMS where nobody plays"),
-            "active_share": fields.Figure("Plays", "Share of the time within 20 LU of its loudness"),
+            "active_share": fields.Figure("Active", "Share of the time within 20 LU of its loudness"),
             "duration_s": fields.Figure("Length", "Length of the file"),
         }
-        names = ("Loudness", "True peak", "RMS", "Crest", "Range", "Noise floor", "Plays", "Length")
+        names = ("Loudness", "True peak", "RMS", "Crest", "Range", "Noise floor", "Active", "Length")
         column.addLayout(fields.figure_grid(list(zip(names, self.figures.values(), strict=True)), columns=2))
         self.question = fields.wrapped("", "look")
         self.question.setFixedWidth(320)
@@ -142,7 +142,7 @@ class GatherBench(Bench):
         self.role.setCurrentText(lane.role)
         self.family.setCurrentText(family_of(lane.role))
         self.hide_button.setText("Show" if lane.hidden else "Hide")
-        self.count.setText(f"{len(desk.selected)} lanes selected" if several else "")
+        self.count.setText(f"{len(desk.selected)} tracks selected" if several else "")
         report = desk.report(current)
         measures = report.measures if report is not None else None
         self.wave.show_track(measures, lane.role)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from all_even.figures.sources.relations import Relation
     from all_even.session.model.ledger import Proposal
 
-WORDS = {"source": "one source", "distant": "a distance", "duplicate": "the same", "alternative": "candidates"}
+WORDS = {"source": "one source", "distant": "a distance", "duplicate": "the same", "alternative": "alternate takes"}
 LOW_DB, HIGH_DB = -12.0, 6.0
 
 
@@ -32,7 +32,7 @@ def said(desk: Desk, lane_id: str, relation: "Relation") -> str:
     later = relation.offset_ms if lane_id == relation.a else -relation.offset_ms
     side = f"{number(abs(later), 2)} ms {'later' if later > 0.0 else 'earlier'}" if abs(later) >= 0.03 else "in time"
     far = f", {relation.distance_cm:.0f} cm" if relation.distance_cm is not None and abs(later) >= 0.03 else ""
-    upside = ", upside down" if relation.polarity == -1 else ""
+    upside = ", polarity inverted" if relation.polarity == -1 else ""
     return f"{other}: {WORDS[relation.kind]}, {side}{far}{upside}"
 
 
@@ -43,7 +43,8 @@ class OverlayDrawing(Drawing):
 
     def __init__(self) -> None:
         super().__init__(
-            "Both waves at one hit", "Left as they are, right brought together; dots: gain of their low sum at each hit"
+            "Both waves at one hit",
+            "Left as they are, right brought together; dots: gain of the sum below 250 Hz at each hit",
         )
         self._overlay: Overlay | None = None
         self._colours = (QColor(), QColor())
@@ -99,7 +100,7 @@ class OverlayDrawing(Drawing):
             return box.bottom() - box.height() * share
 
         theme.colour("quiet")
-        paint.note(painter, QRectF(box.left(), 0, box.width(), 16), "low sum, dB")
+        paint.note(painter, QRectF(box.left(), 0, box.width(), 16), "below 250 Hz, dB")
         for tick in (-12.0, -6.0, 0.0, 6.0):
             y = y_of(tick)
             paint.line(painter, box.left() + 22, y, box.right(), y, theme.colour("line", 1.0 if tick == 0.0 else 0.6))
@@ -156,7 +157,7 @@ class Together(QWidget):
             for relation in found:
                 self.choice.addItem(texts.line(said(self.desk, lane_id, relation)))
             self.choice.setCurrentIndex(min(max(0, kept), len(found) - 1))
-            self.choice.setToolTip(texts.tip("Lanes that belong to this one, and how they stand to each other"))
+            self.choice.setToolTip(texts.tip("Tracks that belong to this one, and how they stand to each other"))
             self._draw()
 
     @property

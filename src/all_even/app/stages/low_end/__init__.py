@@ -37,11 +37,12 @@ VIEW = StageView(
     "LowEndBench",
     (
         Command("View", "One hit of kick and bass", "Shift+F6", lambda a: _opened(a).show_view(0), words="duck beat"),
-        Command("View", "Clearings of the low end", "Shift+F7", lambda a: _opened(a).show_view(1), words="owner zones"),
+        Command("View", "EQ cuts of the low end", "Shift+F7", lambda a: _opened(a).show_view(1), words="owner zones"),
         Command("View", "Notes of the bass", "Shift+F8", lambda a: _opened(a).show_view(2), words="even"),
-        Command("Lanes", "Turn the owner of the bottom round", "Shift+O", _turn, words="kick bass owner low end"),
+        Command("Tracks", "The other leads the low end", "Shift+O", _turn, words="kick bass owner low end"),
         Command(
-            "Lanes", "Link to the duck", "Shift+L", lambda a: _opened(a).link_selected(), is_selected, LANES,
+            "Tracks", "Same duck on the selected "
+                      "track", "Shift+L", lambda a: _opened(a).link_selected(), is_selected, LANES,
             words="duck shape follow chords",
         ),
         Command(

@@ -25,7 +25,7 @@ REACH = 12.0
 MOST_WARNINGS = 3
 FAINT = 10
 """How many single hits are drawn behind."""
-WORDS = {"steps": "steps back", "holds": "holds", "back": "is back", "depth": "depth"}
+WORDS = {"steps": "attack", "holds": "hold", "back": "release", "depth": "depth"}
 
 
 class BeatDrawing(Handled, Drawing):
@@ -33,7 +33,7 @@ class BeatDrawing(Handled, Drawing):
 
     OVER = Qt.CursorShape.PointingHandCursor
 
-    title = "One hit: all hits laid over each other, dB re the kick's top"
+    title = "One hit: all hits laid over each other, dB relative to the kick's peak"
     landmark_moved = pyqtSignal(str, float)
 
     def __init__(self) -> None:
@@ -41,7 +41,7 @@ class BeatDrawing(Handled, Drawing):
             "One hit of kick and bass",
             "Kick filled, bass before as a dotted line and with the duck filled, the sum as a line; the duck hangs "
             "from "
-            "above with its landmarks: drag them. Holes and pile-ups are hatched. Arrow keys move the chosen landmark",
+            "above with its landmarks: drag them. Dips and peaks are hatched. Arrow keys move the chosen landmark",
         )
         self.beat: Beat | None = None
         self._handles: tuple[str, ...] = ()
@@ -54,15 +54,17 @@ class BeatDrawing(Handled, Drawing):
 
     def show_beat(self, beat: "Beat | None", handles: tuple[str, ...], note: str, where: str = "") -> None:
         """where: of the song these hits are, in words."""
-        self.title = f"One hit: all hits{where} laid over each other, dB re the kick's top; the duck hangs from above"
+        self.title = (
+            f"One hit: all hits{where} laid over each other, dB relative to the kick's peak; the duck hangs from above"
+        )
         self.beat, self._handles, self._note = beat, handles, note
         if beat is not None and beat.landmarks is not None:
             marks = beat.landmarks
             if self.held is None:
                 self.full_db = GAIN_DB if marks.depth_db <= 0.9 * GAIN_DB else DEEP_GAIN_DB
             self.setAccessibleDescription(
-                f"Holds until {marks.holds_ms:.0f} ms, is back at {marks.back_ms:.0f} ms, {marks.depth_db:.1f} dB "
-                f"deep; gap {beat.figures.gap_db:.1f} dB, pile-up {beat.figures.pile_up_db:.1f} dB. "
+                f"Hold to {marks.holds_ms:.0f} ms, released at {marks.back_ms:.0f} ms, {marks.depth_db:.1f} dB "
+                f"deep; dip {beat.figures.gap_db:.1f} dB, peak {beat.figures.pile_up_db:.1f} dB. "
                 f"{'. '.join(beat.warnings)}"
             )
         self.renew()
@@ -246,7 +248,7 @@ class BeatDrawing(Handled, Drawing):
             tone = "text" if name == self.chosen and self.hasFocus() else "act"
             paint.text(painter, box.adjusted(3, 0, 0, 0), label, size=theme.SMALL, colour=theme.colour(tone))
         low = beat.figures
-        told = f"hole {number(low.gap_db)} dB, {low.gap_ms:.0f} ms · pile-up {number(low.pile_up_db)} dB"
+        told = f"dip {number(low.gap_db)} dB, {low.gap_ms:.0f} ms · peak {number(low.pile_up_db)} dB"
         box = QRectF(plot.right() - 250, plot.bottom() - 34, 246, 15)
         painter.fillRect(QRectF(box.right() - paint.width_of(told, theme.SMALL) - 4, box.top(),
                                 paint.width_of(told, theme.SMALL) + 6, 15), theme.colour("ground", 0.85))  # fmt: skip

@@ -33,7 +33,7 @@ MEASURING = "Kick and bass are being measured; the ways to duck follow …"
 NOTHING = "There is no kick with hits, or no bass, in this mix."
 VIEWS = (
     ("One hit", "Kick, bass and duck over one hit, all ways to duck beside it"),
-    ("Clearings", "Spectra of kick and bass, the owner's zone, and what clears room"),
+    ("EQ cuts", "Spectra of kick and bass, the zone of what leads the low end, and EQ cuts"),
     ("Notes", "How differently loud the notes of a bass are"),
 )
 USABLE = frozenset({"keyed", "keyed_click", "keyed_high_pass", "band", "drawn", "timeline", "pulse"})
@@ -75,7 +75,8 @@ class LowEndBench(ViewedBench):
         self.links = Links(self.desk)
         bar.addWidget(self.links)
         self.link = fields.button(
-            "Same duck here", "The selected track or group follows the duck's shape too, at its own depth (Shift+L)",
+            "Same duck on another track", "The selected track or group follows the duck's shape too, at its own "
+                                          "depth (Shift+L)",
             self.link_selected,
         )  # fmt: skip
         self.hear = HoldButton(

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath
 
 from all_even import decibels
+from all_even.app.bench import ruler
 from all_even.app.desk import Desk
 from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
 LOW_HZ, HIGH_HZ = 20.0, 250.0
 RANGE_DB = 36.0
 """A ridge shows so much under its own top."""
-TICKS = ((20.0, "20"), (32.7, "C1"), (65.4, "C2"), (130.8, "C3"), (250.0, "250"))
+TICKS = ((20.0, "20", ""), (50.0, "50", "G1"), (100.0, "100", "G2"), (250.0, "250", ""))
 OWNED_HZ = 80.0
 SILENT_DB = -120.0
 
@@ -89,12 +90,10 @@ class LowEndBody(Body):
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         left, width = columns.boxes["ridge"]
         quiet = theme.colour("quiet")
-        for hz, label in TICKS:
-            x = _x(hz, left, width)
-            align = paint.LEFT if hz == LOW_HZ else paint.RIGHT if hz == HIGH_HZ else paint.CENTRE
-            at = x if align == paint.LEFT else x - 40 if align == paint.RIGHT else x - 20
-            paint.note(painter, QRectF(at, box.top() + 1, 40, 16), label, align=align)
-        owner = f"{self._owner} owns this" if self._owner else "owner open"
+        labels = QRectF(left, box.top() + 1, width, 16)
+        for hz, label, note in TICKS:
+            ruler.paint_tick(painter, _x(hz, left, width), labels, label, note)
+        owner = f"{self._owner} leads here" if self._owner else "open: kick or bass"
         zone = QRectF(left, box.top() + 18, _x(OWNED_HZ, left, width) - left, 16)
         tint = theme.colour("act") if self._owner else quiet
         paint.text(painter, zone, owner, size=theme.SMALL, colour=tint, align=paint.RIGHT)
@@ -113,7 +112,7 @@ class LowEndBody(Body):
         zone = QRectF(left, box.top(), _x(OWNED_HZ, left, width) - left, box.height() - 1)
         if self._owner:
             painter.fillRect(zone, theme.colour("act_soft", 0.55))
-        for hz, _ in TICKS[1:-1]:
+        for hz, _, _ in TICKS[1:-1]:
             x = _x(hz, left, width)
             paint.line(painter, x, box.top(), x, box.bottom(), theme.colour("line", 0.5))
         lane = row.lane
@@ -193,7 +192,7 @@ class LowEndBody(Body):
         )
 
     def header_tip(self, columns: Columns, x: float) -> str:
-        return "20 to 250 Hz with note names; the tint is the zone of whoever owns the bottom, decided on the bench."
+        return "20 to 250 Hz with note names; the tint is the zone of what leads the low end, decided on the bench."
 
 
 def _x(hz: float, left: float, width: float) -> float:

@@ -23,17 +23,16 @@ ROWS: tuple[Scale, ...] = (
      "loses its definition"),
     ("bass_limit_db", "Bass headroom", 1.0, 1, "dB", "So much louder the bass could be before it masks the kick (70 % "
      "audible); under 0 it is too loud for it"),
-    ("pile_up_db", "Pile-up", 1.0, 1, "dB", "How far the sum stands over the kick alone while it sounds"),
-    ("gap_db", "Hole", 1.0, 1, "dB", "How far the sum falls under the louder of both behind a hit"),
+    ("pile_up_db", "Kick and bass peak", 1.0, 1, "dB", "How far the sum stands over the kick alone while it sounds"),
+    ("gap_db", "Dip after the hit", 1.0, 1, "dB", "How far the sum falls under the louder of both behind a hit"),
     ("bass_masked", "Bass masked", 100.0, 0, "%", "How much of the basses the kick masks"),
     ("sum_peak_dbfs", "Peak of the sum", 1.0, 1, "dB", "Highest sample of kick and bass together, before the mix bus"),
-    ("loudness_at_equal_peak_lu", "Loudness to peak", 1.0, 1, "LU", "Loudness of kick and bass less their peak: "
-    "higher "
-     "leaves more room for a loud master"),
+    ("loudness_at_equal_peak_lu", "PLR", -1.0, 1, "dB", "Peak of kick and bass less their loudness: lower leaves more "
+     "room for a loud master"),
 )  # fmt: skip
 WEIGHTS = (
-    ("kick_over_bass_db", "Duck: kick over bass", "How far a duck lets the kick stand over the bass: more is deeper"),
-    ("duck_smooth", "Duck: smoother", "Over 0 a duck comes back softer and later, under 0 tighter, up to a pump"),
+    ("kick_over_bass_db", "Duck depth", "How far a duck lets the kick stand over the bass: more is deeper"),
+    ("duck_smooth", "Duck smoothness", "Over 0 a duck comes back softer and later, under 0 tighter, up to a pump"),
 )
 WHOLE_HEIGHT = 230
 OWNERS = (("kick", "Kick"), ("bass", "Bass"), (BY_FIGURES, "Measured"))
@@ -46,7 +45,7 @@ class FiguresPanel(QWidget):
         super().__init__()
         column = layouts.column(self, margins=layouts.NONE, spacing=4)
         row = layouts.row(spacing=4)
-        row.addWidget(fields.label("Owner", "quiet"))
+        row.addWidget(fields.label("Low end led by", "quiet"))
         self.owners = QButtonGroup(self)
         for index, (value, name) in enumerate(OWNERS):
             button = fields.button(

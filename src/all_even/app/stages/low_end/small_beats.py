@@ -96,7 +96,7 @@ class SmallBeats(Handled):
         _, words, beat, usable = self.beats[index]
         low = beat.figures
         self.setToolTip(texts.tip(
-            f"{words}: hole {number(low.gap_db)} dB, pile-up {number(low.pile_up_db)} dB, {number(low.depth_db)} dB "
+            f"{words}: dip {number(low.gap_db)} dB, peak {number(low.pile_up_db)} dB, {number(low.depth_db)} dB "
             f"deep, {low.unrecovered_hits} hits at which the bass is not back" + ("" if usable else ". To compare with")
         ))  # fmt: skip
 

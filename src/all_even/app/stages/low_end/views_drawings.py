@@ -7,6 +7,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QPainter, QPainterPath, QPen, QPolygonF
 
+from all_even.app.bench import ruler
 from all_even.app.bench.drawings import BOTTOM, Drawing
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
@@ -18,28 +19,22 @@ LOW_HZ, HIGH_HZ = 24.0, 288.0
 FLOOR_DB = -36.0
 OWNED_HZ = 80.0
 EQ_DB = 9.0
-TICKS = (
-    (24.5, "G0"),
-    (32.7, "C1"),
-    (49.0, "G1"),
-    (65.4, "C2"),
-    (98.0, "G2"),
-    (130.8, "C3"),
-    (196.0, "G3"),
-    (261.6, "C4"),
-)
+TICKS = ((30.0, "30", "B0"), (50.0, "50", "G1"), (70.0, "70", "C#2"), (100.0, "100", "G2"), (150.0, "150", "D3"),
+         (200.0, "200", "G3"))  # fmt: skip
 
 
 class ClearingsDrawing(Drawing):
     """Spectra filled; the owner's zone tinted; equalisers as lines about the middle, keyed bands hatched down from
     it."""
 
-    title = "Kick in its hits and bass, dB re the louder; lines: equalisers; hatched: what gives way to the kick"
+    title = (
+        "Kick in its hits and bass, dB relative to the louder; lines: equalisers; hatched: what gives way to the kick"
+    )
 
     def __init__(self) -> None:
         super().__init__(
-            "Spectra and clearings",
-            "Where kick and bass have their low sound. The tint is the zone of whoever owns the bottom; solid line: "
+            "Spectra and EQ cuts",
+            "Where kick and bass have their low sound. The tint is the zone of what leads the low end; solid line: "
             "equalisers on the bass, dotted: on the kick; hatched: a band that gives way while the kick sounds",
         )
         self.found: Clearings | None = None
@@ -60,11 +55,11 @@ class ClearingsDrawing(Drawing):
         if found.owner:
             zone = QRectF(plot.left(), plot.top(), self._x(plot, OWNED_HZ) - plot.left(), plot.height())
             painter.fillRect(zone, theme.colour("act_soft", 0.7))
-        for hz, label in TICKS:
+        labels = QRectF(plot.left(), plot.bottom() + 1, plot.width(), BOTTOM - 3)
+        for hz, label, note in TICKS:
             x = self._x(plot, hz)
             paint.line(painter, x, plot.top(), x, plot.bottom(), theme.colour("line", 0.5))
-            box = QRectF(x - 22, plot.bottom() + 1, 44, BOTTOM - 3)
-            paint.note(painter, box, label, align=paint.CENTRE)
+            ruler.paint_tick(painter, x, labels, label, note)
         xs = np.array([self._x(plot, float(hz)) for hz in found.centres_hz])
         for levels, family in ((found.bass_db, "bass"), (found.kick_db, "drums")):
             path = QPainterPath(QPointF(float(xs[0]), plot.bottom()))
@@ -73,7 +68,7 @@ class ClearingsDrawing(Drawing):
             path.lineTo(float(xs[-1]), plot.bottom())
             painter.fillPath(path, icons.family_colour(family, 0.45))
         if found.owner:
-            told = f"{found.owner} owns this"
+            told = f"{found.owner} leads here"
             width = paint.width_of(told, theme.SMALL) + 8
             box = QRectF(self._x(plot, OWNED_HZ) - width - 4, plot.top() + 3, width, 15)
             painter.fillRect(box, theme.colour("ground", 0.85))
@@ -130,7 +125,7 @@ class NotesDrawing(Drawing):
     def __init__(self) -> None:
         super().__init__(
             "Notes of the bass",
-            "Level of each note under 100 Hz by its pitch: hollow before the lane's chain, filled behind it. The "
+            "Level of each note under 100 Hz by its pitch: hollow before the track's chain, filled behind it. The "
             "band holds four of five notes; its height is the spread",
         )
         self.found: Notes | None = None

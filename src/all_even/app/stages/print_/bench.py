@@ -105,7 +105,7 @@ class PrintBench(ViewedBench):
         grid.addWidget(self.dither, 2, 3, 1, 2)
         self.stems = QCheckBox("Stems too")
         self.stems.setAccessibleName("Print stems too")
-        self.stems.setToolTip("Also a file per group and lane, in a folder beside the mix, from the same pass")
+        self.stems.setToolTip("Also a file per group and track, in a folder beside the mix, from the same pass")
         grid.setColumnStretch(3, 1)
         column.addLayout(grid)
         buttons = layouts.row()

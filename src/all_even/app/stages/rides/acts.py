@@ -63,7 +63,7 @@ class RideActs:
             self._desk.said.emit("No other section is called like this one: name them on the song strip.")
             return
         if not ride_edits.curve_of(self._desk.session, strip_id, parameter):
-            self._desk.said.emit("It stands still: there is nothing to copy.")
+            self._desk.said.emit("No automation here: there is nothing to copy.")
             return
         source = (section.start_s, section.end_s)
         to = [(item.start_s, item.end_s) for item in sisters]
@@ -100,7 +100,7 @@ class RideActs:
         session, strip_id, parameter = self._desk.session, self._strip(), self._parameter()
         curve = ride_edits.curve_of(session, strip_id, parameter)
         if not curve:
-            self._desk.said.emit("It stands still: there is nothing to write.")
+            self._desk.said.emit("No automation here: there is nothing to write.")
             return
         described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
         name = f"{session.strip_name(strip_id)}: {ride_edits.words(session, strip_id, parameter)}"

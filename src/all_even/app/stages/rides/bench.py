@@ -53,7 +53,7 @@ class RidesBench(ViewedBench):
         """Where each listed word begins, s."""
         self._filled: list[tuple[str, str]] = []
         row = layouts.row(self, margins=layouts.BENCH, spacing=14)
-        self.side = SidePanel("Apart", "How far its words lie apart over their backing, section by section")
+        self.side = SidePanel("Spread", "How far its words lie apart over their backing, section by section")
         self.side.setFixedWidth(208)
         self.side.pressed.connect(self._hear_listed)
         row.addWidget(self.side)
@@ -113,7 +113,8 @@ class RidesBench(ViewedBench):
         self.thinned = fields.button("Thin", "Fewer points, within 0.1 dB of the curve", self.acts.thin)
         self.smoothed = fields.button("Smooth", "The marked passage, or all, averaged over a second", self.acts.smooth)
         self.copied = fields.button(
-            "To sisters", "What the curve does in the section that is played, copied to all of that name",
+            "To sections of the same name", "What the curve does in the section that is played, copied to all "
+                                            "of that name",
             self.acts.copy_to_sisters,
         )  # fmt: skip
         for button in (self.thinned, self.smoothed, self.copied):
@@ -138,7 +139,7 @@ class RidesBench(ViewedBench):
             ),
             ("Mute here", "The selected track muted in this section, or heard again", self.acts.mute_section),
             (
-                "To sisters",
+                "To sections of the same name",
                 "What the curve does in this section, copied to all of that name",
                 self.acts.copy_to_sisters,
             ),
@@ -288,7 +289,7 @@ class RidesBench(ViewedBench):
         spread, usual = riding.spread_db, riding.usual_db
         figure = "–" if spread is None else f"{number(spread)} dB"
         said = "Too few words for a usual relation." if usual is None else (
-            f"{len(riding)} words, usually at {number(usual)} dB over all else. Most hidden first, press to hear:"
+            f"{len(riding)} words, usually at {number(usual)} dB over all else. Most masked first, press to hear:"
         )  # fmt: skip
         lines, voice = [], self.drawing.family == "voices"
         for unit in riding.worst[:LISTED]:

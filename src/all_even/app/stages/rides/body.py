@@ -30,7 +30,7 @@ from all_even.session.tracks.roles import family_of
 
 class RidesBody(Body):
     WIDE = "time"
-    COLUMNS = (Column("apart", 58.0, 52.0, ("Apart", "dB")), Column("worst", 58.0, None, ("Worst", "hidden")))
+    COLUMNS = (Column("apart", 58.0, 52.0, ("Spread", "dB")), Column("worst", 58.0, None, ("Worst", "masked")))
     folded_words = "more that are not heard"
 
     def __init__(self, desk: Desk) -> None:
@@ -156,5 +156,5 @@ class RidesBody(Body):
         worst = float(riding.hidden.max())
         return (
             f"{row.lane.name}: {len(riding)} words, usually at {number(riding.usual_db)} dB over all else.{told} "
-            f"Of the worst {100.0 * worst:.0f} % is hidden."
+            f"Of the worst {100.0 * worst:.0f} % is masked."
         )

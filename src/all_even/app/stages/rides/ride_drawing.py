@@ -96,7 +96,7 @@ class RideDrawing(Handled, TimeDrawing):
         self._arrays = np.array([at for at, _ in curve]), np.array([value for _, value in curve])
         if self.chosen is not None and self.chosen >= len(curve):
             self.chosen = None
-        self.setAccessibleDescription(f"{len(curve)} points" if curve else "stands still")
+        self.setAccessibleDescription(f"{len(curve)} points" if curve else "no automation")
         self.renew()
 
     def span(self) -> tuple[float, float]:

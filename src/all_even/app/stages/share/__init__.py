@@ -20,14 +20,14 @@ VIEW = StageView(
     "ShareBench",
     (
         Command("View", "Two ridges and bars", "Ctrl+Shift+1", lambda a: _opened(a).show_view(0), words="pair eq"),
-        Command("View", "Who hides whom", "Ctrl+Shift+2", lambda a: _opened(a).show_view(1), words="masking pairs map"),
+        Command("View", "Masking", "Ctrl+Shift+2", lambda a: _opened(a).show_view(1), words="masking pairs map"),
         Command("View", "Places to look at", "Ctrl+Shift+3", lambda a: _opened(a).show_view(2), words="resonance"),
         Command(
             "View", "The session's bands on one ruler", "Ctrl+Shift+4", lambda a: _opened(a).show_view(3),
             words="eq table three knobs",
         ),
         Command(
-            "Lanes", "Keep the lane's loudness behind its bands", "Shift+K", lambda a: _opened(a).keep(), is_selected,
+            "Tracks", "Keep the track's loudness behind its bands", "Shift+K", lambda a: _opened(a).keep(), is_selected,
             LANES, words="eq output level match",
         ),
     ),

@@ -27,12 +27,12 @@ if TYPE_CHECKING:
     from all_even.moves.share.pair_view import Half
 
 MORE_HEIGHT = 104
-MEASURING = "Who hides whom is being measured …"
-NOTHING = "Nothing is heard here yet: open a folder and turn some lanes on."
+MEASURING = "Masking is being measured …"
+NOTHING = "Nothing is heard here yet: open a folder and turn some tracks on."
 VIEWS = (
     ("Pair", "Two tracks face to face over the note ruler, with the bars of both equalisers"),
-    ("All pairs", "Who hides whom: every pair in which one hides the other, the dearest first"),
-    ("To look at", "Where the selected lane sticks out, rings, or lies on another"),
+    ("All pairs", "Masking: every pair in which one masks the other, costliest first"),
+    ("Places to check", "Where the selected track sticks out, rings, or lies on another"),
     ("Session", "All equalisers of the session on one ruler, and as a table"),
 )
 NEW_BAND_HZ, NEW_Q = 1000.0, 1.4
@@ -66,21 +66,21 @@ class ShareBench(ViewedBench):
         bar.addStretch(1)
         ears = self.desk.ears
         hold = (
-            ("Before", "Hold to hear the session without its equalisers, as loud as with them", self._hold_before),
-            ("Pair", "Hold to hear only these two, where they are", partial(self._hold, "pair_alone", "the pair")),
-            ("Rest", "Hold to hear all but these two", partial(self._hold, "without", "all but the pair")),
-            ("Taken", "Hold to hear only what the bands of these two took away, as loud as it is",
+            ("EQ off", "Hold to hear the session without its equalisers, as loud as with them", self._hold_before),
+            ("These two", "Hold to hear only these two, where they are", partial(self._hold, "pair_alone", "the pair")),
+            ("Without these two", "Hold to hear all but these two", partial(self._hold, "without", "all but the pair")),
+            ("What EQ removes", "Hold to hear only what the bands of these two took away, as loud as it is",
              partial(self._hold, "taken_away", "what was taken away")),
         )  # fmt: skip
         self.hears = [HoldButton(text, tip, held, ears.release_move, "ear") for text, tip, held in hold]
         for button, (text, _, _) in zip(self.hears, hold, strict=True):
             button.setAccessibleName(f"Hear: {text}")
         self.add = fields.button(
-            "Band", "Add a band to the selected lane at 1 kHz (double click on the ruler)", self._add
+            "Add band", "Add a band to the selected track at 1 kHz (double click on the ruler)", self._add
         )
         self.keep_button = fields.button("Keep loudness", "Set the outputs of both equalisers so that each track is as "
                                          "loud as without its bands (Shift+K)", self.keep)  # fmt: skip
-        self.sweep = HoldButton("Sweep", "Hold to hear the lane with a narrow lift at this place: it starts quietly "
+        self.sweep = HoldButton("Sweep", "Hold to hear the track with a narrow lift at this place: it starts quietly "
                                 "and is held by a limiter", self._sweep_here, self._end_sweep, "ear")  # fmt: skip
         self.static = fields.button("Static band", "Cut here, always", partial(self._make_band, False), role="main")
         self.dynamic = fields.button("Dynamic band", "Cut here only where it is loud", partial(self._make_band, True))
@@ -139,7 +139,7 @@ class ShareBench(ViewedBench):
         note = MEASURING if known is None and desk.mix_stale else NOTHING
         self.pair.show_pair(upper, lower, note)
         if self.stack.currentIndex() == 1:
-            self.map.show_lines(self._lines(), MEASURING if known is None else "Nobody hides anybody here.")
+            self.map.show_lines(self._lines(), MEASURING if known is None else "Nothing masks anything here.")
         elif self.stack.currentIndex() == 2:
             self._show_places()
         elif self.stack.currentIndex() == 3:
@@ -283,7 +283,7 @@ class ShareBench(ViewedBench):
         """The outputs of both equalisers, measured, so that both are as loud as without their bands."""
         known = self.shown.measured
         if known is None or not self.desk.is_open:
-            self.desk.said.emit("That can't be done yet: who hides whom is still being measured.")
+            self.desk.said.emit("That can't be done yet: masking is still being measured.")
             return
         acts.keep_loudness(self.desk, [known.found.units[place] for place in self._places if place is not None])
 
@@ -317,7 +317,7 @@ class ShareBench(ViewedBench):
         note = MEASURING if waiting else f"Nothing sticks out on {name}. That is worth knowing too."
         found = self.found if lane is not None and all(p.lane_id == self.desk.current_lane for p in self.found) else ()
         if self.desk.current_lane is None:
-            note = "Select a lane to see its places."
+            note = "Select a track to see its places."
         self.list.show_places(found, note)
         self.marks.show_places(self._half(self._places[0]), found, self.list.current)
         for widget in (self.sweep, self.static, self.dynamic):
@@ -353,7 +353,7 @@ class ShareBench(ViewedBench):
 
     def _show_book(self) -> None:
         current = self.desk.current_lane or ""
-        note = MEASURING if self.book is None else "No lane has an equaliser yet: bands of moves and hands stand here."
+        note = MEASURING if self.book is None else "No track has an equaliser yet: bands of moves and hands stand here."
         self.threads.show_book(self.book, current, note)
         self.table.show_book(self.book, current, self.knobs.isChecked())
 

@@ -49,8 +49,8 @@ class ShareBody(Body):
                           QRectF(left, box.top() + 18, width, 16), LOW_HZ, HIGH_HZ)  # fmt: skip
         known, mean = self.shown.measured, self.shown.mean
         theme.colour("quiet")
-        whole = "Hidden" if known is None or known.stretch_s is None else "In loop"
-        for name, label in (("hidden", whole), ("ear", "One ear"), ("counts", "Counts")):
+        whole = "Masked" if known is None or known.stretch_s is None else "In loop"
+        for name, label in (("hidden", whole), ("ear", "Better ear"), ("counts", "Priority")):
             if name in columns.boxes:
                 head = column_box(box, columns, name)
                 top = QRectF(head.left() - 8, head.top() + 1, head.width() + 8, 16)
@@ -127,12 +127,12 @@ class ShareBody(Body):
 
     def tip(self, part: str, row: Row) -> str:
         return (
-            f"{row.lane.name}: its spectrum as it arrives in the mix. Solid is heard, hatched is hidden by the others. "
-            "Hidden: how much of it in all; one ear: in the ear where less of it is hidden, with the places as they "
-            "are. Microphones of one source count as one. With a loop, of the loop."
+            f"{row.lane.name}: its spectrum in the mix. Solid is heard, hatched is masked by the others. "
+            "Masked: how much of it in all; better ear: in the ear where less of it is masked, panned as it is. "
+            "Microphones of one source count as one. With a loop, of the loop."
         )
 
     def header_tip(self, columns: Columns, x: float) -> str:
         return (
-            "All that counts, weighted by importance: hidden in all, and in the better ear. Six zones over note names."
+            "All that counts, weighted by importance: masked in all, and in the better ear. Six zones over note names."
         )

@@ -34,7 +34,8 @@ class PairDrawing(Handled, Drawing):
     def __init__(self) -> None:
         super().__init__(
             "Two ridges",
-            "Two tracks over one ruler: solid is heard, hatched hidden. Bars are bands: drag one; double click where "
+            "Two tracks over one ruler: solid is heard, hatched is masked. Bars are bands: drag one; double "
+            "click where "
             "there is none to add one; on a bar: back to 0 dB; the wheel sets Q, Delete takes it away. The thin line "
             "along the ruler is the instrument's usual range, the ticks are its notes in this song",
         )
@@ -103,7 +104,7 @@ class PairDrawing(Handled, Drawing):
             if half is not None:
                 self._half(painter, boxes[index], half, index, max(tops, default=0.0))
         if lower is None:
-            paint.note(painter, boxes[1], "Nobody hides it, and it hides nobody", align=paint.CENTRE)
+            paint.note(painter, boxes[1], "Nothing masks it, and it masks nothing", align=paint.CENTRE)
 
     def _half(self, painter: QPainter, box: QRectF, half: "Half", index: int, top_db: float) -> None:
         if half.ridge is not None:

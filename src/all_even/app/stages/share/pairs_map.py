@@ -45,7 +45,7 @@ class PairsMap(Handled):
         self._note = ""
         self._top = 0
         self.current = 0
-        self.setAccessibleName("Who hides whom")
+        self.setAccessibleName("Masking")
         self.setToolTip(texts.tip(
             "Every pair in which one hides the other, what costs most for its importance first. Hides: so much less of "
             "it would be hidden without the other. A click shows both face to face"
@@ -56,7 +56,7 @@ class PairsMap(Handled):
         self.lines, self._note = lines[:MOST], note
         self.current = min(self.current, max(0, len(self.lines) - 1))
         self._top = min(self._top, max(0, len(self.lines) - self._room()))
-        self.setAccessibleDescription("; ".join(f"{x.lower.name} hides {x.upper.name}" for x in self.lines[:5]))
+        self.setAccessibleDescription("; ".join(f"{x.lower.name} masks {x.upper.name}" for x in self.lines[:5]))
         self.update()
 
     def _columns(self) -> int:
@@ -80,7 +80,7 @@ class PairsMap(Handled):
                 return
             shown = range(self._top, min(len(self.lines), self._top + self._room()))
             more = f", {len(shown)} of {len(self.lines)} shown" if len(shown) < len(self.lines) else ""
-            told = f"Upper: who is hidden; lower: who hides it; tinted: where. What costs most first{more}"
+            told = f"Upper: what is masked; lower: what masks it; tinted: where. What costs most first{more}"
             paint.note(painter, QRectF(0, 0, self.width(), 16), told)
             for index in shown:
                 self._row(painter, self.box_of(index), self.lines[index], index == self.current)
@@ -96,7 +96,7 @@ class PairsMap(Handled):
         ridges = QRectF(names.right() + 8, box.top() + 2, figures.left() - names.right() - 18, box.height() - 4)
         paint_small_pair(painter, ridges, line.upper, line.lower, line.low_hz, line.high_hz)
         upper = QRectF(figures.left(), figures.top() + 1, figures.width(), 0.5 * box.height())
-        paint.figure(painter, upper, f"{100.0 * line.cost:.0f}", "% hidden by it")
+        paint.figure(painter, upper, f"{100.0 * line.cost:.0f}", "% masked by it")
         lower = upper.translated(0, 0.5 * box.height() - 2)
         told = f"{line.zone}, {100.0 * line.together:.0f} % at once"
         paint.note(painter, lower, told, align=paint.RIGHT)

@@ -34,7 +34,8 @@ class PlacesList(Handled):
         self.current = 0
         self.setAccessibleName("Places to look at")
         self.setToolTip(texts.tip(
-            "Where this lane sticks out, rings, stands out for the ear or lies on another, the furthest first. None is "
+            "Where this track sticks out, rings, stands out for the ear or lies on another, the furthest first. "
+            "None is "
             "a fault by itself: hear it by holding Sweep, then make it a band or leave it"
         ))  # fmt: skip
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -114,8 +115,8 @@ class PlacesDrawing(Handled, Drawing):
     def __init__(self) -> None:
         super().__init__(
             "Places on the ruler",
-            "The lane's ridge with a mark at each place. Hold and move to sweep a narrow lift over it: it starts "
-            "quietly and never gets louder than the lane itself by more than 3 dB",
+            "The track's ridge with a mark at each place. Hold and move to sweep a narrow lift over it: it starts "
+            "quietly and never gets louder than the track itself by more than 3 dB",
         )
         self._half: Half | None = None
         self._places: Sequence[Place] = ()

@@ -30,8 +30,9 @@ class ThreadsDrawing(Handled, Drawing):
     def __init__(self) -> None:
         super().__init__(
             "The session's bands",
-            "Every lane's equaliser as a thread over one ruler: lifts above, cuts below. The counts are lanes that are "
-            "up, or down, by 1 dB or more in a zone. A click on a thread selects its lane",
+            "Every track's equaliser as a thread over one ruler: lifts above, cuts below. The counts are tracks "
+            "that are "
+            "up, or down, by 1 dB or more in a zone. A click on a thread selects its track",
         )
         self._book: Book | None = None
         self._current = ""
@@ -40,7 +41,7 @@ class ThreadsDrawing(Handled, Drawing):
     def show_book(self, book: "Book | None", current: str, note: str) -> None:
         self._book, self._current, self._note = book, current, note
         if book is not None:
-            self.setAccessibleDescription(f"{len(book.threads)} lanes with equalisers")
+            self.setAccessibleDescription(f"{len(book.threads)} tracks with equalisers")
         self.renew()
 
     def plot(self) -> QRectF:
@@ -132,7 +133,7 @@ class BandsTable(Handled):
         self._top = 0
         self.setAccessibleName("The session's bands as a table")
         self.setToolTip(texts.tip(
-            "Every lane's bands; as three knobs: low shelf 80 Hz, swept mid, high shelf 12 kHz, as near as they come. "
+            "Every track's bands; as three knobs: low shelf 80 Hz, swept mid, high shelf 12 kHz, as near as they come. "
             "Over 3 dB off it does not carry"
         ))  # fmt: skip
 

@@ -18,13 +18,13 @@ if TYPE_CHECKING:
     from all_even.session.model.strips import Lane
 
 ROWS = (
-    ("hidden", "Hidden", "How much of it the others hide, all in the middle"),
-    ("plain", "No bands", "The same without any equaliser in the session"),
-    ("ear", "In one ear", "In the ear where less of it is hidden, with the places as they are"),
-    ("speakers", "Speakers", "The same before loudspeakers, where each ear hears both sides"),
-    ("by", "By other", "So much less of it would be hidden without the other"),
-    ("zone", "Most in", "The zone in which the other hides most of it"),
-    ("together", "At once", "Of the time it plays there, how long the other does too"),
+    ("hidden", "Masked", "How much of it the others mask, all panned to the middle"),
+    ("plain", "Without EQ", "The same without any equaliser in the session"),
+    ("ear", "Masked, better ear", "In the ear where less of it is masked, panned as it is"),
+    ("speakers", "Masked, speakers", "The same on speakers, where each ear hears both sides"),
+    ("by", "By the other", "So much less of it would be masked without the other"),
+    ("zone", "Mostly in", "The zone in which the other masks most of it"),
+    ("together", "Overlap in time", "Of the time it plays there, how long the other does too"),
 )
 
 HEAD_HEIGHT, LINE_HEIGHT = 108, 19
@@ -41,7 +41,7 @@ class ShareSide(QWidget):
         self.name = fields.label("", "strong")
         row = layouts.row(spacing=6)
         row.addWidget(fields.label("against", "quiet"))
-        self.rival = _combo("Rival", "Whom the selected lane is shown against; dearest first")
+        self.rival = _combo("Rival", "Whom the selected track is shown against; costliest first")
         self.rival.activated.connect(lambda index: self._rival_chosen(self._rivals[index]))
         row.addWidget(self.rival, 1)
         column.addWidget(self.name)
@@ -52,9 +52,9 @@ class ShareSide(QWidget):
         self.heads = fields.label("", "small"), fields.label("", "small")
         for place, head in enumerate(self.heads, 1):
             grid.addWidget(head, 0, place, Qt.AlignmentFlag.AlignRight)
-        grid.addWidget(fields.label("Counts as", "quiet"), 1, 0)
+        grid.addWidget(fields.label("Priority", "quiet"), 1, 0)
         self.counts = tuple(_combo(f"Importance of the {word}", "How much it matters; * is what its role proposes")
-                            for word in ("selected lane", "rival"))  # fmt: skip
+                            for word in ("selected track", "rival"))  # fmt: skip
         for side, box in enumerate(self.counts):
             for weight, words in WORDS.items():
                 box.addItem(words, weight)
@@ -66,7 +66,7 @@ class ShareSide(QWidget):
             label = fields.label(name, "quiet")
             label.setToolTip(tip)
             grid.addWidget(label, line, 0)
-            pair = fields.Figure(f"{name}, selected lane", tip), fields.Figure(f"{name}, rival", tip)
+            pair = fields.Figure(f"{name}, selected track", tip), fields.Figure(f"{name}, rival", tip)
             for side, figure in enumerate(pair, 1):
                 grid.addWidget(figure, line, side, Qt.AlignmentFlag.AlignRight)
             self.values[key] = pair

@@ -35,7 +35,7 @@ MORE_HEIGHT = 72
 VIEWS = (
     ("Plan", "Who stands where, from front to back"),
     ("Return", "The selected return over the song's beats, and how long each octave lasts"),
-    ("Station", "What makes the room, with the settings that matter first"),
+    ("Processor", "What makes the room, with the settings that matter first"),
 )
 FIRST_LEVEL_DB = -12.0
 """Of a return made by hand: heard, and never loud."""
@@ -55,7 +55,7 @@ class SpaceBench(ViewedBench):
         """The return that is shown; the selected one, else the last that was."""
         self._selected = ""
         row = layouts.row(self, margins=layouts.BENCH, spacing=14)
-        self.side = SidePanel("Depth", "Direct over returned sound; of a return, how much the dry sound covers")
+        self.side = SidePanel("Depth", "Dry over reverb; of a return, how much the dry sound masks")
         self.side.setFixedWidth(208)
         row.addWidget(self.side)
         row.addLayout(self._views(), 1)
@@ -86,12 +86,12 @@ class SpaceBench(ViewedBench):
             self._hold_alone, self.desk.ears.release_move, "ear",
         )  # fmt: skip
         self.without = HoldButton(
-            "Without", "Hold to hear the song without the shown return: it should just be missed",
+            "Without", "Hold to hear the song without the shown return: it should be just audible",
             self._hold_without, self.desk.ears.release_move, "ear",
         )  # fmt: skip
-        self.new: QComboBox = choice_box("New return for the selected lanes", list(NEW))
+        self.new: QComboBox = choice_box("New return for the selected tracks", list(NEW))
         self.new.setFixedWidth(128)
-        self.new.setToolTip("A return to begin from; the selected lanes send to it (Ctrl+Alt+R: a room)")
+        self.new.setToolTip("A return to begin from; the selected tracks send to it (Ctrl+Alt+R: a room)")
         self.new.activated.connect(lambda _index: self._new_chosen())
         for widget in (self.alone, self.without, self.new):
             bar.addWidget(widget)
@@ -180,7 +180,7 @@ class SpaceBench(ViewedBench):
             view = self.shown.of(bus.id)
             lines = [(line.name, line.figure, line.over) for line in lines_of(view)[1:]] if view is not None else []
             found = view.figures.covered if view is not None else None
-            figure = "–" if found is None else f"{number(100.0 * found)} % covered"
+            figure = "–" if found is None else f"{number(100.0 * found)} % masked"
             said = "Its fader: " + LEVEL.text(bus.level_db)
             loud = found is not None and found < LOUD
             self.side.show_all(bus.name, figure, said, lines, look=loud, stale=stale)
@@ -191,7 +191,7 @@ class SpaceBench(ViewedBench):
         if not returns:
             said = "Everything is dry. The moves beside give it places; or choose a new return above."
         else:
-            said = "Select a lane to see how far away it stands, or a return to see what it adds."
+            said = "Select a track to see how far away it stands, or a return to see what it adds."
         self.side.show_all("Space", f"{len(returns)} return{'s' if len(returns) != 1 else ''}", said, (),
                            look=False, stale=False)  # fmt: skip
 
@@ -199,7 +199,7 @@ class SpaceBench(ViewedBench):
         found = self.shown.depth(lane.id)
         ratio = found.ratio_db if found is not None else None
         figure = f"{number(ratio)} dB" if ratio is not None else "dry" if self.shown.view is not None else "–"
-        said = "Direct over returned sound: the less it is, the further away the lane stands."
+        said = "Dry over reverb: the less it is, the further away the track stands."
         if ratio is None:
             said = "It sends to no return, or nothing of it is heard."
         lines = []
@@ -218,7 +218,7 @@ class SpaceBench(ViewedBench):
             bus_id, station_id = bus.id, reverb.id
             self.desk.try_edit(
                 lambda s: chain_edits.change_station(s, bus_id, station_id, decay_s=decay_s),
-                merge=f"station {station_id} decay_s",
+                merge=f"processor {station_id} decay_s",
             )
 
     def _hold_alone(self) -> None:
@@ -257,9 +257,9 @@ class SpaceBench(ViewedBench):
 
         if desk.try_edit(edit):
             self.bus, self.open_station = made[-1], ""
-            who = f"{len(lanes)} lanes send" if len(lanes) != 1 else "one lane sends"
+            who = f"{len(lanes)} tracks send" if len(lanes) != 1 else "one track sends"
             level = LEVEL.text(FIRST_LEVEL_DB)
-            desk.said.emit(f"{name}: {who} to it, at {level}; a move beside says where it is just missed.")
+            desk.said.emit(f"{name}: {who} to it, at {level}; a move beside says where it is just audible.")
             self.show_view(1)
 
 

@@ -30,7 +30,7 @@ NEAR_DB, FAR_DB = 30.0, 0.0
 TICKS_DB = (25.0, 20.0, 15.0, 10.0, 5.0)
 DRY = 30.0
 """Pixels of the rail's dry end."""
-TITLES = ("Direct over returned sound, dB", "Direct over return, dB", "dB")
+TITLES = ("Dry over reverb, dB", "Dry over reverb, dB", "dB")
 """The longest that fits."""
 MOST_RETURNS = 4
 COLUMN, NARROW_COLUMN = 84.0, 66.0
@@ -231,7 +231,7 @@ class SpaceBody(Body):
             for send in space.space_sends(self.desk.session, lane)
         ]
         return (
-            f"{lane.name}: direct sound {number(ratio)} dB over its room; sends to {' and '.join(sends)}. "
+            f"{lane.name}: dry sound {number(ratio)} dB over its reverb; sends to {' and '.join(sends)}. "
             "Drag: further is louder sends. Arrow keys, Shift: finer; on a send's figure only that send."
         )
 

@@ -34,9 +34,7 @@ def lines_of(view: "ReturnView") -> list[FigureLine]:
     found, told = view.figures, []
     if found.covered is not None:
         told.append(
-            FigureLine(
-                "Covered by the dry sound", "covered", f"{number(100.0 * found.covered)} %", found.covered < LOUD
-            )
+            FigureLine("Masked by the dry sound", "masked", f"{number(100.0 * found.covered)} %", found.covered < LOUD)
         )
     if view.response.whole is not None:
         told.append(FigureLine("Decay, measured", "", f"{number(view.response.whole.decay_s, 2)} s"))
@@ -46,7 +44,7 @@ def lines_of(view: "ReturnView") -> list[FigureLine]:
     if found.lead_hidden is not None:
         over = found.lead_hidden > MOST_LEAD_HIDDEN
         told.append(
-            FigureLine("More of the lead hidden", "lead hidden", f"{signed(100.0 * found.lead_hidden)} %", over)
+            FigureLine("More of the lead masked", "lead masked", f"{signed(100.0 * found.lead_hidden)} %", over)
         )
     if found.low_added_db is not None:
         over = found.low_added_db > MOST_LOW_DB

@@ -24,7 +24,7 @@ class DepthPlan(SeatsDrawing):
         super().__init__(
             desk,
             "Plan from front to back",
-            "Who stands where: across by pan, up the further away. Drag up or down: all sends of a lane follow; "
+            "Who stands where: across by pan, up the further away. Drag up or down: all sends of a track follow; "
             "sideways: its pan. Arrow keys move the selected, Shift finer",
         )
         self.shown = shown
@@ -91,7 +91,7 @@ class DepthPlan(SeatsDrawing):
     def seat_tip(self, lane: Lane) -> str:
         depth = self.shown.depth(lane.id)
         ratio = depth.ratio_db if depth is not None else None
-        place = "dry" if ratio is None else f"direct sound {number(ratio)} dB over its room"
+        place = "dry" if ratio is None else f"dry sound {number(ratio)} dB over its reverb"
         return f"{lane.name}: {PAN.text(lane.pan)}, {place}"
 
     def taken(self, lane: Lane, at: QPointF) -> None:

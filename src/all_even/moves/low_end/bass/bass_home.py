@@ -49,11 +49,11 @@ def propose(look: Look) -> list[Proposal]:
     if bass is None or before is None:
         return []
     turned = Single(station(gain_db), rate)(bass.astype(np.float64))
-    warning = "" if net > 0.0 else " It takes more from the bass than it gives the kick: a taste, no clearing."
+    warning = "" if net > 0.0 else " Optional: it takes more from the bass than it gives the kick."
     return [
         KIND.move(
             targets=found.basses,
-            title=f"Bass {signed(gain_db, 0)} dB around {PLACE_HZ:.0f} Hz: the school that you chose",
+            title=f"Bass {signed(gain_db, 0)} dB around {PLACE_HZ:.0f} Hz: the approach chosen in Settings",
             reason=f"{beside_a_fader(found.before, after)}{warning}",
             parameters={"gain_db": gain_db},
             evidence=evidence(look, after, found.before),

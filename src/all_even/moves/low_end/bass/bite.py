@@ -49,7 +49,7 @@ def propose(look: Look) -> list[Proposal]:
             targets=tuple(lane.id for lane in lanes),
             title=f"Bite for the bass: {number(GAIN_DB, 0)} dB around {place_hz:.0f} Hz",
             reason=f"On a small speaker the bass loses {number(-now)} LU, then {number(-after)}. At {place_hz:.0f} Hz "
-            "the rest of the mix covers it least; lower would sound more nasal, higher more of the pick. A taste.",
+            "the rest of the mix masks it least; lower would sound more nasal, higher more of the pick. Optional.",
             parameters={"place_hz": place_hz},
             evidence={"small_speaker_lu": now, "small_speaker_then_lu": after},
             metric=METRIC,

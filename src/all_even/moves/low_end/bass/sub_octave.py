@@ -43,7 +43,7 @@ def propose(look: Look) -> list[Proposal]:
         KIND.move(
             targets=found.basses,
             title="An octave under the bass, on a parallel bus",
-            reason=f"The line hardly goes under {number(float(lowest), 0)} Hz. A taste: only the new band comes "
+            reason=f"The line hardly goes under {number(float(lowest), 0)} Hz. Optional: only the new band comes "
             f"back, mono, {number(-RETURN_DB, 0)} dB under the bass; mute the bus to compare.",
             parameters={"level_db": RETURN_DB, "lowest_hz": float(lowest), "highest_hz": float(highest)},
             evidence={"lowest_note_hz": float(lowest), "highest_note_hz": float(highest)},

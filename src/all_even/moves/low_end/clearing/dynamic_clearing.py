@@ -87,7 +87,7 @@ def _proposal(look: Look, found: Bottom, cut: DynamicEqualiser, after: PairFigur
     return KIND.move(
         targets=found.basses,
         title=f"Bass {number(-band.range_db, 0)} dB back at {number(band.frequency_hz, 0)} Hz while the kick sounds",
-        reason=f"The kick has its peak there ({note}). {beside_a_fader(before, after)} Keyed by "
+        reason=f"The kick has its peak there ({note}). {beside_a_fader(before, after)} Sidechain from "
         f"{look.session.strip_name(copies.heard.kick_id)}; between the hits the bass is as it was.",
         parameters={
             "frequency_hz": band.frequency_hz,

@@ -86,7 +86,7 @@ def propose(look: Look) -> list[Proposal]:
             targets=(*found.kicks, *found.basses),
             title="One static cut on the bass"
             if len(bells["bass"]) == 1 and not bells["kick"]
-            else f"Reciprocal clearing: the {side} owns the bottom",
+            else f"Reciprocal EQ cuts: the {side} leads the low end",
             reason=f"{words[:1].upper()}{words[1:]}. {beside_a_fader(before, after)} The simple way, where a dynamic "
             "band is not wanted.",
             parameters={

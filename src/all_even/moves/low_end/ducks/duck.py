@@ -46,15 +46,15 @@ Array = NDArray[np.float64]
 LONGEST_S = 24.0
 """The fit looks at the stretch of this length with the most hits over the bass."""
 NAMES = {
-    "keyed": "Compressor keyed by the kick", "keyed_click": "Compressor keyed by a silent click",
-    "keyed_high_pass": "Compressor keyed by the kick's click", "band": "Only the kick's band",
+    "keyed": "Compressor, sidechain from the kick", "keyed_click": "Compressor, sidechain from a silent click",
+    "keyed_high_pass": "Compressor, sidechain from the kick, high-passed", "band": "Only the kick's band",
     "drawn": "Drawn shape at each hit", "timeline": "Drawn shape on the grid", "pulse": "Pulse on each beat",
-    "none": "No duck", "plain": "Plain compression", "keyed_default": "Keyed, left at its defaults",
+    "none": "No duck", "plain": "Compression without sidechain", "keyed_default": "Sidechain at factory values",
 }  # fmt: skip
 SHORT = {
-    "keyed": "keyed", "keyed_click": "click key", "keyed_high_pass": "kick's click", "band": "band",
-    "drawn": "drawn", "timeline": "timeline", "pulse": "pulse", "none": "no duck", "plain": "plain",
-    "keyed_default": "defaults",
+    "keyed": "sidechain", "keyed_click": "from a click", "keyed_high_pass": "key high-passed", "band": "one band",
+    "drawn": "drawn per hit", "timeline": "drawn on grid", "pulse": "per beat", "none": "no duck", "plain": "no key",
+    "keyed_default": "factory values",
 }  # fmt: skip
 PROPOSED = ("keyed", "keyed_high_pass", "band", "drawn")
 """In this order where two are as good: what the click key and the timeline do, one of these does on the tracks as they
@@ -280,7 +280,7 @@ def proposal(look: Look, fit: Fitted, one: Duck, after: PairFigures | None) -> P
     room = now.room_db if now is not None else None
     low = one.low
     words = (
-        f"Gap {number(low.gap_db)} dB, pile-up {number(low.pile_up_db)} dB, back {number(low.recovery_margin_ms, 0)} "
+        f"Dip {number(low.gap_db)} dB, peak {number(low.pile_up_db)} dB, back {number(low.recovery_margin_ms, 0)} "
         f"ms before the next hit, {number(low.depth_db)} dB deep."
     )
     worth = beside_a_fader(before, after) if after is not None else ""

@@ -54,7 +54,9 @@ def warnings(ducks: Ducks, name: str, own: methods.Parameters, start_s: float = 
         ripple = figures.ripple_db(meeting.target, _full_rate(gain, meeting), meeting.sample_rate, meeting.hits_s)
         if ripple is not None and ripple > figures.RIPPLE_FLAG_DB:
             limit = number(figures.RIPPLE_FLAG_DB, 0)
-            found.append(f"moves with the wave: ripple {number(ripple, 0)} dB (over {limit}); a longer release helps")
+            found.append(
+                f"low-frequency distortion: ripple {number(ripple, 0)} dB (over {limit}); a longer release helps"
+            )
     plain, ducked = meeting.target_power, meeting.target_power * 10.0 ** (gain / 10.0)
     inside = meeting.counted
     taken = (float(plain[inside].sum()) + 1e-20) / (float(ducked[inside].sum()) + 1e-20)
@@ -69,7 +71,7 @@ def click_warning(ducks: Ducks, name: str) -> str | None:
     one = next((item for item in ducks.methods if item.name == name), None)
     if one is None or not one.sound.clicks or one.sound.click_db is None:
         return None
-    return f"a click at the start: {number(one.sound.click_db, 0)} dB re the bass; step back more slowly"
+    return f"a click at the start: {number(one.sound.click_db, 0)} dB relative to the bass; step back more slowly"
 
 
 def _full_rate(gain: Array, meeting: figures.Meeting) -> Array:
