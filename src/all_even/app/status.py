@@ -1,5 +1,7 @@
 """The status line: what was said last, else the facts of the session; what is being done, and stopping it."""
 
+import time
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
@@ -13,12 +15,23 @@ if TYPE_CHECKING:
     from all_even.app.desk import Desk
     from all_even.app.starting.warming import Warming
 
-SHOWN_MS = 12_000
+SHOWN_MS, SECOND_MS, LATE_S = 12_000, 500, 1.0
+"""How long a sentence stays; how often seconds are counted on; from how many seconds on work by itself is told."""
 HEIGHT = 30
-QUIET = ("figures", "autosave", "plan", "arrivals", "tick", "propose", "keep")
-"""Work that goes on by itself and is not told."""
-TOLD = ("open", "measure", "sources", "print", "compare", "sheet", "prepare", "hits")
-STOPPABLE = ("open", "print", "prepare", "compare", "measure", "sources")
+QUIET = ("autosave", "plan", "arrivals", "tick", "propose", "keep", "names")
+"""Work that goes on by itself and is short."""
+TOLD = ("open", "measure", "sources", "print", "print track", "compare", "sheet", "prepare", "hits")
+"""What is told at once; all else from a second on."""
+STOPPABLE = ("open", "print", "print track", "prepare", "compare", "measure", "sources", "figures")
+
+
+@dataclass(slots=True)
+class _Going:
+    """A job under way: since when (monotonic), how far, and what it says."""
+
+    since_s: float
+    share: float = -1.0
+    text: str = ""
 
 
 class StatusLine(QWidget):
@@ -41,9 +54,12 @@ class StatusLine(QWidget):
         for part in (self.progress_text, self.progress, self.cancel_button):
             row.addWidget(part)
         self.warming: Warming | None = None
+        self._going: dict[str, _Going] = {}
+        self._seconds = timer(self, SECOND_MS, self._tell)
         self._show_progress(False)
         self._timer = timer(self, SHOWN_MS, self.idle, once=True)
         desk.said.connect(self.say)
+        desk.work.started.connect(self._on_started)
         desk.work.progressed.connect(self._on_progress)
         desk.work.ended.connect(self._on_ended)
 
@@ -91,18 +107,44 @@ class StatusLine(QWidget):
         super().resizeEvent(event)
         self._fit()
 
+    def _on_started(self, name: str) -> None:
+        if name not in QUIET:
+            self._going[name] = _Going(time.monotonic())
+            self._seconds.start()
+
     def _on_progress(self, name: str, share: float, text: str) -> None:
-        if name in QUIET:
+        job = self._going.get(name)
+        if job is not None:
+            job.share, job.text = share, text
+            self._tell()
+
+    def _on_ended(self, name: str) -> None:
+        if not self.desk.work.busy(name):
+            self._going.pop(name, None)
+        self._tell()
+
+    def _tell(self) -> None:
+        """What takes longest to wait for: how far it is, and since when."""
+        now = time.monotonic()
+        told = [
+            (name, job) for name, job in self._going.items()
+            if job.text and (name in TOLD or now - job.since_s >= LATE_S)
+        ]  # fmt: skip
+        if not self._going:
+            self._seconds.stop()
+        if not told:
+            if self.warming is None:
+                self._show_progress(False)
             return
+        name, job = min(told, key=lambda item: (item[0] not in TOLD, item[1].since_s))
         self._show_progress(True)
-        self.progress.setRange(0, 0 if share < 0 else 1000)
-        self.progress.setValue(int(1000 * max(0.0, share)))
+        self.cancel_button.setVisible(name in STOPPABLE)
+        self.progress.setRange(0, 0 if job.share < 0 else 1000)
+        self.progress.setValue(int(1000 * max(0.0, job.share)))
+        spent = int(now - job.since_s)
+        text = f"{job.text}; {spent} s" if spent else job.text
         metrics = self.progress_text.fontMetrics()
         self.progress_text.setText(metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 420))
-
-    def _on_ended(self, _name: str) -> None:
-        if not self._is_told():
-            self._show_progress(False)
 
     def _is_told(self) -> bool:
         return any(self.desk.work.busy(name) for name in TOLD)
@@ -139,6 +181,8 @@ class StatusLine(QWidget):
                 if name == "prepare":
                     self.desk.moves.stop_preparing()
                 self.say("Stopped.")
+                if name == "figures":
+                    self.say("Stopped. Moves are looked for again after the next change or at the next stage.")
                 if name == "measure":
                     self.desk.figures.open_sources()  # what was not measured can still be played
                 return

@@ -7,6 +7,7 @@ from all_even.app.bench.frame import BenchFrame
 from all_even.app.bench.split import BenchSplit
 from all_even.app.desk import Desk
 from all_even.app.head.head import Head
+from all_even.app.head.played import Played
 from all_even.app.lanes.view import LaneView
 from all_even.app.side.panel import SideTabs
 from all_even.app.style import layouts
@@ -50,6 +51,7 @@ class Workbench(QWidget):
         parts = parts or Parts(desk)
         while parts.make_one():
             pass
+        self._played = Played()
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.head, self.lanes, self.side, self.bench = parts.head, parts.lanes, parts.side, parts.bench
@@ -92,6 +94,8 @@ class Workbench(QWidget):
         if player is None:
             transport.show_position(0.0, length, False)
             return
+        if not player.playing:
+            self._played.stop()
         position = player.position_s()
         transport.show_position(position, length, player.playing)
         self.side.notes.position_s = position
@@ -103,5 +107,7 @@ class Workbench(QWidget):
         if meters is not None:
             left, right = (level_db(peak) for peak in meters.mix_peaks)
             transport.level.show_levels(left, right, meters.held)
+            self._played.add(position, meters.momentary_lufs)
+            transport.level.show_loudness(meters.short_term_lufs, self._played.integrated_lufs)
         else:
             transport.level.show_levels(NOTHING_DBFS, NOTHING_DBFS, False)

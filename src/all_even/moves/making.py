@@ -71,10 +71,15 @@ def propose(look: Look, kinds: Iterable[Kind], told: Told = unheard) -> list[Pro
 
 
 def propose_soon(
-    look: Look, kinds: Iterable[Kind], before: Sequence[Proposal], told: Told = unheard
+    look: Look,
+    kinds: Iterable[Kind],
+    before: Sequence[Proposal],
+    told: Told = unheard,
+    done: Callable[[int, int], None] = lambda _spoken, _all: None,
 ) -> Iterator[list[Proposal]]:
     """The same as they are found, at last all. What is made by default is looked for first, as many
-    rules side by side as there are threads to use; before: what was open, which stays until its rule has spoken."""
+    rules side by side as there are threads to use; before: what was open, which stays until its rule has spoken. done:
+    told how many rules have spoken, of how many."""
     in_turn = sorted(kinds, key=lambda kind: kind.optional)
     with ThreadPoolExecutor(look.workers, thread_name_prefix="moves", initializer=step_back) as pool:
         asked = {kind.id: pool.submit(propose, look, [kind], told) for kind in in_turn}
@@ -82,6 +87,7 @@ def propose_soon(
         try:
             while wait(asked.values(), SOON_S if said else FIRST_S).not_done:
                 known = {kind_id: made.result() for kind_id, made in asked.items() if made.done()}
+                done(len(known), len(asked))
                 if any(known[kind_id] for kind_id in known.keys() - said):
                     still = [move for move in before if move.kind in asked and move.kind not in known]
                     yield _weightiest_first([*(move for moves in known.values() for move in moves), *still])

@@ -23,6 +23,7 @@ from all_even.app.commands.command import (
     is_selected,
 )
 from all_even.app.commands.rows import row_commands
+from all_even.app.lanes.entries import entry
 from all_even.session.editing.anew import mix_anew
 
 if TYPE_CHECKING:
@@ -136,6 +137,32 @@ def all_commands() -> "list[Command[Actions]]":
             words="roles unknown names identify",
             id="who-is-who",
         ),
+        Command(
+            "Tracks",
+            "Print with its inserts and go on",
+            "",
+            lambda a: a.strips.print_and_go_on(),
+            is_selected,
+            LANES,
+            words="freeze bounce commit render file",
+        ),
+        Command(
+            "Tracks",
+            "Keep its chain under a name …",
+            "",
+            lambda a: a.strips.keep_chain(a.dialogs.type_over_song),
+            is_selected,
+            LANES,
+            words="preset inserts save library",
+        ),
+        Command(
+            "Tracks",
+            "Level and mute at rest",
+            "",
+            lambda a: a.strips.at_rest(),
+            at=LANES,
+            words="reset faders zero unmute all",
+        ),
         Command("Tracks", "Measure what is missing", "", lambda a: a.desk.figures.measure_lanes()),
         Command("Play", "Play or stop", "Space", lambda a: a.desk.ears.toggle_play(), at=STRIP),
         Command("Play", "To the start", "Home", lambda a: a.to_start(), at=STRIP),
@@ -143,6 +170,34 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Play", "Follow", "F", on_page(lambda p: p.follow()), at=STRIP),
         Command("Play", "Compare two versions", "X", on_page(lambda p: p.compare())),
         Command("Play", "Hear the state now", "Shift+X", lambda a: a.desk.ears.hear_now()),
+        Command(
+            "Play",
+            "Faders alone, or as it is",
+            "Y",
+            on_page(lambda p: p.hear_without("everything")),
+            words="without inserts processing bypass all compare",
+        ),
+        Command(
+            "Play",
+            "Without equalisers, or as it is",
+            "",
+            on_page(lambda p: p.hear_without("equalisers")),
+            words="bypass eq compare",
+        ),
+        Command(
+            "Play",
+            "Without dynamics, or as it is",
+            "",
+            on_page(lambda p: p.hear_without("dynamics")),
+            words="bypass compressors compare",
+        ),
+        Command(
+            "Play",
+            "Without sends, or as it is",
+            "",
+            on_page(lambda p: p.hear_without("sends")),
+            words="bypass reverb compare",
+        ),
         Command("Play", "Tap the tempo", "J", lambda a: a.time.tap(), at=STRIP, words="bpm beat"),
         Command("Play", "Type the tempo", "Shift+J", lambda a: a.time.type_tempo(), at=STRIP, words="bpm"),
         Command(
@@ -240,6 +295,22 @@ def present_commands(desk: "Desk") -> "list[Command[Actions]]":
         Command("Tracks", f"Route to {name}", "", partial(_lead, goal), is_selected, LANES, "Route to")
         for goal, name in [*goals, (MIX, "the mix")]
     ]
+    from all_even.session.machine import chains
+
+    role = getattr(entry(desk.session, desk.current), "role", "") if desk.current is not None else ""
+    found += [
+        Command(
+            "Tracks",
+            kept.name,
+            "",
+            partial(_use_chain, kept.name),
+            is_selected,
+            LANES,
+            "Use the chain",
+            words=f"preset inserts {kept.role}",
+        )
+        for kept in chains.fitting(role)[:MOST_CHAINS]
+    ]
     found += [
         Command("Tracks", f"Put into {folder.name}", "", partial(_put_into, folder.id), is_selected, LANES, "Put into")
         for folder in desk.session.folder_groups
@@ -251,6 +322,7 @@ def present_commands(desk: "Desk") -> "list[Command[Actions]]":
     return found
 
 
+MOST_CHAINS = 20
 BUFFERS = {0: "As short as the output can"} | {frames: f"{frames} frames" for frames in (512, 1024, 2048, 4096)}
 """What the buffers of an output (`audio.device.BUFFERS`) are called."""
 
@@ -303,6 +375,10 @@ def _lead(goal: str, actions: "Actions") -> None:
 
     desk = actions.desk
     desk.try_edit(lambda s: routing_edits.route(s, actions.strips.selected_strips(), goal))
+
+
+def _use_chain(name: str, actions: "Actions") -> None:
+    actions.strips.use_chain(name)
 
 
 def _put_into(folder: str, actions: "Actions") -> None:

@@ -304,6 +304,7 @@ class DeskFigures(QObject):
             from all_even.figures.sources.relations import relations
 
             measured = look.with_cancel(report.cancelled)
+            report.progress(-1.0, "Measuring the mix")
             measured.hear(*measured.book.flow_wants(session))
             report.send(("flow", measured.book.known_flow(session)))
             if follower is not None:

@@ -1,6 +1,7 @@
 """The desk's moves: what is open at each stage, making them, and what became of those that were made."""
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from all_even import stages
@@ -102,12 +103,15 @@ class DeskMoves:
             report.send(("result", (entry.serial, entry.result)))
             look = after
         for first in visible:
-            before = tuple(self.open.get(first.key, ()))
-            for found in making.propose_soon(look, first.moves().shown, before, told):
+            before, kinds = tuple(self.open.get(first.key, ())), first.moves().shown
+            report.progress(0.0, f"{first.name}: looking for moves")
+            far = partial(_looked_so_far, report, first.name)
+            for found in making.propose_soon(look, kinds, before, told, far):
                 report.send(("moves", {first.key: found}))
             say(first)
         report.send(("accounts", accounts.accounts(look, metrics)))
-        for stage in todo:
+        for count, stage in enumerate(todo, 1):
+            report.progress(count / len(todo), f"{stage.name}: looking for moves, {count} of {len(todo)} other stages")
             report.send(("moves", {stage.key: making.propose(look, stage.moves().shown, told)}))
             say(stage)
         known = {stage.key: stage for stage in stages.STAGES}
@@ -331,6 +335,10 @@ class DeskMoves:
             desk.edit(lambda s: edits.tick_off(s, stage, fingerprint), text=f"{name} is done")
 
         self._figures.find("tick", depends_on, done, line="quick")
+
+
+def _looked_so_far(report: Report, stage: str, spoken: int, rules: int) -> None:
+    report.progress(spoken / max(1, rules), f"{stage}: looking for moves, {spoken} of {rules} rules")
 
 
 def is_taste(move: Proposal) -> bool:

@@ -5,6 +5,7 @@ from PyQt6.QtGui import QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from all_even.app.style import paint, theme
+from all_even.dsp.parameter import number
 from all_even.session.model.settings import WorkSettings
 
 
@@ -15,13 +16,16 @@ class OutputLevel(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedSize(176, 34)
+        self.setFixedSize(196, 50)
         self.setAccessibleName("Output level")
         self.setToolTip(
             "Output level now, left and right, −48 to 0 dBFS. The marked stretch is where the mix may peak. "
-            "Playing never passes −1 dBFS; prints are not limited."
+            "Playing never passes −1 dBFS; prints are not limited. Below: loudness of the last 3 s "
+            "(short-term), and of "
+            "the song as far as it was played since the start (integrated, gated after EBU R 128)."
         )
         self.left_db = self._right = -120.0
+        self._loudness: tuple[float | None, float | None] = (None, None)
         self._held = False
         self.window_dbfs = WorkSettings().peak_window_dbfs
 
@@ -36,6 +40,13 @@ class OutputLevel(QWidget):
         right = max(right_dbfs, self._right - 1.4)
         if (left, right, held) != (self.left_db, self._right, self._held):
             self.left_db, self._right, self._held = max(left, -120.0), max(right, -120.0), held
+            self.update()
+
+    def show_loudness(self, short_term_lufs: float | None, integrated_lufs: float | None) -> None:
+        """Of what was played since the start: the last 3 s, and all of it, gated."""
+        rounded = tuple(None if value is None else round(value, 1) for value in (short_term_lufs, integrated_lufs))
+        if rounded != self._loudness:
+            self._loudness = rounded[0], rounded[1]
             self.update()
 
     def _x(self, level_db: float) -> float:
@@ -53,7 +64,10 @@ class OutputLevel(QWidget):
                 painter.fillRect(window.intersected(track), theme.colour("act_soft"))
                 bar = QRectF(track.left(), track.top(), self._x(level) - track.left(), track.height())
                 painter.fillRect(bar, theme.colour("look" if level > high else "act"))
-            theme.colour("quiet")
+            for index, (name, value) in enumerate(zip(("3 s", "song"), self._loudness, strict=True)):
+                half = QRectF(index * self.width() / 2, 34, self.width() / 2 - (0 if index else 8), 15)
+                paint.note(painter, half, name)
+                paint.figure(painter, half, "–" if value is None else number(value), "LUFS")
             if self._held:
                 paint.text(painter, QRectF(0, 19, self.width(), 15), "ceiling holds −1 dBFS", size=theme.SMALL,
                            colour=theme.colour("look"), align=paint.RIGHT)  # fmt: skip

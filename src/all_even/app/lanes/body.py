@@ -44,8 +44,13 @@ class Body:
     NARROW: ClassVar[float] = 560.0
     """Under so many pixels a view is narrow."""
 
+    LIVE: ClassVar[str] = ""
+    """The column in which something moves with the playing position in selected rows; empty for none."""
+
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
+        self.playhead: float | None = None
+        """Share of the song that is heard now; None while nothing was played."""
 
     def refresh(self, rows: list[Row]) -> None:
         """Works out what is drawn for all rows together."""
@@ -82,8 +87,12 @@ class Body:
         """All that `paint` draws of a row from, so that its picture can be kept; None where that can't be said."""
         return None
 
-    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
         """What moves over a row while it plays."""
+
+    def position_s(self) -> float | None:
+        """Where in the song it plays."""
+        return None if self.playhead is None else self.playhead * self.desk.song_s()
 
     def part_at(self, columns: Columns, x: float) -> str:
         """The rail or column under a pixel, else `body`."""

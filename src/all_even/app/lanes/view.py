@@ -172,9 +172,18 @@ class LaneView(QAbstractScrollArea):
                 x = self.body.playhead_x(columns, place) if place is not None else None
                 if x is not None:
                     self.area.update(QRect(int(x) - 2, layout.HEADER, 5, self.height()))
+            live = columns.boxes.get(self.body.LIVE)
+            for index, row in enumerate(self.rows if live is not None else ()):
+                box = stack.box(index, float(self.area.width()))
+                if (
+                    live is not None
+                    and self._is_selected(row)
+                    and box.bottom() > layout.HEADER
+                    and box.top() < stack.view
+                ):
+                    self.area.update(QRectF(live[0], box.top(), live[1], box.height()).toAlignedRect())
             self._playhead = playhead
-        if hasattr(self.body, "playhead"):
-            self.body.playhead = playhead
+        self.body.playhead = playhead
 
     def _is_selected(self, row: Row) -> bool:
         """Itself, or, a head that is no strip, everything below it."""
@@ -264,9 +273,9 @@ class LaneView(QAbstractScrollArea):
         super().resizeEvent(event)
         self._update_scroll()
         index = self.gestures.index
-        if event is not None and event.oldSize().height() > event.size().height() and index is not None:
-            if self.row_box(index).top() < event.oldSize().height():  # it was in sight, and stays there
-                self.scroll_to(index)
+        lower = event is not None and event.oldSize().height() > event.size().height()
+        if event is not None and lower and index is not None and self.row_box(index).top() < event.oldSize().height():
+            self.scroll_to(index)  # it was in sight, and stays there
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self._place()
@@ -361,7 +370,7 @@ class LaneView(QAbstractScrollArea):
                     painter, right, row.report, (self.desk.stage, look),
                     lambda inside: self.body.paint(inside, box, columns, index, row, held), ground,
                 )  # fmt: skip
-            self.body.paint_over(painter, box, columns)
+            self.body.paint_over(painter, box, columns, row)
         paint.line(painter, 0, box.bottom() - 0.5, box.right(), box.bottom() - 0.5, theme.colour("line", 0.6))
         if selected and index == self.gestures.index and self.hasFocus():
             painter.setPen(QPen(theme.colour("act"), 2))

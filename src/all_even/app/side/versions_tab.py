@@ -1,13 +1,23 @@
 """Versions: named states of the session, and hearing two of them at the same loudness."""
 
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QListWidget, QWidget
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QListWidget, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.style import fields, layouts, theme
+from all_even.app.style.hold_button import HoldButton
 from all_even.dsp.parameter import decibel_text
 from all_even.session.editing import edits
+from all_even.session.editing.without import NAMES, Part, without
 
 MARGIN = 12
+TIPS: dict[Part, str] = {
+    "everything": "faders and pans alone, no inserts and no sends",
+    "equalisers": "no equalisers and passes",
+    "dynamics": "no compressors, limiters, gates, ducks and parallel compression",
+    "sends": "no sends to returns and parallel buses",
+}
 
 
 class VersionsTab(QWidget):
@@ -48,6 +58,21 @@ class VersionsTab(QWidget):
         column.addWidget(self.compare_button)
         self.state = fields.wrapped("", "small")
         column.addWidget(self.state)
+        column.addWidget(fields.label("Hear, as loud as now", "small"))
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.bare: dict[Part, HoldButton] = {}
+        for index, (part, name) in enumerate(NAMES.items()):
+            self.bare[part] = HoldButton(
+                name, f"Hold: {TIPS[part]}, at equal loudness", partial(self.hold_without, part),
+                desk.ears.release_move, "ear",
+            )  # fmt: skip
+            grid.addWidget(self.bare[part], index // 2, index % 2)
+        column.addLayout(grid)
+        self.only_selected = QCheckBox("Only the selected tracks")
+        self.only_selected.setToolTip("Take it out of the selected tracks alone; all else stays as it is")
+        self.only_selected.setMinimumHeight(theme.TARGET)
+        column.addWidget(self.only_selected)
         desk.changed.connect(lambda old, new: self.refresh() if old.snapshots != new.snapshots else None)
         desk.opened.connect(self.refresh)
         desk.hearing_changed.connect(self._show_state)
@@ -68,6 +93,12 @@ class VersionsTab(QWidget):
     def compare(self) -> None:
         if self.first.currentText() != self.second.currentText():
             self.desk.ears.hear_snapshot(self.first.currentText(), self.second.currentText())
+
+    def hold_without(self, part: Part) -> None:
+        """The session, or the selection, without a part of its processing, until it is let go."""
+        if self.desk.is_open:
+            only = frozenset(self.desk.selected) if self.only_selected.isChecked() else None
+            self.desk.ears.hold_matched(NAMES[part], without(self.desk.session, part, only))
 
     def _show_state(self) -> None:
         hearing = self.desk.hearing

@@ -16,9 +16,9 @@ class HoldButton(QPushButton):
     """`held` when it is pressed, `let_go` when it is released, or loses the keyboard."""
 
     def __init__(
-        self, text: str, tip: str, held: Callable[[], object], let_go: Callable[[], object], icon: str
+        self, text: str, tip: str, held: Callable[[], object], let_go: Callable[[], object], icon: str = ""
     ) -> None:
-        super().__init__(f" {text}")
+        super().__init__(f" {text}" if icon else text)
         self._held, self._let_go, self._down = held, let_go, False
         self.setAccessibleName(text)
         self.setToolTip(texts.tip(tip))

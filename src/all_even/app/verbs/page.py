@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from all_even.app.bench.bench import Bench
     from all_even.app.machine.kept_layout import Nesting, RowSize
     from all_even.app.workbench import Workbench
+    from all_even.session.editing.without import Part
 
 
 class PageVerbs:
@@ -128,6 +129,16 @@ class PageVerbs:
         """Shows the selected rows alone, or everything again."""
         if self._desk.is_open:
             self._workbench.lanes.laying.show_only(self._desk.selected)
+
+    def hear_without(self, part: "Part") -> None:
+        """The session without a part of its processing, at equal loudness; given again, the session."""
+        from all_even.session.editing.without import NAMES
+
+        ears = self._desk.ears
+        if self._desk.is_open and ears.hearing.name == NAMES[part]:
+            ears.hear_now()
+        else:
+            self._workbench.side.versions.hold_without(part)
 
     def turn_bench(self) -> None:
         """Puts the bench of this stage away, or brings it back."""

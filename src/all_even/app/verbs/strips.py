@@ -1,5 +1,8 @@
 """Verbs of strips: copying and pasting what is set on them."""
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PyQt6.QtWidgets import QApplication
 
 from all_even.app.desk import Desk
@@ -48,6 +51,77 @@ class StripVerbs:
             what = {"chain": "Chain", "sends": "Sends", "level": "Level and pan"}[part]
             count = f"{len(chosen)} strips" if len(chosen) != 1 else self._desk.session.strip_name(chosen[0])
             self._desk.said.emit(f"{what} of {found.name} pasted to {count}; undo takes it back.")
+
+    def print_and_go_on(self) -> None:
+        """Prints the current track with its inserts, and goes on with the file; the recording stays as a take."""
+        from all_even.deliver import printed_track
+
+        desk, lane_id = self._desk, self._desk.current_lane
+        if lane_id is None:
+            desk.said.emit("Select a track first: what is printed is one track with its inserts.")
+            return
+        if desk.path is None:
+            desk.said.emit("Save the session first: the printed file lies beside it.")
+            return
+        folder, name = printed_track.folder_of(desk.path), desk.session.lane(lane_id).name
+
+        def show(path: Path) -> None:
+            if not any(lane.id == lane_id for lane in desk.session.lanes):
+                return
+            text = f"{name} printed with its inserts: {path.name}"
+            if desk.edit(lambda s: printed_track.with_printed(s, lane_id, path), text=text):
+                desk.select((lane_id,))
+                desk.said.emit(f"{text}. Its inserts sleep; U plays the recording; undo takes it back.")
+
+        desk.figures.find(
+            "print track", lambda look: printed_track.print_track(look, lane_id, folder), show,
+            saying=f"Printing {name} with its inserts", line="quick",
+        )  # fmt: skip
+
+    def keep_chain(self, type_over: Callable[[str, str, Callable[[str], None]], None]) -> None:
+        """Keeps the current chain under a name; type_over: asks for it."""
+        from all_even.session.machine import chains
+
+        desk, current = self._desk, self._desk.current
+        if current is None or current in {folder.id for folder in desk.session.folder_groups}:
+            desk.said.emit("Select a track or group first: its chain is kept.")
+            return
+
+        def typed(name: str) -> None:
+            if name.strip() and desk.is_open:
+                try:
+                    kept = chains.keep(desk.session, current, name)
+                except UserError as error:
+                    desk.said.emit(str(error))
+                    return
+                desk.said.emit(f"Chain “{kept.name}” kept for {kept.role}: in the menu Tracks, Use the chain.")
+
+        type_over("Name of the chain", desk.session.strip_name(current), typed)
+
+    def use_chain(self, name: str) -> None:
+        """A kept chain on everything selected."""
+        from all_even.session.machine import chains
+
+        desk, wanted = self._desk, self.selected_strips()
+        if MIX in desk.selected:
+            wanted.append(MIX)
+        try:
+            kept = chains.find(name)
+        except KeyError:
+            desk.said.emit(f"The chain “{name}” is not there any more.")
+            return
+        if wanted and desk.try_edit(lambda s: chains.put_on(s, wanted, kept)):
+            count = f"{len(wanted)} tracks" if len(wanted) > 1 else desk.session.strip_name(wanted[0])
+            desk.said.emit(f"Chain “{kept.name}” on {count}; undo takes it back.")
+
+    def at_rest(self) -> None:
+        """Faders at 0 dB, mutes and solos off: of the selection where several are selected, else of everything."""
+        desk = self._desk
+        if desk.is_open:
+            several = len(desk.selected) > 1
+            wanted = desk.selected if several else tuple(item.id for item in desk.session.members)
+            text = f"Level and mute of {'the selection' if several else 'all tracks'} at rest"
+            desk.edit(lambda s: edits.change_strips(s, wanted, level_db=0.0, mute=False, solo=False), text=text)
 
     def clear_solo(self) -> None:
         if self._desk.is_open:

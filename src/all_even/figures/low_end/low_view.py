@@ -29,11 +29,21 @@ SUBSTANCE_DB = -24.0
 @dataclass(frozen=True, slots=True, eq=False)
 class LowView:
     """middle_db, loud_db: (45,) per twelfth of an octave, dB re full scale behind the chain. level_db: RMS from 20 to
-    250 Hz while it plays there."""
+    250 Hz while it plays there. moments: (frames, 45) power, every 128 ms."""
 
     middle_db: Array
     loud_db: Array
     level_db: float
+    moments: NDArray[np.float32]
+
+    def at(self, position_s: float) -> Array | None:
+        """(45,) power of a moment of the song, between its two frames; None outside."""
+        place = (position_s * RATE - FRAME / 2) / HOP
+        if not len(self.moments) or not -1.0 < place < len(self.moments):
+            return None
+        low = max(0, int(place))
+        part, high = max(0.0, place - low), min(low + 1, len(self.moments) - 1)
+        return np.asarray((1.0 - part) * self.moments[low] + part * self.moments[high], np.float64)
 
 
 def view_of(low: Array) -> LowView:
@@ -54,10 +64,11 @@ def view_of(low: Array) -> LowView:
     active = total > loudest * 10.0 ** (-ACTIVE_DB / 10.0)
     if loudest <= 1e-16:
         nothing = np.full(len(CENTRES_HZ), -160.0)
-        return LowView(nothing, nothing, -160.0)
+        return LowView(nothing, nothing, -160.0, np.zeros((0, len(CENTRES_HZ)), np.float32))
     middle, loud = np.percentile(bands[active], (MIDDLE_PERCENTILE, LOUD_PERCENTILE), axis=0)
     level = 10.0 * np.log10(float(total[active].mean()) * FRAME / (4.0 * FRAME) / 1.5 + 1e-20)
-    return LowView(10.0 * np.log10(middle + 1e-16), 10.0 * np.log10(loud + 1e-16), float(level))
+    middle_db, loud_db = 10.0 * np.log10(middle + 1e-16), 10.0 * np.log10(loud + 1e-16)
+    return LowView(middle_db, loud_db, float(level), bands.astype(np.float32))
 
 
 def low_view(look: Look, lane_id: str) -> LowView:
@@ -74,4 +85,4 @@ def _compute(look: Look, target: str) -> LowView:
     return view_of(low_copy(kept.read(0, kept.frames), look.session.sample_rate))
 
 
-VIEW = Figure("low view", 1, "strip", _rests_on, _compute)
+VIEW = Figure("low view", 2, "strip", _rests_on, _compute)

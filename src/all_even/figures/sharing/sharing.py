@@ -187,12 +187,12 @@ def ridges(found: Sharing) -> list[Ridge]:
     for power, weight, hidden in zip(scene.power, scene.weight, found.hidden, strict=True):
         frames = weight.any(axis=1)
         mean = power[frames].mean(axis=0, dtype=np.float64) if frames.any() else np.zeros(power.shape[1])
-        level = 10.0 * np.log10(np.maximum(mean * _per_octave(), 1e-20))
+        level = 10.0 * np.log10(np.maximum(mean * per_octave(), 1e-20))
         told.append(Ridge(np.asarray(level, np.float32), hidden, float(frames.mean())))
     return told
 
 
-def _per_octave() -> Array:
+def per_octave() -> Array:
     """Power of a band to power per octave."""
     centres = masking.centres_hz()
     return centres / (masking.BAND_ERB * hearing.erb_hz(centres))

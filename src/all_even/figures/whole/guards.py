@@ -54,7 +54,7 @@ GUARDS = (
     Guard("snare_body_db", "body of the snare over the rest", "dB", -1.0, 1.0, 6.0, -10.0),
     Guard("snare_crack_db", "crack of the snare over the rest", "dB", -1.0, 1.5, 6.0, -10.0),
     Guard("bass_spread_db", "spread of the bass", "dB", 1.0, 1.0, 4.0),
-    Guard("plr_db", "peak over loudness", "dB", 1.0, 1.2),
+    Guard("plr_db", "PLR", "dB", 1.0, 1.2),
     Guard("mono_db", "level in mono", "dB", -1.0, 1.0, -1.0),
     Guard("masked", "masked, 2nd opinion", "%", 1.0, 0.004),
     Guard("masked_ours", "masked", "%", 1.0, 0.006),

@@ -68,7 +68,7 @@ TITLES = {
 }
 REASONS = {
     "all-even": "A neutral start: from here, raise what matters.",
-    "voice-first": "A start by what each track is: lead, what carries, support, colour; the offsets are settings.",
+    "voice-first": "A start by what each track is: lead, core, support, background; the offsets are settings.",
     "rhythm-first": "A start by what each track is, with what carries the song on top; the offsets are settings.",
 }
 

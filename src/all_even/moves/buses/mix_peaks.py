@@ -67,8 +67,8 @@ def _proposal(found: Tried, peak_dbtp: float, plr: float, back_db: float = 0.0) 
     return KIND.move(
         targets=(MIX,),
         title=f"Limit the highest peaks of the mix: {number(found.gain_db - found.lost_lu)} LU louder at one peak",
-        reason=f"A limiter last on the mix bus, at {number(peak_dbtp + back_db)} dBTP, {where}, with "
-        f"{number(found.gain_db + back_db)} dB before it. {hits}It pumps by {number(found.pump_db)} dB, and "
+        reason=f"A limiter last on the mix bus, at {number(peak_dbtp + back_db)} dBTP, {where}. "
+        f"Before it {number(found.gain_db + back_db)} dB. {hits}It pumps by {number(found.pump_db)} dB, and "
         f"{number(found.lost_lu)} LU of the gain are lost. Leave it out where the mix is to keep all its peaks.",
         parameters={"gain_db": found.gain_db + back_db, "ceiling_db": round(peak_dbtp + back_db, 1)},
         evidence={"hits_lost_db": found.hits_db, "pump_db": found.pump_db, "ripple_db": found.ripple_db,
@@ -122,7 +122,7 @@ def plr_db(look: Look) -> float | None:
 
 
 GAIN = numbers(Limiter)["input_db"]
-METRIC = Metric("plr", "peak over loudness", "dB", 1, 0.5, ("mix",), lambda look, _arguments: plr_db(look))
+METRIC = Metric("plr", "PLR", "dB", 1, 0.5, ("mix",), lambda look, _arguments: plr_db(look))
 KIND = Kind(
     "buses.mix-peaks", ("files", "levels", "chains", "routing", "strips", "mix"), propose, _edit,
     parameters={"gain_db": GAIN}, changed=measured_later, afterwards=True,

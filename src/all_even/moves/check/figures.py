@@ -141,4 +141,4 @@ def lost(look: Look, keys: tuple[str, ...], under: float = VANISHES) -> list[tup
     return [(place, told[place]) for place in order[:MOST_SOURCES]]
 
 
-LEFT = Metric("left-elsewhere", "left of it on that system", "dB", 1, 1.0, MEASURED_ON, left)
+LEFT = Metric("left-elsewhere", "level left on that system", "dB", 1, 1.0, MEASURED_ON, left)

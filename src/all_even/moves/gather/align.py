@@ -98,7 +98,7 @@ def _proposal(session: Session, head: Lane, other: Lane, later_ms: float, polari
         targets=(head.id, other.id),
         of=f"{head.id}.{other.id}",
         title=f"{head.name} and {other.name} together: {', '.join(what)}",
-        reason=f"They are one source.{away} Over {len(now.gains_db)} hits their summed below 250 Hz then gains "
+        reason=f"They are one source.{away} Over {len(now.gains_db)} hits their sum below 250 Hz then gains "
         f"{number(gains['both'].mean_db - now.mean_db)} dB (now {number(now.mean_db)} ± {number(now.spread_db)}, then "
         f"{number(gains['both'].mean_db)} ± {number(gains['both'].spread_db)}).",
         parameters={"delay_ms": delay_ms, "polarity": float(polarity)},

@@ -22,8 +22,8 @@ def _use_one(lane: Lane, correlation: float | None, channels: int) -> Proposal:
         targets=(lane.id,),
         of=lane.id,
         title=f"Use one channel of {lane.name}",
-        reason="Both channels hold the same sound. As a mono track it is panned by the pan law like the others, "
-        "3 dB lower in the centre than now.",
+        reason="Both channels hold the same sound. As a mono track it is panned by the pan law like the others. "
+        "In the centre it is then 3 dB lower than now.",
         evidence={"correlation": correlation, "channels": channels},
         metric=METRIC,
         arguments={"lane": lane.id},

@@ -11,7 +11,7 @@ def remarks(look: Look) -> tuple[Remark, ...]:
     if not found:
         return ()
     if len(found) == 1:
-        text = f"{found[0].name}: what it is is not sure. It plays two seconds, and two keys say it."
+        text = f"{found[0].name}: its role is not sure. Listen to two seconds of it; two keys say what it is."
     else:
         text = (
             f"{len(found)} tracks have no role that is sure: what follows can't know the voice from the bass. Each "

@@ -94,7 +94,7 @@ def hidden_share(look: Look, arguments: Arguments) -> float | None:
     return float(np.average(line.hidden, weights=line.words.ends_s - line.words.starts_s))
 
 
-APART = Metric("relation-apart", "words over their backing, apart", "dB", 1, 0.5, MEASURED_ON, apart_db)
+APART = Metric("relation-apart", "spread of words over their backing", "dB", 1, 0.5, MEASURED_ON, apart_db)
 FURTHEST = Metric(
     "furthest-off", "word furthest from its usual level over the backing", "dB", 1, 0.7, MEASURED_ON, furthest_off_db
 )

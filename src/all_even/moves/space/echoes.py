@@ -61,7 +61,8 @@ def _proposal(look: Look, sends: dict[str, float], bpm: float, off_percent: floa
     return KIND.move(
         targets=tuple(sends), title="Echoes in time behind the lead",
         reason=f"At {number(bpm)} BPM {LEFT} is {number(echo.left_ms, 0)} ms on the left and {RIGHT} is "
-        f"{number(echo.right_ms, 0)} ms on the right; {number(FEEDBACK, 0)} % come again, thinner and darker. Just audible "
+        f"{number(echo.right_ms, 0)} ms on the right; {number(FEEDBACK, 0)} % come again, thinner and darker. "
+        f"Just audible "
         f"when muted.{_mono(worst)} Optional.",
         parameters={"sends": sends, "level_db": level_db, "bpm": bpm, "off_percent": off_percent, "aim": aim,
                     "name": (name,)},

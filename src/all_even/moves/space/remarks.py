@@ -51,10 +51,7 @@ def _which_layer(look: Look) -> list[Remark]:
     told = []
     for group in who.layered(look, who.candidates(look, all_layers=True)):
         if not who.is_sure(look, group):
-            text = (
-                f"{len(group)} alike that play at once share one room: which is the main one? Taken for it: "
-                f"{group[0].name}."
-            )
+            text = f"{len(group)} alike tracks share one room: which is the main one? Taken as main: {group[0].name}."
             presses = tuple(Press("priority.main", unit.name, (unit.id,)) for unit in group[:MOST_ASKED])
             told.append(Remark((), "layers", float(len(group)), text, presses=presses))
     return told

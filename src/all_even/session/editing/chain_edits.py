@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from all_even.dsp.ducking.shaped import DuckShape
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.parameter import Parameter
-from all_even.dsp.processor import Processor, clamped, numbers
+from all_even.dsp.processor import Processor, clamped, numbers, settings
 from all_even.dsp.tone.equaliser import MOST_BANDS, Equaliser
 from all_even.dsp.utility import Gain
 from all_even.errors import UserError
@@ -38,6 +38,29 @@ def valid(station: T) -> T:
     except (msgspec.ValidationError, TypeError, ValueError):
         raise UserError(f"{station.LABEL} can't be set to that.") from None
     return inside
+
+
+def move_bands(session: Session, strip_id: str, station_id: str, semitones: float) -> Session:
+    """All bands of an equaliser up or down by the same interval: a curve that fits a note fits the next one. A
+    UserError where one would leave its range, or the station has no bands."""
+    station = next((item for item in session.chain(strip_id) if item.id == station_id), None)
+    bands: tuple[Any, ...] = getattr(station, "bands", ())
+    if not bands or not hasattr(bands[0], "frequency_hz"):
+        raise UserError("This processor has no bands to move.")
+    described = settings(type(bands[0]))["frequency_hz"]
+    assert isinstance(described, Parameter)
+    moved = [band.frequency_hz * 2.0 ** (semitones / 12.0) for band in bands]
+    if min(moved) < described.low or max(moved) > described.high:
+        raise UserError(f"A band would leave {described.low:.0f} to {described.high:.0f} Hz: nothing was moved.")
+    fresh = tuple(replace(band, frequency_hz=round(hz, 2)) for band, hz in zip(bands, moved, strict=True))
+    return change_station(session, strip_id, station_id, bands=fresh)
+
+
+def add_to_all(session: Session, strip_ids: Iterable[str], kind: type[Processor]) -> Session:
+    """A processor at the end of several chains, each its own."""
+    for strip_id in strip_ids:
+        session = add_station(session, strip_id, kind())
+    return session
 
 
 def set_chain(session: Session, strip_id: str, chain: Sequence[Processor]) -> Session:

@@ -88,9 +88,8 @@ def rest_of(session: Session, strip_id: str, parameter: str) -> float:
         if parameter in OWN_WORDS:
             return float(getattr(strip, parameter))
     assert not isinstance(strip, FolderGroup)
-    if isinstance(strip, Strip):
-        if parameter.startswith("send:"):
-            return next(send.level_db for send in strip.sends if send.to == parameter[5:])
+    if isinstance(strip, Strip) and parameter.startswith("send:"):
+        return next(send.level_db for send in strip.sends if send.to == parameter[5:])
     station_id, _, path = parameter.partition(".")
     owner: Any = next(item for item in strip.chain if item.id == station_id)
     if path.startswith("bands."):

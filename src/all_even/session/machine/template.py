@@ -5,34 +5,24 @@ groups, buses, the mix bus, settings. What is of one recording stays out: levels
 and duck shapes, which lie on one song's hits.
 """
 
-import hashlib
-import re
-import unicodedata
 from collections import Counter
 from dataclasses import dataclass
-from functools import lru_cache
-from pathlib import Path
 from typing import Annotated, Literal
 
-import msgspec
 from msgspec import Meta
 from msgspec.structs import replace
 
-from all_even import inputs, outputs, places
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import key_of
-from all_even.errors import UserError, short_name
 from all_even.session.editing import chain_edits, edits, routing_edits
-from all_even.session.file import checks
+from all_even.session.machine.named_files import NamedFiles
 from all_even.session.model.ledger import Buses, FolderGroups, Lanes
 from all_even.session.model.session import Session
 from all_even.session.model.settings import WorkSettings
 from all_even.session.model.strips import MIX, NOWHERE, Bus, HitChanges, Lane, MixSettings, Strip
 from all_even.session.model.values import Name, Value
 
-FOLDER, SUFFIX = "templates", ".json"
-PLAIN_LETTERS = 40
 Change = Annotated[int, Meta(ge=1)]
 
 
@@ -83,85 +73,8 @@ def _kept(chain: tuple[AnyProcessor, ...]) -> tuple[AnyProcessor, ...]:
     return tuple(station for station in chain if not getattr(station, "shape", ""))
 
 
-# On disk.
-
-
-def key(name: str) -> str:
-    """What tells templates apart, as it stands in ids and file names: the same for names that read the same. What of
-    the name is plain letters comes first, for whoever looks into the folder."""
-    plain = unicodedata.normalize("NFC", " ".join(name.split())).casefold()
-    digest = hashlib.blake2b(plain.encode("utf-8", "surrogatepass"), digest_size=6).hexdigest()
-    return "-".join([*re.findall(r"[a-z0-9]+", plain[:PLAIN_LETTERS]), digest])
-
-
-def keep(template: Template) -> Path:
-    """Writes a template, in place of one of the same name. A UserError where the disk refuses."""
-    path = places.data_folder(FOLDER) / f"{key(template.name)}{SUFFIX}"
-    try:
-        outputs.write_whole(path, msgspec.json.format(msgspec.json.encode(template), indent=1) + b"\n")
-    except OSError:
-        raise UserError(f"The template {short_name(template.name)} can't be kept: the disk refuses it.") from None
-    for older in _places_of(template.name):
-        if older != path:
-            older.unlink(missing_ok=True)
-    return path
-
-
-def known() -> list[Template]:
-    """All templates of this machine, by name; files that are none are passed over."""
-    found = [template for path in _files() if (template := _read(path)) is not None]
-    return sorted(found, key=lambda template: template.name.lower())
-
-
-def _files() -> list[Path]:
-    try:
-        return sorted(places.data_folder(FOLDER).glob(f"*{SUFFIX}"))
-    except (OSError, UserError):
-        return []
-
-
-def _places_of(name: str) -> list[Path]:
-    """The files that hold a template of this name: one, but for what earlier versions kept under another file name."""
-    return [path for path in _files() if (found := _read(path)) is not None and key(found.name) == key(name)]
-
-
-def _read(path: Path) -> Template | None:
-    try:
-        status = path.stat()
-    except OSError:
-        return None
-    return _parsed(path, status.st_mtime_ns, status.st_size, status.st_ino)
-
-
-@lru_cache(maxsize=64)
-def _parsed(path: Path, *_changed: int) -> Template | None:
-    """What a file holds, as long as it is the same one."""
-    try:
-        data = inputs.whole(path, checks.LARGEST_BYTES, "a template")
-        checks.scan(data)
-        return msgspec.json.decode(data, type=Template)
-    except (msgspec.MsgspecError, UnicodeError, RecursionError, UserError):
-        return None
-
-
-def find(name: str) -> Template:
-    """A template by its name; KeyError where there is none."""
-    for template in known():
-        if key(template.name) == key(name):
-            return template
-    raise KeyError(name)
-
-
-def forget(name: str) -> None:
-    """Removes a template; KeyError where there is none. A UserError where the disk refuses."""
-    held = _places_of(name)
-    if not held:
-        raise KeyError(name)
-    try:
-        for path in held:
-            path.unlink(missing_ok=True)
-    except OSError:
-        raise UserError(f"The template {short_name(name)} can't be removed: the disk refuses it.") from None
+FILES = NamedFiles("templates", Template, "template")
+keep, known, find, forget = FILES.keep, FILES.known, FILES.find, FILES.forget
 
 
 # On another session.

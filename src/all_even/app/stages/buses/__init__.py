@@ -1,5 +1,6 @@
 """Buses as the window shows it."""
 
+from functools import partial
 from typing import TYPE_CHECKING, cast
 
 from all_even.app.commands.command import LANES, Command, Hands, Place, is_selected
@@ -26,6 +27,10 @@ def _form(hands: Hands) -> "RoutingForm":
     bench = hands.bench("buses")
     assert isinstance(bench, BusesBench)
     return bench.form
+
+
+def _move_bands(semitones: float, hands: Hands) -> None:
+    _opened(hands).move_bands(semitones)
 
 
 VIEW = StageView(
@@ -59,6 +64,14 @@ VIEW = StageView(
         ),
         Command("Tracks", "Bypass the processor", "B", lambda a: _opened(a).on_station("bypass"), is_selected, STATION),
         Command("Tracks", "Remove the processor", "", lambda a: _opened(a).on_station("remove"), is_selected, STATION),
+        *(
+            Command(
+                "Tracks", f"All bands {words}", "", partial(_move_bands, semitones), is_selected, STATION,
+                words="equaliser eq transpose interval frequency",
+            )
+            for words, semitones in (("a semitone up", 1.0), ("a semitone down", -1.0), ("an octave up", 12.0),
+                                     ("an octave down", -12.0))
+        ),
         Command("Tracks", "Processor earlier", "", lambda a: _opened(a).on_station("earlier"), is_selected, STATION),
         Command("Tracks", "Processor later", "", lambda a: _opened(a).on_station("later"), is_selected, STATION),
     ),

@@ -185,6 +185,17 @@ class BusesBench(Bench):
         else:
             self._move(self.open_station, -1 if act == "earlier" else 1)
 
+    def move_bands(self, semitones: float) -> None:
+        """All bands of the opened equaliser by an interval."""
+        station_id = self.open_station
+        if not station_id:
+            self.desk.said.emit("No processor is opened: click one on the signal chain.")
+            return
+        strip_id, _ = chain_edits.find_station(self.desk.session, station_id)
+        self.desk.try_edit(
+            lambda s: chain_edits.move_bands(s, strip_id, station_id, semitones), merge=f"bands {station_id}"
+        )
+
     def add_typed(self) -> None:
         found = kinds.search(self.add.text())
         current = self.desk.current
@@ -192,8 +203,12 @@ class BusesBench(Bench):
             if self.add.text().strip():
                 self.desk.said.emit(f"No processor is called “{self.add.text().strip()}”.")
             return
-        if self.desk.try_edit(lambda s: chain_edits.add_station(s, current, found[0]())):
+        strips = {strip.id for strip in self.desk.session.strips} | {MIX}
+        wanted = [item for item in self.desk.selected if item in strips] or [current]
+        if self.desk.try_edit(lambda s: chain_edits.add_to_all(s, wanted, found[0])):
             self.add.clear()
+            if len(wanted) > 1:
+                self.desk.said.emit(f"{found[0].LABEL} on {len(wanted)} tracks; undo takes them all back.")
             self.open(self.desk.session.chain(current)[-1].id)
 
     def _move(self, station_id: str, by: int) -> None:

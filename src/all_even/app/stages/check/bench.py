@@ -1,9 +1,10 @@
 """Check's bench: the selected lane on another system, the mix beside references, blind comparisons."""
 
+from collections import Counter
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from all_even.app.bench.bench import HEIGHT
 from all_even.app.bench.side_panel import SidePanel
@@ -24,6 +25,7 @@ from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.engine.plan import Plan
+    from all_even.figures.elsewhere.translation import Translation
 
 MORE_HEIGHT = 72
 VIEWS = (
@@ -31,8 +33,8 @@ VIEWS = (
     ("References", "The mix beside finished ones, at equal loudness"),
     ("Blind", "Better, or only louder: letters at equal loudness, with the chance said"),
 )
-LISTED, ACROSS = 6, 3
-WHAT = "What vanishes, what matters first"
+LISTED, LINES, NAME_WIDTH = 6, 5, 116
+WHAT = "Inaudible there, most important first"
 
 
 class CheckBench(ViewedBench):
@@ -58,6 +60,7 @@ class CheckBench(ViewedBench):
         grid = QGridLayout()
         grid.setSpacing(4)
         self.buttons: dict[str, HoldButton] = {}
+        self.gone: dict[str, QLabel] = {}
         for index, item in enumerate(SYSTEMS):
             button = HoldButton(
                 SHORT.get(item.key, item.name),
@@ -65,7 +68,14 @@ class CheckBench(ViewedBench):
                 self.desk.ears.release_move, "ear",
             )  # fmt: skip
             self.buttons[item.key] = button
-            grid.addWidget(button, index // ACROSS, index % ACROSS)
+            button.setFixedWidth(NAME_WIDTH)
+            self.gone[item.key] = fields.label("", "small")
+            self.gone[item.key].setAccessibleName(f"{item.name}: tracks inaudible there")
+            line, side = index % LINES, index // LINES
+            grid.addWidget(button, line, 2 * side)
+            grid.addWidget(self.gone[item.key], line, 2 * side + 1)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
         left.addLayout(grid)
         self.assumes = fields.wrapped("", "quiet")
         self.assumes.setAccessibleName("What is assumed of the system")
@@ -117,6 +127,7 @@ class CheckBench(ViewedBench):
         if found is None:
             self.side.show_all("", "–", note, [], look=False, stale=True)
             return
+        self._count(found)
         self.listed = []
         lines = []
         for one, key, gone in found.vanishing()[:LISTED]:
@@ -133,6 +144,12 @@ class CheckBench(ViewedBench):
             found.units[place].name, share, f"{told}. {WHAT}:", lines,
             look=value is not None and value <= VANISHES, stale=self.shown.is_stale(),
         )  # fmt: skip
+
+    def _count(self, found: "Translation") -> None:
+        """Beside each system: how many sources are inaudible there."""
+        lost = Counter(key for _, key, _ in found.vanishing())
+        for key, label in self.gone.items():
+            label.setText("here" if key == systems.REFERENCE else f"{lost[key]} gone" if lost[key] else "all heard")
 
     def _go_to(self, line: int) -> None:
         """To a lane that vanishes, and the system it vanishes on; its moves are in the side panel."""

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 LIST_WIDTH = 232
 FIGURES = (
-    ("peak", "Peak over loudness", "True peak of the loudest 20 s over their loudness"),
+    ("peak", "PLR", "True peak of the loudest 20 s over their loudness"),
     ("low", "Low share", "All under 125 Hz against the loudness"),
     ("slope", "Slope", "Of the spectrum from 100 Hz to 4 kHz, dB per octave; finished mixes lie near −5 (a backdrop)"),
 )  # fmt: skip

@@ -43,9 +43,9 @@ class GainBench(Bench):
         self.clip_gain: fields.NumberField = fields.NumberField(CLIP_GAIN, "Clip gain", "Left, Right in the rows")
         self.clip_gain.value_changed.connect(self._set)
         self.into = fields.Figure("Level into inserts", "RMS while playing where the chain begins")
-        self.peak = fields.Figure("Peak there", "The highest sample where the chain begins")
+        self.peak = fields.Figure("Peak into inserts", "The highest sample where the chain begins")
         for index, (name, field) in enumerate(
-            (("Clip gain", self.clip_gain), ("Level into inserts", self.into), ("Peak there", self.peak))
+            (("Clip gain", self.clip_gain), ("Level into inserts", self.into), ("Peak into inserts", self.peak))
         ):
             grid.addWidget(fields.label(name, "quiet"), index, 0)
             side = Qt.AlignmentFlag.AlignLeft if index == 0 else Qt.AlignmentFlag.AlignRight

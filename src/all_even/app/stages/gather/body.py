@@ -7,7 +7,6 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from all_even.app.desk import Desk
 from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box
@@ -30,11 +29,6 @@ class GatherBody(Body):
         Column("loudness", 78.0, 78.0, ("Loudness",)),
         Column("findings", 150.0, 150.0, ("Findings",), paint.LEFT),
     )
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        self.playhead: float | None = None
-        """Share of the song."""
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         wave = column_box(box, columns, "time")
@@ -69,7 +63,7 @@ class GatherBody(Body):
         start_s = row.lane.start_s if isinstance(row.lane, Lane) else 0.0
         return row.lane.role, row.heard, row.song_s, start_s, row.findings
 
-    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
+    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
         if self.playhead is not None:
             wave = inset(column_box(box, columns, "time"))
             x = wave.left() + wave.width() * self.playhead

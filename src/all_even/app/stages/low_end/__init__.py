@@ -38,11 +38,13 @@ VIEW = StageView(
     (
         Command("View", "One hit of kick and bass", "Shift+F6", lambda a: _opened(a).show_view(0), words="duck beat"),
         Command("View", "EQ cuts of the low end", "Shift+F7", lambda a: _opened(a).show_view(1), words="owner zones"),
-        Command("View", "Notes of the bass", "Shift+F8", lambda a: _opened(a).show_view(2), words="even"),
+        Command(
+            "View", "Waves of kick and bass", "Shift+F9", lambda a: _opened(a).show_view(2), words="phase cancel sum"
+        ),
+        Command("View", "Notes of the bass", "Shift+F8", lambda a: _opened(a).show_view(3), words="even"),
         Command("Tracks", "The other leads the low end", "Shift+O", _turn, words="kick bass owner low end"),
         Command(
-            "Tracks", "Same duck on the selected "
-                      "track", "Shift+L", lambda a: _opened(a).link_selected(), is_selected, LANES,
+            "Tracks", "Same duck on the selection", "Shift+L", lambda a: _opened(a).link_selected(), is_selected, LANES,
             words="duck shape follow chords",
         ),
         Command(

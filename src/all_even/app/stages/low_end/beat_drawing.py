@@ -190,7 +190,11 @@ class BeatDrawing(Handled, Drawing):
         quiet.setAlphaF(0.15)
         for gain in beat.hits[2][:FAINT]:
             self._line(painter, xs, _hung(plot, gain, self.full_db), QPen(quiet, 1), 5)
-        self._line(painter, xs, _hung(plot, beat.gain_db, self.full_db), QPen(act, 2.2))
+        ys = _hung(plot, beat.gain_db, self.full_db)
+        corners = QPointF(float(xs[0]), plot.top()), QPointF(float(xs[-1]), plot.top())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("act", 0.28))
+        painter.drawPolygon(QPolygonF([corners[0], *points(xs, ys, 2), corners[1]]))
 
     def _key(self, painter: QPainter, box: QRectF, beat: "Beat") -> None:
         """The key's spectrum with the band that gives way."""
@@ -231,9 +235,7 @@ class BeatDrawing(Handled, Drawing):
         values = {"steps": marks.steps_ms, "holds": marks.holds_ms, "back": marks.back_ms, "depth": marks.depth_db}
         shown: list[QRectF] = []
         for name, at in self.places().items():
-            painter.setPen(QPen(theme.colour("act"), 2))
-            painter.setBrush(theme.colour("act") if name == self.held else theme.colour("panel"))
-            painter.drawEllipse(at, 5.0, 5.0)
+            self._grip(painter, plot, at, name)
             value = f"{number(values[name])} dB" if name == "depth" else f"{values[name]:.0f} ms"
             label = f"{WORDS[name]} {value}"
             width = paint.width_of(label, theme.SMALL) + 8
@@ -253,6 +255,21 @@ class BeatDrawing(Handled, Drawing):
         painter.fillRect(QRectF(box.right() - paint.width_of(told, theme.SMALL) - 4, box.top(),
                                 paint.width_of(told, theme.SMALL) + 6, 15), theme.colour("ground", 0.85))  # fmt: skip
         paint.text(painter, box, told, size=theme.SMALL, align=paint.RIGHT)
+
+    def _grip(self, painter: QPainter, plot: QRectF, at: QPointF, name: str) -> None:
+        """A post from the top to the ribbon's edge at a time, a bar along its edge for the depth; thick where it is
+        taken hold of."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        held = name == self.held or (name == self.chosen and self.hasFocus())
+        thick = 6.0 if held else 4.0
+        if name == "depth":
+            box = QRectF(at.x() - 16, at.y() - thick / 2, 32, thick)
+        else:
+            foot = max(at.y(), plot.top() + 14)
+            paint.line(painter, at.x(), plot.top(), at.x(), foot, theme.colour("act"), 1.4)
+            box = QRectF(at.x() - thick / 2, foot - 12, thick, 14)
+        painter.fillRect(box, theme.colour("act"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     # Taking hold.
 

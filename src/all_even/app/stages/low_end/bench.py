@@ -15,6 +15,7 @@ from all_even.app.stages.low_end.figures_panel import FiguresPanel
 from all_even.app.stages.low_end.links import Links
 from all_even.app.stages.low_end.small_beats import SmallBeats
 from all_even.app.stages.low_end.views_drawings import ClearingsDrawing, NotesDrawing
+from all_even.app.stages.low_end.waves_drawing import WavesDrawing
 from all_even.app.style import fields, layouts
 from all_even.app.style.hold_button import HoldButton
 from all_even.app.work import Report
@@ -34,9 +35,12 @@ NOTHING = "There is no kick with hits, or no bass, in this mix."
 VIEWS = (
     ("One hit", "Kick, bass and duck over one hit, all ways to duck beside it"),
     ("EQ cuts", "Spectra of kick and bass, the zone of what leads the low end, and EQ cuts"),
+    ("Waves", "Whether kick and bass add up or cancel, hit by hit"),
     ("Notes", "How differently loud the notes of a bass are"),
 )
 USABLE = frozenset({"keyed", "keyed_click", "keyed_high_pass", "band", "drawn", "timeline", "pulse"})
+LEAD_IN_S = 0.5
+"""Before a hit that is heard."""
 LIGHTER = 0.5
 """Chords and groups that are linked begin with this share of the depth."""
 
@@ -65,12 +69,13 @@ class LowEndBench(ViewedBench):
 
     def _views(self) -> QVBoxLayout:
         self.beat, self.small = BeatDrawing(), SmallBeats()
-        self.clearings, self.notes = ClearingsDrawing(), NotesDrawing()
+        self.clearings, self.notes, self.waves = ClearingsDrawing(), NotesDrawing(), WavesDrawing()
+        self.waves.chosen.connect(lambda at_s: self.desk.ears.play_from(max(0.0, at_s - LEAD_IN_S)))
         hit = QWidget()
         hit_row = layouts.row(hit, margins=layouts.NONE, spacing=8)
         hit_row.addWidget(self.beat, 3)
         hit_row.addWidget(self.small, 1)
-        bar = self.make_views(VIEWS, (hit, self.clearings, self.notes))
+        bar = self.make_views(VIEWS, (hit, self.clearings, self.waves, self.notes))
         bar.addStretch(1)
         self.links = Links(self.desk)
         bar.addWidget(self.links)
@@ -102,6 +107,7 @@ class LowEndBench(ViewedBench):
         self.known = None
         self._show_fit(None)
         self._show_clearings(None)
+        self._show_waves(None)
         self._show_notes(None)
 
     def refresh(self) -> None:
@@ -117,6 +123,8 @@ class LowEndBench(ViewedBench):
             self.look_at("duck fit", _fitted, self._show_fit, line="long")
         elif shown == 1:
             self.look_at("clearings", _clearings, self._show_clearings, line="long")
+        elif shown == 2:
+            self.look_at("waves", _waves, self._show_waves, line="quick")
         else:
             lane = desk.current_lane
             self.look_at("bass notes", partial(_notes, lane), self._show_notes, also=lane, line="long")
@@ -125,6 +133,9 @@ class LowEndBench(ViewedBench):
         self.known = found
         now, before = found or (None, None)
         self.figures.show_figures(now, before, self.desk.mix_stale)
+
+    def _show_waves(self, found: Any) -> None:
+        self.waves.show_waves(found, MEASURING if self.desk.mix_stale else NOTHING)
 
     def _show_clearings(self, found: Any) -> None:
         self.clearings.show_clearings(found, MEASURING if self.desk.mix_stale else NOTHING)
@@ -378,6 +389,12 @@ def _clearings(look: "Look") -> object:
     from all_even.moves.low_end.views import clearings
 
     return clearings(look)
+
+
+def _waves(look: "Look") -> object:
+    from all_even.figures.low_end.waves import waves
+
+    return waves(look)
 
 
 def _notes(lane_id: str | None, look: "Look") -> object:

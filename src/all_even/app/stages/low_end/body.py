@@ -6,8 +6,9 @@ from collections.abc import Hashable
 from functools import partial
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
 from all_even import decibels
 from all_even.app.bench import ruler
@@ -18,6 +19,7 @@ from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import number
+from all_even.session.model import routing
 from all_even.session.model.strips import NOWHERE, Lane
 from all_even.session.tracks.roles import family_of
 
@@ -36,11 +38,12 @@ SILENT_DB = -120.0
 
 class LowEndBody(Body):
     WIDE, GAP = "ridge", 10.0
+    LIVE = "ridge"
     COLUMNS = (
         Column("pitch", 104.0, 96.0, ("Pitch",)),
         Column("tail", 58.0, None, ("Tail",)),
         Column("level", 66.0, 62.0, ("Low level",)),
-        Column("even", 58.0, None, ("Uneven",)),
+        Column("even", 58.0, None, ("Note", "spread")),
         Column("audible", 52.0, 48.0, ("Audible",)),
     )
     folded_words = "more with nothing under 250 Hz"
@@ -52,6 +55,8 @@ class LowEndBody(Body):
         self._pair: PairFigures | None = None
         self._owner: str | None = None
         self._asked: object = None
+        self._sum: tuple[float, np.ndarray | None] | None = None
+        """Of the moment that was painted last."""
 
     def refresh(self, rows: list[Row]) -> None:
         """Asks for the views of lanes, one after the other, behind what is heard."""
@@ -144,6 +149,34 @@ class LowEndBody(Body):
         if name in columns.boxes:
             paint.figure(painter, column_box(box, columns, name), value, unit, colour=tone)  # type: ignore[arg-type]
 
+    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
+        """The selected track as it sounds just now, and the sum of all that are heard."""
+        at, view = self.position_s(), self._views.get(row.lane.id)
+        if at is None or view is None or row.lane.id not in self.desk.selected:
+            return
+        own, total = view.at(at), self._sum_at(at)
+        if own is None or total is None:
+            return
+        left, width = columns.boxes["ridge"]
+        plot, gain = QRectF(left, box.top() + 3, width, box.height() - 6), 10.0 ** (row.lane.level_db / 10.0)
+        for power, tint, line in ((total / max(gain, 1e-12), "quiet", 1.0), (own, "text", 1.8)):
+            _trace(
+                painter, plot, 10.0 * np.log10(power + 1e-16), float(view.loud_db.max()), QPen(theme.colour(tint), line)
+            )
+
+    def _sum_at(self, position_s: float) -> "np.ndarray | None":
+        """Power of all tracks that are heard, at their faders; powers add, whatever their phases do."""
+        if self._sum is not None and self._sum[0] == position_s:
+            return self._sum[1]
+        sounding = routing.hearing(self.desk.session).sounding
+        found = [
+            10.0 ** (self.desk.session.lane(lane_id).level_db / 10.0) * power
+            for lane_id, view in self._views.items()
+            if lane_id in sounding and self.desk.session.is_lane(lane_id) and (power := view.at(position_s)) is not None
+        ]
+        self._sum = (position_s, np.sum(found, axis=0) if found else None)
+        return self._sum[1]
+
     def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         known = [(self._views[member.lane.id], member) for member in row.members if member.lane.id in self._views]
         heard = [(view, member) for view, member in known if member.heard and view.level_db > SILENT_DB]
@@ -197,6 +230,22 @@ class LowEndBody(Body):
 
 def _x(hz: float, left: float, width: float) -> float:
     return left + width * math.log(hz / LOW_HZ) / math.log(HIGH_HZ / LOW_HZ)
+
+
+def _trace(painter: QPainter, box: QRectF, levels_db: np.ndarray, top_db: float, pen: QPen) -> None:
+    """A moment as a line on the scale of a ridge."""
+    from all_even.figures.low_end.low_view import CENTRES_HZ
+
+    heights = box.height() * np.clip(1.0 + (levels_db - top_db) / RANGE_DB, 0.0, 1.2)
+    places = [QPointF(_x(float(hz), box.left(), box.width()), box.bottom() - float(height))
+              for hz, height in zip(CENTRES_HZ, heights, strict=True)]  # fmt: skip
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setClipRect(box.adjusted(0, -3, 0, 0))
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawPolyline(QPolygonF(places))
+    painter.restore()
 
 
 def _ridge(painter: QPainter, box: QRectF, view: "LowView", role: str, heard: bool) -> None:

@@ -45,7 +45,7 @@ class FiguresPanel(QWidget):
         super().__init__()
         column = layouts.column(self, margins=layouts.NONE, spacing=4)
         row = layouts.row(spacing=4)
-        row.addWidget(fields.label("Low end led by", "quiet"))
+        row.addWidget(fields.label("Leads", "quiet"))
         self.owners = QButtonGroup(self)
         for index, (value, name) in enumerate(OWNERS):
             button = fields.button(

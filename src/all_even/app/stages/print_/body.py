@@ -17,7 +17,7 @@ class PrintBody(Body):
     WIDE, GAP = "bar", 16.0
     COLUMNS = (
         Column("contribution", 84.0, 84.0, ("Share",)),
-        Column("setting", 150.0, 150.0, ("Printed with",), paint.LEFT),
+        Column("setting", 150.0, 150.0, ("Settings",), paint.LEFT),
     )
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
@@ -51,7 +51,7 @@ def contribution_x(left: float, width: float, lu: float) -> float:
 def print_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
     left, width = columns.boxes["bar"]
     theme.colour("quiet")
-    paint.note(painter, QRectF(left, header.top() + 1, width, 16), "Loudness under the mix")
+    paint.note(painter, QRectF(left, header.top() + 1, width, 16), "Loudness relative to the mix")
     for tick in CONTRIBUTION_TICKS:
         x = contribution_x(left, width, tick)
         align = paint.LEFT if tick == CONTRIBUTION_TICKS[0] else paint.RIGHT if tick == 0 else paint.CENTRE

@@ -283,7 +283,7 @@ class RidesBench(ViewedBench):
         name = self.desk.session.strip_name(strip_id)
         self._listed = []
         if riding is None or not len(riding):
-            said = "Words and phrases are told of lines; any setting of any track can be drawn."
+            said = "Words and phrases are shown for melodies; any setting of any track can be drawn."
             self.side.show_all(name, "–", said, (), look=False, stale=stale)
             return
         spread, usual = riding.spread_db, riding.usual_db

@@ -22,6 +22,7 @@ from all_even.session.editing import edits
 from all_even.session.model.strips import Lane
 
 if TYPE_CHECKING:
+    from all_even.engine.playing.meters import Meters
     from all_even.moves.share.bookkeeping import Book
     from all_even.moves.share.lane_places import Place
     from all_even.moves.share.pair_view import Half
@@ -32,7 +33,7 @@ NOTHING = "Nothing is heard here yet: open a folder and turn some tracks on."
 VIEWS = (
     ("Pair", "Two tracks face to face over the note ruler, with the bars of both equalisers"),
     ("All pairs", "Masking: every pair in which one masks the other, costliest first"),
-    ("Places to check", "Where the selected track sticks out, rings, or lies on another"),
+    ("Places", "Where the selected track sticks out, rings, or lies on another"),
     ("Session", "All equalisers of the session on one ruler, and as a table"),
 )
 NEW_BAND_HZ, NEW_Q = 1000.0, 1.4
@@ -68,11 +69,11 @@ class ShareBench(ViewedBench):
         hold = (
             ("EQ off", "Hold to hear the session without its equalisers, as loud as with them", self._hold_before),
             ("These two", "Hold to hear only these two, where they are", partial(self._hold, "pair_alone", "the pair")),
-            ("Without these two", "Hold to hear all but these two", partial(self._hold, "without", "all but the pair")),
-            ("What EQ removes", "Hold to hear only what the bands of these two took away, as loud as it is",
+            ("Without them", "Hold to hear all but these two", partial(self._hold, "without", "all but the pair")),
+            ("Removed by EQ", "Hold to hear only what the bands of these two took away, as loud as it is",
              partial(self._hold, "taken_away", "what was taken away")),
         )  # fmt: skip
-        self.hears = [HoldButton(text, tip, held, ears.release_move, "ear") for text, tip, held in hold]
+        self.hears = [HoldButton(text, tip, held, ears.release_move) for text, tip, held in hold]
         for button, (text, _, _) in zip(self.hears, hold, strict=True):
             button.setAccessibleName(f"Hear: {text}")
         self.add = fields.button(
@@ -110,6 +111,21 @@ class ShareBench(ViewedBench):
         self.table.pointed.connect(lambda lane: self.desk.select((lane,)))
 
     # What is shown.
+
+    def tick(self, position_s: float, meters: "Meters | None") -> None:
+        """The pair as it sounds just now."""
+        if self.stack.currentIndex() != 0 or not self.pair.isVisible():
+            return
+        known = self.shown.measured
+        if known is None or meters is None:
+            self.pair.show_moment((None, None))
+            return
+        units = known.found.units
+        upper, lower = (
+            self.shown.moment(units[place].id, position_s) if place is not None and place < len(units) else None
+            for place in self._places
+        )
+        self.pair.show_moment((upper, lower))
 
     def fit(self, narrow: bool) -> None:
         self.side.setFixedWidth(244 if narrow else 260)

@@ -12,7 +12,7 @@ from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body
 from all_even.app.lanes.layout import Column, Columns, column_box
 from all_even.app.lanes.rows import Row
-from all_even.app.stages.share.ridges import paint_ridge
+from all_even.app.stages.share.ridges import paint_moment, paint_ridge
 from all_even.app.stages.share.shown import Shown
 from all_even.app.style import paint, theme
 from all_even.session.model.strips import NOWHERE, Lane
@@ -24,6 +24,7 @@ LOW_HZ, HIGH_HZ = 30.0, 16_000.0
 
 class ShareBody(Body):
     WIDE, GAP = "ridge", 10.0
+    LIVE = "ridge"
     COLUMNS = (Column("hidden", 56.0, 52.0), Column("ear", 56.0, 52.0), Column("counts", 62.0))
     folded_words = "more that are not heard"
 
@@ -101,6 +102,17 @@ class ShareBody(Body):
             text = "–" if math.isnan(value) else f"{100.0 * value:.0f}"
             paint.figure(painter, column_box(box, columns, name), text, "" if text == "–" else "%",
                          colour=theme.colour("quiet") if predicted else tone)  # fmt: skip
+
+    def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
+        """The selected source as it sounds just now, and the sum."""
+        at, known = self.position_s(), self.shown.measured
+        if at is None or known is None or row.lane.id not in self.desk.selected:
+            return
+        moment, place = self.shown.moment(row.lane.id, at), known.found.place(row.lane.id)
+        if moment is not None and place is not None and known.found.units[place].id == row.lane.id:
+            left, width = columns.boxes["ridge"]
+            paint_moment(painter, QRectF(left, box.top() + 3, width, box.height() - 6), moment,
+                         float(known.ridges[place].level_db.max()), low_hz=LOW_HZ, high_hz=HIGH_HZ)  # fmt: skip
 
     def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         shares = [

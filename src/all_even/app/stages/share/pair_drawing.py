@@ -2,13 +2,15 @@
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
 
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import Drawing
 from all_even.app.bench.handled import Handled
-from all_even.app.stages.share.ridges import paint_ridge
+from all_even.app.stages.share.ridges import paint_moment, paint_ridge
 from all_even.app.style import icons, paint, theme
 from all_even.dsp.parameter import FINE, number
 from all_even.dsp.tone.equaliser import GAINLESS
@@ -16,6 +18,8 @@ from all_even.dsp.tone.equaliser import GAINLESS
 if TYPE_CHECKING:
     from all_even.moves.share.pair_view import Half
 
+Moment = tuple[NDArray[np.float64], NDArray[np.float64]]
+"""Levels of a track and of the sum, dB."""
 MIDDLE = 34.0
 MOST_DB = 12.0
 FLAT_DB = 0.05
@@ -43,6 +47,7 @@ class PairDrawing(Handled, Drawing):
         self.setMouseTracking(True)
         self.halves: tuple[Half | None, Half | None] = (None, None)
         self._note = ""
+        self._moments: tuple[Moment | None, Moment | None] = (None, None)
         self.chosen: Bar | None = None
 
     def show_pair(self, upper: "Half | None", lower: "Half | None", note: str) -> None:
@@ -53,6 +58,18 @@ class PairDrawing(Handled, Drawing):
         told = [f"{half.name}: {len(half.bands)} bands" for half in self.halves if half is not None]
         self.setAccessibleDescription("; ".join(told))
         self.renew()
+
+    def show_moment(self, moments: "tuple[Moment | None, Moment | None]") -> None:
+        """What plays just now: of each track itself and the sum of all; None where nothing is heard."""
+        if moments != (None, None) or self._moments != (None, None):
+            self._moments = moments
+            self.update()
+
+    def paint_over(self, painter: QPainter, plot: QRectF) -> None:
+        tops = [float(half.ridge.level_db.max()) for half in self.halves if half is not None and half.ridge is not None]
+        for index, moment in enumerate(self._moments):
+            if moment is not None and tops and self.halves[index] is not None:
+                paint_moment(painter, self.half_box(index), moment, max(tops))
 
     # Where things are.
 
@@ -108,7 +125,7 @@ class PairDrawing(Handled, Drawing):
 
     def _half(self, painter: QPainter, box: QRectF, half: "Half", index: int, top_db: float) -> None:
         if half.ridge is not None:
-            paint_ridge(painter, box, half.ridge, half.family, down=index == 1, top_db=top_db)
+            paint_ridge(painter, box, half.ridge, half.family, top_db=top_db)
         for gain in (-6.0, 6.0):
             y = ruler.bar_y(box, gain, MOST_DB)
             paint.line(painter, box.left(), y, box.right(), y, theme.colour("line", 0.35))
@@ -130,7 +147,7 @@ class PairDrawing(Handled, Drawing):
             else f"{half.name}, {len(half.bands)} {'band' if len(half.bands) == 1 else 'bands'}"
         )
         width = min(box.width() - 8, paint.width_of(name, theme.SMALL, strong=True) + 10)
-        tag = QRectF(box.left() + 4, box.top() + 3 if index == 0 else box.bottom() - 19, width, 16)
+        tag = QRectF(box.left() + 4, box.top() + 3, width, 16)
         painter.fillRect(tag, theme.colour("ground", 0.85))
         paint.text(painter, tag.adjusted(4, 0, 0, 0), name, size=theme.SMALL, strong=True)
         if chosen is not None:
@@ -241,13 +258,13 @@ class PairDrawing(Handled, Drawing):
 def paint_small_pair(
     painter: QPainter, box: QRectF, upper: "Half", lower: "Half", low_hz: float, high_hz: float
 ) -> None:
-    """Two small ridges leaning on each other; the zone they contest is tinted."""
+    """Two small ridges, one under the other; the zone they contest is tinted."""
     zone = QRectF(ruler.x_of(box, low_hz), box.top(), 0, box.height())
     zone.setRight(ruler.x_of(box, high_hz))
     painter.fillRect(zone, theme.colour("look_soft"))
     half = box.height() / 2.0
-    for down, item in ((False, upper), (True, lower)):
-        part = QRectF(box.left(), box.top() + (half if down else 0.0), box.width(), half)
+    for index, item in enumerate((upper, lower)):
+        part = QRectF(box.left(), box.top() + half * index, box.width(), half)
         if item.ridge is not None:
-            paint_ridge(painter, part, item.ridge, item.family, down=down)
+            paint_ridge(painter, part, item.ridge, item.family)
     paint.line(painter, box.left(), box.center().y(), box.right(), box.center().y(), icons.family_colour("other", 0.6))

@@ -54,6 +54,7 @@ class Shown(QObject):
         self._asked: tuple[object, Session, tuple[float, float] | None] | None = None
         """Document, session and loop that were asked for last."""
         self._again = False
+        self._scale: Array | None = None
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(AT_REST_MS)
@@ -78,6 +79,32 @@ class Shown(QObject):
         place = known.found.place(lane_id) if known is not None else None
         share = math.nan if shares is None or place is None else float(shares[place])
         return None if math.isnan(share) else share
+
+    def moment(self, lane_id: str, position_s: float) -> "tuple[Array, Array] | None":
+        """(own, sum) of a moment of the song: level of a source and of all of them, dB per octave in each band. As
+        measured last; None where the lane is no source, or nothing is measured there."""
+        known = self.measured
+        place = known.found.place(lane_id) if known is not None else None
+        if known is None or place is None:
+            return None
+        power, at = known.found.scene.power, position_s - (known.stretch_s[0] if known.stretch_s is not None else 0.0)
+        frame = at / known.found.frame_s
+        if not 0.0 <= frame < power.shape[1]:
+            return None
+        low = int(frame)
+        part, high = frame - low, min(low + 1, power.shape[1] - 1)
+        both = ((1.0 - part) * power[:, low] + part * power[:, high]).astype(np.float64)
+        own, total = both[place], both.sum(axis=0)
+        per_octave = self._per_octave(len(own))
+        levels = 10.0 * np.log10(np.maximum(np.stack((own, total)) * per_octave, 1e-20))
+        return levels[0], levels[1]
+
+    def _per_octave(self, bands: int) -> Array:
+        from all_even.figures.sharing.sharing import per_octave
+
+        if self._scale is None or len(self._scale) != bands:
+            self._scale = per_octave()
+        return self._scale
 
     def share_together(self, lane_ids: Sequence[str]) -> float | None:
         """Share* of several lanes as one figure: weighted by importance, as the session's."""

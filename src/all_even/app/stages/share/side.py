@@ -19,12 +19,12 @@ if TYPE_CHECKING:
 
 ROWS = (
     ("hidden", "Masked", "How much of it the others mask, all panned to the middle"),
-    ("plain", "Without EQ", "The same without any equaliser in the session"),
-    ("ear", "Masked, better ear", "In the ear where less of it is masked, panned as it is"),
-    ("speakers", "Masked, speakers", "The same on speakers, where each ear hears both sides"),
-    ("by", "By the other", "So much less of it would be masked without the other"),
-    ("zone", "Mostly in", "The zone in which the other masks most of it"),
-    ("together", "Overlap in time", "Of the time it plays there, how long the other does too"),
+    ("plain", "without EQ", "The same without any equaliser in the session"),
+    ("ear", "better ear", "In the ear where less of it is masked, panned as it is"),
+    ("speakers", "on speakers", "The same on speakers, where each ear hears both sides"),
+    ("by", "by the other", "So much less of it would be masked without the other"),
+    ("zone", "mostly in", "The zone in which the other masks most of it"),
+    ("together", "Overlap", "Of the time it plays there, how long the other does too"),
 )
 
 HEAD_HEIGHT, LINE_HEIGHT = 108, 19
