@@ -12,7 +12,7 @@ from all_even.app.stages.gain.bench import GainBench
 from all_even.dsp.tone.passes import HighPass
 from all_even.session.editing import chain_edits, clip_edits, edits
 from all_even.session.file import store
-from all_even.session.machine import references, template
+from all_even.session.machine import named_files, references, template
 from tests.measure.sounds import midi_file
 
 
@@ -38,7 +38,7 @@ def test_a_template_is_saved_and_comes_up_by_itself_on_the_next_folder(opened, s
     assert [item.name for item in template.known()] == ["Night crew"]
     desk.documents.open_folder(short_folder)
     opened.wait(lambda: desk.is_open and desk.session.folders[0].path == str(short_folder))
-    offered = f"gather.template.{template.key('Night crew')}"
+    offered = f"gather.template.{named_files.key('Night crew')}"
     opened.wait(lambda: any(move.id == offered for move in desk.moves.at("gather")))
     opened.measured()
     move = next(move for move in desk.moves.at("gather") if move.id == offered)

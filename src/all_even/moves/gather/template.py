@@ -5,6 +5,7 @@ from msgspec.structs import replace
 from all_even.figures.book.look import Look
 from all_even.moves.kind import Kind, left_out, text_of
 from all_even.moves.metric import Arguments, Metric
+from all_even.session.machine import named_files
 from all_even.session.machine import template as templates
 from all_even.session.machine.template import Match, Template
 from all_even.session.model.ledger import Proposal
@@ -34,7 +35,7 @@ def proposal_of(session: Session, template: Template, least_share: float = 0.0) 
     buses = f", {len(template.buses)} buses" if template.buses else ""
     arguments: dict[str, float | int | str | None] = {TEMPLATE: template.name}
     return KIND.move(
-        of=templates.key(template.name),
+        of=named_files.key(template.name),
         title=f"Set up like “{template.name}”",
         reason=f"{len(found)} of {len(in_sight)} tracks have a counterpart there by name or role: their chains, pans, "
         f"sends and groups{buses} and the mix bus are taken over, levels are not.{rest}",
