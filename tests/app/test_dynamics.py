@@ -261,16 +261,16 @@ def test_matters_of_taste_are_folded_and_no_open_work(opened):
     tab.turn_fold("dynamics")
 
 
-def test_marks_are_empty_rings_or_filled():
+def test_side_effects_over_their_limit_are_named():
     none = marks.marks(None)
-    assert [mark.letter for mark in none] == list("PANRCL")
+    assert [mark.short for mark in none] == ["Pumping", "Attacks", "Noise", "Distortion", "Phrases", "Loudness"]
     assert not any(mark.text or mark.over for mark in none)
-    found = {mark.letter: mark for mark in marks.marks(SideEffects(pump_db=0.4, contour=0.3, louder_lu=1.0))}
-    assert found["P"].text
-    assert not found["P"].over
-    assert found["C"].over
-    assert found["L"].over
-    assert any("!" in line for line in marks.sentences(tuple(found.values())))
+    found = {mark.short: mark for mark in marks.marks(SideEffects(pump_db=0.4, contour=0.3, louder_lu=1.0))}
+    assert found["Pumping"].text
+    assert not found["Pumping"].over
+    assert found["Phrases"].over
+    assert found["Loudness"].over
+    assert any("over its limit" in line for line in marks.sentences(tuple(found.values())))
     assert side.sentence(None, "") == "Being measured …"
 
 

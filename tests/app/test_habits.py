@@ -91,9 +91,9 @@ def test_buses_are_led_and_sent_to_from_the_menu(opened):
     found = {command.text: command for command in present_commands(desk)}
     window.give(found["Send to Pair"])
     assert [send.to for send in desk.session.lane(first).sends] == [bus]
-    window.give(found["Lead to Pair"])
+    window.give(found["Route to Pair"])
     assert desk.session.lane(first).destination == bus
-    window.give(found["Lead to the mix"])
+    window.give(found["Route to the mix"])
     assert desk.session.lane(first).destination == "mix"
 
 

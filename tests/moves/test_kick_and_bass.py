@@ -72,7 +72,7 @@ def test_what_would_open_a_hole_is_told_and_can_be_made_all_the_same(hot, monkey
     assert verdict(look).collides
     offers = [look.get(duck.OFFER), look.get(dynamic_clearing.OFFER)]
     assert all(offer.move is None for offer in offers)
-    assert any("hole" in offer.why for offer in offers)
+    assert any("dip" in offer.why for offer in offers)
     (text,) = said(look, "low-stopped")
     assert "not recommended" in text
     against = making.propose(look, [kind for kind in stages.stage("low-end").moves().kinds if kind.against])

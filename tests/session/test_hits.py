@@ -51,7 +51,7 @@ def test_changed_hits_are_kept_and_told(session, tmp_path):
 def test_a_session_of_an_older_format_opens_without_what_came_later():
     lane = b'{"id": "a", "name": "A", "file": "a.wav"}'
     old = (
-        b'{"format_version": 1, "name": "Old", "sample_rate": 44100, "folders": [{"path": "/x"}], "tracks": ['
+        b'{"format_version": 1, "name": "Old", "sample_rate": 44100, "folders": [{"path": "/x"}], "lanes": ['
         + lane
         + b"]}"
     )

@@ -83,7 +83,7 @@ BAD = {
     "huge list": (json.dumps({"name": "a", "sample_rate": 48000, "lanes":
                   [{"id": f"i{i}", "name": "n", "file": "f"} for i in range(40_001)]}).encode(), "in tracks"),
     "bytes": (b"\xff\xfe\x00", "damaged or no JSON"),
-    "track in no folder": (b'{"name": "a", "sample_rate": 48000, "tracks": [{"id": "x", "name": "n", "file": "f"}]}',
+    "track in no folder": (b'{"name": "a", "sample_rate": 48000, "lanes": [{"id": "x", "name": "n", "file": "f"}]}',
                           "n is in a folder it does not list"),
 }  # fmt: skip
 

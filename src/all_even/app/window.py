@@ -38,6 +38,7 @@ from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.app.style.wearing import Wearing
 from all_even.app.timers import timer
+from all_even.app.tour import Tour
 from all_even.app.verbs.actions import Actions
 
 if TYPE_CHECKING:
@@ -46,6 +47,7 @@ if TYPE_CHECKING:
     from all_even.app.workbench import Parts, Workbench
 
 FRAME_MS, PREPARE_MS, POLISHED_AT_ONCE = 33, 20, 30
+MENUS_WIDTH = 340
 SMALLEST, REFERENCE = (1024, 700), (1280, 800)
 
 
@@ -106,6 +108,8 @@ class MainWindow(QMainWindow):
         whole.setObjectName("ground")
         column = layouts.column(whole, margins=layouts.NONE, spacing=0)
         column.addWidget(self.pages, 1)
+        self.tour = Tour(self, lambda: self.workbench if self.desk.is_open else None, self.desk.set_stage)
+        column.addWidget(self.tour)
         column.addWidget(QuestionBar(self.desk))
         column.addWidget(self.status)
         self.setCentralWidget(whole)
@@ -155,8 +159,9 @@ class MainWindow(QMainWindow):
         bench = self.workbench = Workbench(self.desk, self._parts)
         bar = self.menuBar()
         assert bar is not None
-        bar.setCornerWidget(bench.head.corner)
+        bench.head.corner.setParent(bar)
         bench.head.corner.show()
+        self._place_corner()
         page = self.verbs.page = PageVerbs(self.desk, bench)
         bench.hide()
         self.pages.addWidget(bench)
@@ -213,6 +218,14 @@ class MainWindow(QMainWindow):
         from all_even.app.finder.entries import entries
 
         return entries(self.desk, self.commands, self.verbs, self.give)
+
+    def begin_tour(self) -> None:
+        """The six stops, on what is open; on the demo where nothing is."""
+        if self.desk.is_open:
+            self.leave_page()
+            self.tour.begin()
+        else:
+            self.desk.documents.open_demo()
 
     def show_page(self, name: str, at: str = "") -> None:
         """Shows settings, shortcuts or about in the place of the work; Esc goes back."""
@@ -290,6 +303,8 @@ class MainWindow(QMainWindow):
 
     def close_session(self) -> None:
         if self.desk.is_open:
+            if self.tour.at >= 0:
+                self.tour.leave()
             self.desk.close_session()
             self._timer.stop()
             self.pages.setCurrentWidget(self.start_page)
@@ -305,6 +320,8 @@ class MainWindow(QMainWindow):
         if not self.status.speaking:
             self.status.idle()
         bench.lanes.setFocus()
+        if self.desk.documents.is_demo:
+            self.tour.begin_once()
 
     def _title(self) -> None:
         desk = self.desk
@@ -359,8 +376,17 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._place_corner()
         if self.workbench is not None:
             self.workbench.fit(self.width(), self.height())
+
+    def _place_corner(self) -> None:
+        """The song's name and state, at the right end of the menu bar."""
+        bar = self.menuBar()
+        if self.workbench is not None and bar is not None:
+            corner = self.workbench.head.corner
+            width = min(corner.minimumWidth(), self.width() - MENUS_WIDTH)
+            corner.setGeometry(self.width() - width, 0, width, max(bar.height(), bar.sizeHint().height()))
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         mime = event.mimeData() if event is not None else None

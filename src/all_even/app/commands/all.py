@@ -242,6 +242,7 @@ def all_commands() -> "list[Command[Actions]]":
         Command("View", "Blind comparison", "", lambda a: a.frame.show_page("blind"), words="abx vote", id="blind"),
         Command("View", "Day or night", "Ctrl+Shift+D", lambda a: a.frame.switch_theme(), always, words="theme dark"),
         Command("View", "Stop what is being done", "Esc", lambda a: a.frame.stop(), always),
+        Command("Help", "Tour", "", lambda a: a.frame.begin_tour(), always, words="introduction first steps"),
         Command(
             "Help", "Words", "", lambda a: a.frame.show_page("words"), always, words="glossary terms meaning language"
         ),

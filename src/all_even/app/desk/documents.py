@@ -35,6 +35,7 @@ class Documents:
     ) -> None:
         self._desk, self._figures, self._moves, self._close_session = desk, figures, moves, close_session
         self.unreadable: list[Unreadable] = []
+        self.is_demo = False
         self._autosave = timer(desk, AUTOSAVE_MS, self.autosave)
 
     def open_folder(self, folder: Path) -> None:
@@ -90,7 +91,7 @@ class Documents:
             good, _ = inspect_all(sound_paths(folder))
             return new_session(folder, good, "Slack Water")
 
-        self._desk.work.start("open", job, lambda session: self.take(session, None), line="files")
+        self._desk.work.start("open", job, lambda session: self.take(session, None, demo=True), line="files")
 
     def recover(self, path: Path) -> None:
         """Opens a recovery copy of a session that was never saved; it becomes this document's copy."""
@@ -104,13 +105,14 @@ class Documents:
 
     def take(
         self, session: Session, path: Path | None, unreadable: list[Unreadable] | None = None,
-        seen: store.Seen | None = None,
+        seen: store.Seen | None = None, *, demo: bool = False,
     ) -> None:  # fmt: skip
-        """Puts a session on the desk in place of the one that is there. seen: the file, as it was read."""
+        """Puts a session on the desk in place of the one that is there. seen: the file, as it was read. demo: whether
+        it is the demo, which is explained the first time."""
         desk = self._desk
         self._close_session()
         desk.document = document = Document(session, path, seen)
-        self.unreadable = unreadable or []
+        self.unreadable, self.is_demo = unreadable or [], demo
         desk.selected = (session.lanes[0].id,) if session.lanes else ()
         if path is not None:
             if document.lock is not None and not document.lock.held:

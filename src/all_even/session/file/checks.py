@@ -180,6 +180,7 @@ def _unusable(what: str) -> NotASession:
     return NotASession(f"is not a usable session: {what}.")
 
 
+_LANES = re.compile(r"\blanes\b")
 _NUMBERED = re.compile(r"\[(\d+)\]")
 
 
@@ -189,6 +190,7 @@ def refusal(message: str) -> str:
     place = where.strip("`").removeprefix("key in ").strip("`").removeprefix("$").removeprefix(".")
     place = place.replace("[...]", "").strip(".")
     place = _NUMBERED.sub(lambda match: f" {int(match[1]) + 1}", place).replace(".", ", ").strip()
+    place = _LANES.sub("tracks", place)  # as people call them; the file's key is older
     inside = f" in {short_name(place)}" if place else ""
     quoted = re.search(r"[`'](.*?)[`']", what)
     name = short_name(quoted[1]) if quoted else ""

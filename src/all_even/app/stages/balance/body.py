@@ -9,7 +9,7 @@ from all_even.app.lanes import scales
 from all_even.app.lanes.arrangement import Value
 from all_even.app.lanes.body import Body, Drag, changeable, touched
 from all_even.app.lanes.entries import entry
-from all_even.app.lanes.layout import ROW, Columns, column_box
+from all_even.app.lanes.layout import ROW, Columns, column_box, line_box
 from all_even.app.lanes.rows import Row
 from all_even.app.lanes.scales import Rail
 from all_even.app.style import icons, paint, theme
@@ -171,10 +171,11 @@ def balance_header(painter: QPainter, header: QRectF, columns: Columns) -> None:
         paint.note(painter, QRectF(x - 18, lower.top(), 36, 16), number(tick, 0), align=paint.CENTRE)
     for name, label, align in (
         ("level_value", "Level", paint.RIGHT),
-        ("arrives", "Loudness in mix", paint.RIGHT),
         ("pan", "Pan", paint.CENTRE),
     ):
         paint.note(painter, column_box(header, columns, name), label, align=align)
+    for line, words in enumerate(("Loudness", "in mix")):
+        paint.note(painter, line_box(column_box(header, columns, "arrives"), line), words, align=paint.RIGHT)
 
 
 def balance(painter: QPainter, row: QRectF, columns: Columns, content: Row, dragging: bool, pictures: Pictures) -> None:
