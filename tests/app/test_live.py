@@ -15,6 +15,7 @@ from all_even.dsp.utility import Delay
 from all_even.engine.render import render
 from all_even.measure.level import loudness
 from all_even.session.editing import alternatives, chain_edits, edits
+from all_even.session.model.strips import MIX
 from tests.conftest import RATE
 
 
@@ -86,10 +87,7 @@ def test_rows_and_bench_paint_the_moment_while_it_plays(sharing):
 
 def test_faders_alone_are_heard_as_loud_and_given_back(opened):
     desk = opened.desk
-    for lane in desk.session.lanes[:2]:
-        desk.edit(
-            lambda s, lane=lane: chain_edits.add_station(s, lane.id, Compressor(threshold_db=-40.0, makeup_db=-12.0))
-        )
+    desk.edit(lambda s: chain_edits.add_station(s, MIX, Compressor(makeup_db=-12.0)))
     opened.measured()
     before = desk.session
     opened.give("Faders alone, or as it is")

@@ -14,6 +14,7 @@ from all_even.session.tracks import naming
 from all_even.session.tracks.roles import family_of
 
 Named = Bus | FolderGroup
+SHORT_ROLE = {"summing group": "group", "folder group": "folder", "parallel bus": "parallel"}
 BUTTON_TEXT = {"mute": "M", "solo": "S", "polarity_inverted": "Ø"}
 
 
@@ -35,7 +36,13 @@ def head(painter: QPainter, row: Row, box: QRectF, width: float) -> None:
         name = name.adjusted(0, 0, -wide, 0)
     paint.text(painter, name, lane.name, strong=not small or bool(count), colour=ink)  # fmt: skip
     if not small:
-        role = naming.second_line(lane) if isinstance(lane, Lane) else lane.role if isinstance(lane, Named) else ""
+        role = (
+            naming.second_line(lane)
+            if isinstance(lane, Lane)
+            else SHORT_ROLE.get(lane.role, lane.role)
+            if isinstance(lane, Named)
+            else ""
+        )
         words = [count, role] if row.members else [role]
         words += ["hidden"] if lane.hidden else []
         words += ["anchor"] if row.anchored else []

@@ -231,7 +231,7 @@ def way(session: Session, current: str) -> list[str]:
     if isinstance(shown, FolderGroup):
         return [f"Holds {item.name}" for item in session.members if item.group == shown.id]
     strip = session.strip(current)
-    lines = [f"Output {session.strip_name(strip.destination)}"]
+    lines = [f"Output: {session.strip_name(strip.destination)}"]
     lines += [f"Sends to {session.strip_name(send.to)} at {LEVEL.text(send.level_db)}" for send in strip.sends]
     for edge in routing.edges(session):
         if edge.kind == "key" and edge.source == current:

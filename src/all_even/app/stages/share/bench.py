@@ -39,6 +39,10 @@ VIEWS = (
 NEW_BAND_HZ, NEW_Q = 1000.0, 1.4
 
 
+HEARD = (("EQ off", "EQ off"), ("These two", "These two"), ("Without them", "Others"), ("Removed by EQ", "Removed"))
+"""What can be held to be heard, in a wide window and in a narrow one."""
+
+
 class ShareBench(ViewedBench):
     wanted_height = HEIGHT + MORE_HEIGHT
 
@@ -130,6 +134,8 @@ class ShareBench(ViewedBench):
     def fit(self, narrow: bool) -> None:
         self.side.setFixedWidth(244 if narrow else 260)
         self.keep_button.setText("Keep" if narrow else "Keep loudness")
+        for button, (text, short) in zip(self.hears, HEARD, strict=True):
+            button.setText(short if narrow else text)
         self.table.setMinimumWidth(240 if narrow else 320)
 
     def refresh(self) -> None:
