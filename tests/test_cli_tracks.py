@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 import soundfile
 
+from all_even.dsp.utility import Gain
+from all_even.session.editing import chain_edits
 from all_even.session.file import store
 from tests.conftest import RATE
 from tests.measure.sounds import kick, placed, plucked
@@ -87,3 +89,21 @@ def test_stages_answer_and_the_mix_has_totals(capsys, session, tmp_path):
     assert made["totals"]["before"]["true_peak_dbtp"] != made["totals"]["now"]["true_peak_dbtp"]
     assert made["no_longer"] == []
     assert "Can’t judge" in run(capsys, "moves", session, "--stage", "low-end")[1]
+
+
+def test_a_track_is_printed_with_its_inserts_and_the_session_goes_on(capsys, session, tmp_path):
+    made = store.load(session)
+    lane = made.lanes[0]
+    store.save(chain_edits.add_station(made, lane.id, Gain(gain_db=-6.0)), session)
+    status, out = run(capsys, "print-track", session, "--track", lane.name.upper())
+    assert status == 0
+    now = store.load(session)
+    (printed,) = (tmp_path / "a printed").glob("*.wav")
+    assert out.strip() == str(printed)
+    assert now.lane(lane.id).file == printed.name
+    assert all(station.bypass for station in now.lane(lane.id).chain)
+    assert len(now.lanes) == len(made.lanes) + 1
+    before, after = (soundfile.read(path)[0] for path in (tmp_path / "nobody" / lane.file, printed))
+    length = min(len(before), len(after))
+    np.testing.assert_allclose(after[:length], before[:length] * 10 ** (-6 / 20), atol=1e-4)
+    assert run(capsys, "print-track", session, "--track", "Nobody")[0] == 1

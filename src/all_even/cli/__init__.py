@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from all_even import __version__, places, stages
-from all_even.cli import automation, benchmarks, elsewhere, files, printing, sessions
+from all_even.cli import automation, benchmarks, elsewhere, files, printing, printing_track, sessions
 from all_even.cli import mix as mix_command
 from all_even.cli import moves as moves_command
 from all_even.cli import tracks as tracks_command
@@ -212,6 +212,12 @@ def build_parser() -> argparse.ArgumentParser:
     moving.add_argument("--json", action="store_true")
     moving.set_defaults(run=automation.automation)
 
+    track = commands.add_parser("print-track", help="print a track with its inserts and go on with the file")
+    track.add_argument("session", type=Path, metavar="SESSION")
+    track.add_argument("--track", required=True, metavar="NAME", help="the track, by its name")
+    track.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
+    track.set_defaults(run=printing_track.print_track)
+
     recall = commands.add_parser("recall", help="write the recall sheet of a session")
     recall.add_argument("session", type=Path, metavar="SESSION")
     recall.add_argument(
@@ -290,6 +296,7 @@ COMMANDS = (
     "notes",
     "triggers",
     "automation",
+    "print-track",
     "bench",
 )
 

@@ -22,6 +22,7 @@ from all_even.session.model.session import Session
 if TYPE_CHECKING:
     from all_even.app.side.cards import MoveCard
     from all_even.moves.accounts import Account
+    from all_even.stages.stage import Stage
 
 MARGIN = 12
 LAST_STAGES = frozenset({"check", "print"})
@@ -93,7 +94,7 @@ class MovesTab(QScrollArea):
         stage = stages.stage(desk.stage)
         declined = {item.move_id for item in desk.session.declined}
         moves = [move for move in desk.moves.shown_at(stage.key) if move.id not in declined]
-        made = [account for account in desk.moves.accounts if _stage_of(account.entry.move) == stage.key]
+        made = [account for account in desk.moves.accounts if _is_shown_at(stage, account.entry.move)]
         found = desk.figures.findings() if stage.faults else None
         playing = desk.figures.remarks() if stage.faults else ()
         remarks = desk.moves.remarks.get(stage.key, ())
@@ -303,5 +304,8 @@ class MovesTab(QScrollArea):
         self.refresh()
 
 
-def _stage_of(move: Proposal | None) -> str:
-    return move.stage if move is not None else ""
+def _is_shown_at(stage: "Stage", move: Proposal | None) -> bool:
+    """Whether a made move is listed at a stage: at its own, and wherever its card was shown."""
+    if move is None:
+        return False
+    return move.stage == stage.key or any(kind.id == move.kind for kind in stage.moves().also)
