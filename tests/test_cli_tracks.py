@@ -95,7 +95,7 @@ def test_a_track_is_printed_with_its_inserts_and_the_session_goes_on(capsys, ses
     made = store.load(session)
     lane = made.lanes[0]
     store.save(chain_edits.add_station(made, lane.id, Gain(gain_db=-6.0)), session)
-    status, out = run(capsys, "print-track", session, "--track", lane.name.upper())
+    status, out, _ = run(capsys, "print-track", session, "--track", lane.name.upper())
     assert status == 0
     now = store.load(session)
     (printed,) = (tmp_path / "a printed").glob("*.wav")
