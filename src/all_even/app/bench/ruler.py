@@ -22,8 +22,7 @@ from all_even.dsp.tone.equaliser import GAINLESS
 LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 TICKS = (
     (20.0, "20", "E0"), (50.0, "50", "G1"), (100.0, "100", "G2"), (200.0, "200", "G3"), (500.0, "500", "B4"),
-    (1000.0, "1k", "B5"), (2000.0, "2k", "B6"), (5000.0, "5k", "D#8"), (10_000.0, "10 "
-                                                                                     "k", ""), (20_000.0, "20k", ""),
+    (1000.0, "1k", "B5"), (2000.0, "2k", "B6"), (5000.0, "5k", "D#8"), (10_000.0, "10k", ""), (20_000.0, "20k", ""),
 )  # fmt: skip
 """Hz, how it is written, and the note nearest to it (equal temperament at A4 = 440 Hz) as far as a piano reaches."""
 NOTE_ROOM = 44.0

@@ -1,5 +1,7 @@
 """Lanes as seats on a plan: a mark and a name each, to take hold of; what across and up mean, the subclass says."""
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -57,19 +59,21 @@ class SeatsDrawing(Handled, Drawing):
         """The selected ones first, so that their names are written."""
         places, selected = self.places(), set(self.desk.selected)
         written: list[QRectF] = []
+        taken = np.array([(place.x(), place.y()) for place in places.values()]).reshape(-1, 2)
         for lane in sorted(self.lanes(), key=lambda lane: lane.id not in selected):
-            self._seat(painter, plot, lane, places, lane.id in selected, written)
+            self._seat(painter, plot, lane, places[lane.id], taken, lane.id in selected, written)
 
     def _seat(
         self,
         painter: QPainter,
         plot: QRectF,
         lane: Lane,
-        places: dict[str, QPointF],
+        at: QPointF,
+        taken: NDArray[np.float64],
         selected: bool,
         written: list[QRectF],
     ) -> None:
-        at = places[lane.id]
+        """taken: (seats, 2) where everybody stands; written: the names that stand there already."""
         box = QRectF(at.x() - SEAT / 2, at.y() - SEAT / 2, SEAT, SEAT)
         if selected:
             painter.setPen(QPen(theme.colour("act"), 2))
@@ -80,10 +84,17 @@ class SeatsDrawing(Handled, Drawing):
         name = QRectF(box.right() + 3, at.y() - 8, min(NAME_WIDTH, paint.width_of(shown, theme.SMALL) + 1), 16)
         if name.right() > plot.right():
             name.moveRight(box.left() - 3)
-        others = [QRectF(p.x() - 6, p.y() - 6, 12, 12) for lane_id, p in places.items() if lane_id != lane.id]
-        if selected and any(name.intersects(other) for other in others):
+
+        def covers_others() -> bool:
+            inside = (np.abs(taken[:, 0] - name.center().x()) < name.width() / 2 + 6) & (
+                np.abs(taken[:, 1] - name.center().y()) < name.height() / 2 + 6
+            )
+            own = (taken[:, 0] == at.x()) & (taken[:, 1] == at.y())
+            return bool((inside & ~own).any())
+
+        if selected and covers_others():
             name.moveCenter(QPointF(at.x(), at.y() - SEAT - 5))
-        if selected or not any(name.intersects(other) for other in [*written, *others]):
+        if selected or not (any(name.intersects(other) for other in written) or covers_others()):
             written.append(name)
             paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("text" if selected else "quiet"))
 

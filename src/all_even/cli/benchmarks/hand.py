@@ -156,6 +156,46 @@ def time_stages(stage: Stage) -> float:
     return longest
 
 
+def time_rows(stage: Stage, repeats: int = 12) -> dict[str, float]:
+    """Median seconds of a scroll by a page, a selection and a fold of everything, each until it is painted; the longest
+    over the stages, with small rows by family: the most rows in view."""
+    from all_even.app.lanes.arrangement import Arrangement
+
+    assert stage.window.workbench is not None
+    view, desk = stage.window.workbench.lanes, stage.desk
+    view.laying.set_row_size("small")
+    found: dict[str, float] = {}
+    for key in stages.all_keys():
+        desk.set_stage(key)
+        view.laying.arrange(Arrangement(nesting="families"))
+        stage.paint()
+        desk.work.cancel("figures")
+        lanes = [lane.id for lane in desk.session.lanes]
+
+        def scroll(turn: int) -> None:
+            view.scroll_bar.setValue(view.scroll_bar.maximum() if turn % 2 else 0)
+
+        def select(turn: int, lanes: list[str] = lanes) -> None:
+            desk.select((lanes[turn % 8],))
+
+        def fold(_turn: int) -> None:
+            view.laying.arrange(view.laying.arrangement.fold_all(desk.session))
+
+        for name, act in (("scroll", scroll), ("select", select), ("fold", fold)):
+            taken = []
+            for turn in range(repeats):
+                start = time.perf_counter()
+                act(turn)
+                view.area.repaint()
+                taken.append(time.perf_counter() - start)
+                stage.paint()
+            found[name] = max(found.get(name, 0.0), statistics.median(taken))
+        desk.work.cancel("figures")
+    view.laying.arrange(Arrangement())
+    view.laying.set_row_size("middle")
+    return found
+
+
 def time_folder(stage: Stage, folder: Path) -> float:
     """From opening a folder of many files, all measured before, until every lane shows its measures."""
     desk = stage.desk

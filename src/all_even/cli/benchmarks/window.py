@@ -31,6 +31,13 @@ def window(folder: Path) -> Iterator[Benchmark]:
         yield _waited(
             "a change of stage with these tracks", hand.time_stages(stage), "until it is painted; the longest of all"
         )
+        rows = hand.time_rows(stage)
+        worst = max(rows, key=lambda act: rows[act])
+        acts = ", ".join(f"{act} {1000 * taken:.1f}" for act, taken in rows.items())
+        yield _waited(
+            f"rows of {hand.LANES} tracks, small, by family: the slowest of scroll, selection and fold", rows[worst],
+            f"until it is painted, median; worst {worst}; the longest of all stages in ms: {acts}",
+        )  # fmt: skip
         painted, drawn = hand.time_rides(stage)
         yield _waited(
             f"Rides painted anew, {hand.LANES} tracks with {hand.RIDE_POINTS} points of automation each", painted,

@@ -7,8 +7,9 @@ that arrives, by measured loudness. Keys are threads from row to row and never j
 worked out what to draw; the window paints it, and so can a report.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from all_even.figures.book.flow import Contribution
 from all_even.session.model import routing
@@ -45,7 +46,7 @@ class Thread:
     place: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Rivers:
     """columns: ids of the buses and the mix, left to right; target_rows: the row of each, or None."""
 
@@ -54,12 +55,24 @@ class Rivers:
     branches: tuple[Branch, ...]
     threads: tuple[Thread, ...]
 
+    def of_row(self, row: int) -> tuple[Branch, ...]:
+        """The branches that leave a row."""
+        return self._by_row.get(row, ())
+
+    @cached_property
+    def _by_row(self) -> dict[int, tuple[Branch, ...]]:
+        return _grouped(self.branches, lambda branch: branch.row)
+
+    @cached_property
+    def _open_by_column(self) -> dict[int, tuple[Branch, ...]]:
+        return _grouped([branch for branch in self.branches if branch.open], lambda branch: branch.column)
+
     def width(self, column: int, row: int) -> tuple[float, float]:
         """Share of a column's stream at the top and at the bottom edge of a row."""
         goal = self.target_rows[column]
         if goal is None:
             return 0.0, 0.0
-        own = [branch for branch in self.branches if branch.column == column and branch.open]
+        own = self._open_by_column.get(column, ())
         if row <= goal:
             top = sum(branch.share for branch in own if branch.row < row)
             bottom = sum(branch.share for branch in own if branch.row <= row) if row < goal else 0.0
@@ -69,6 +82,13 @@ class Rivers:
         if row == goal:
             bottom = sum(branch.share for branch in own if branch.row > row)
         return top, bottom
+
+
+def _grouped(branches: Iterable[Branch], key: Callable[[Branch], int]) -> dict[int, tuple[Branch, ...]]:
+    found: dict[int, list[Branch]] = {}
+    for branch in branches:
+        found.setdefault(key(branch), []).append(branch)
+    return {place: tuple(items) for place, items in found.items()}
 
 
 def rivers(session: Session, rows: tuple[str, ...], known: Mapping[routing.Edge, Contribution]) -> Rivers:

@@ -62,8 +62,7 @@ def _proposal(look: Look, sends: dict[str, float], bpm: float, off_percent: floa
         targets=tuple(sends), title="Echoes in time behind the lead",
         reason=f"At {number(bpm)} BPM {LEFT} is {number(echo.left_ms, 0)} ms on the left and {RIGHT} is "
         f"{number(echo.right_ms, 0)} ms on the right; {number(FEEDBACK, 0)} % come again, thinner and darker. "
-        f"Just audible "
-        f"when muted.{_mono(worst)} Optional.",
+        f"Just audible when muted.{_mono(worst)} Optional.",
         parameters={"sends": sends, "level_db": level_db, "bpm": bpm, "off_percent": off_percent, "aim": aim,
                     "name": (name,)},
         evidence={"bpm": bpm, "left_ms": echo.left_ms, "right_ms": echo.right_ms, "worst_in_mono_db": worst,

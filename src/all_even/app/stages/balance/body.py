@@ -1,5 +1,7 @@
 """Balance in the lanes: the spread of each lane's loudness as it arrives, and rails for level and pan."""
 
+from collections.abc import Hashable
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
@@ -27,6 +29,8 @@ class BalanceBody(Body):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._pictures = Pictures()
+        self._seen: dict[str, tuple[object, int]] = {}
+        """By row: what its picture is drawn from, and how often that was another."""
 
     def columns(self, left: float, width: float) -> Columns:
         start, inner = left + 12, width - left - 12
@@ -75,6 +79,17 @@ class BalanceBody(Body):
             painter.drawPolygon(QPolygonF([QPointF(x, y - 7), QPointF(x + 6, y), QPointF(x, y + 7), QPointF(x - 6, y)]))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
+    def look(self, row: Row, held: bool) -> Hashable | None:
+        lane = row.lane
+        if self.desk.moves.preview is not None:
+            return None  # ghosts are over it
+        known, version = self._seen.get(lane.id, (None, 0))
+        if known is not row.arrival:
+            version += 1  # what was seen is held, so that no other object can pass for it
+            self._seen[lane.id] = (row.arrival, version)
+        pan = lane.pan if isinstance(lane, Strip) else None
+        return version, lane.id, lane.role, row.heard, held, lane.level_db, pan
+
     def grab(self, part: str, row_id: str, x: float, columns: Columns) -> Drag | None:
         if part not in columns.rails:
             return None
@@ -113,9 +128,8 @@ class BalanceBody(Body):
         if part == "level":
             arrives = decibel_text(row.arrival.integrated_lufs if row.arrival else None, "LUFS")
             return (
-                f"Level {LEVEL.text(lane.level_db)}; loudness in the mix {arrives}. Drag, or arrow keys (Shift: "
-                f"finer); "
-                "double click: 0 dB. The ridge shows how long the track is how loud."
+                f"Level {LEVEL.text(lane.level_db)}; loudness in the mix {arrives}. Drag, or arrow keys "
+                "(Shift: finer); double click: 0 dB. The ridge shows how long the track is how loud."
             )
         if part == "pan" and isinstance(lane, Strip):
             return f"Pan {PAN.text(lane.pan)}. Drag, or Alt+arrow keys; double click: centre."

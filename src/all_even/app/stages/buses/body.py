@@ -1,5 +1,7 @@
 """Buses in the lanes: the rivers of the session. A lane is routed by dragging it to a bus' column."""
 
+from collections.abc import Hashable
+
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
@@ -30,12 +32,22 @@ class BusesBody(Body):
         super().__init__(desk)
         self.rivers: Rivers | None = None
         """What is drawn; None before anything was."""
+        self._version = 0
+        """How often what is drawn was another."""
         self.over: int | None = None
         """The column that a drag would drop on."""
 
     def refresh(self, rows: list[Row]) -> None:
         known = self.desk.figures.arrivals.by_edge()
-        self.rivers = rivers(self.desk.session, tuple(row.lane.id for row in rows), known)
+        made = rivers(self.desk.session, tuple(row.lane.id for row in rows), known)
+        if made != self.rivers:
+            self.rivers, self._version = made, self._version + 1
+
+    def look(self, row: Row, held: bool) -> Hashable | None:
+        """A row is drawn from all that flows past it."""
+        lane = row.lane
+        own = (lane.role, self.desk.session.strip_name(lane.destination)) if isinstance(lane, Strip) else None
+        return None if self.over is not None or own is None else (self._version, lane.id, row.heard, own)
 
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         if self.rivers is not None:

@@ -69,7 +69,7 @@ def body(
         if over == column:
             painter.fillRect(QRectF(x - WIDEST, box.top(), 2 * WIDEST, box.height()), theme.colour("act_soft", 0.6))
         _stream(painter, box, x, *flow.width(column, index), goal=flow.target_rows[column] == index)
-    own = [branch for branch in flow.branches if branch.row == index]
+    own = flow.of_row(index)
     for branch in own:
         _branch(painter, box, columns, count, branch, row)
     for thread in flow.threads:

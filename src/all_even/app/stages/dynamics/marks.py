@@ -52,9 +52,8 @@ def marks(side: "SideEffects | None") -> tuple[Mark, ...]:
              f"over {number(limits.RIPPLE_FLAG_DB, 0)} dB the gain moves with the wave"),
         Mark("Phrases", "Phrase dynamics kept", told(contour, "%", 0), side is not None and side.flattens,
              f"under {number(100 * limits.CONTOUR_FLAG, 0)} % phrases lose their dynamics"),
-        Mark("Loudness", "Loudness", "" if louder is None else f"{signed(louder)} "
-                                                               f"LU", side is not None and side.unmatched,
-             f"over {number(limits.LOUDER_FLAG_LU)} LU apart the louder one wins"),
+        Mark("Loudness", "Loudness", "" if louder is None else f"{signed(louder)} LU",
+             side is not None and side.unmatched, f"over {number(limits.LOUDER_FLAG_LU)} LU apart the louder one wins"),
     )  # fmt: skip
 
 

@@ -32,9 +32,8 @@ class WavesDrawing(Handled, Drawing):
         super().__init__(
             "Kick and bass as waves",
             "Under 150 Hz: kick filled, bass as a line, their real sum strong; other hits faint behind. Below, "
-            "a bar for "
-            "each hit: the real sum over the sum of powers. Up: the waves help each other; down: they cancel. Press a "
-            "bar to see that hit, double click or Enter to hear it, arrow keys: the next one",
+            "a bar for each hit: the real sum over the sum of powers. Up: the waves help each other; down: they "
+            "cancel. Press a bar to see that hit, double click or Enter to hear it, arrow keys: the next one",
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)

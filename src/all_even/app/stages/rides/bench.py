@@ -113,8 +113,8 @@ class RidesBench(ViewedBench):
         self.thinned = fields.button("Thin", "Fewer points, within 0.1 dB of the curve", self.acts.thin)
         self.smoothed = fields.button("Smooth", "The marked passage, or all, averaged over a second", self.acts.smooth)
         self.copied = fields.button(
-            "To sections of the same name", "What the curve does in the section that is played, copied to all "
-                                            "of that name",
+            "To sections of the same name",
+            "What the curve does in the section that is played, copied to all of that name",
             self.acts.copy_to_sisters,
         )  # fmt: skip
         for button in (self.thinned, self.smoothed, self.copied):

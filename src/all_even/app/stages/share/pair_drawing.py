@@ -39,9 +39,8 @@ class PairDrawing(Handled, Drawing):
         super().__init__(
             "Two ridges",
             "Two tracks over one ruler: solid is heard, hatched is masked. Bars are bands: drag one; double "
-            "click where "
-            "there is none to add one; on a bar: back to 0 dB; the wheel sets Q, Delete takes it away. The thin line "
-            "along the ruler is the instrument's usual range, the ticks are its notes in this song",
+            "click where there is none to add one; on a bar: back to 0 dB; the wheel sets Q, Delete takes it away. "
+            "The thin line along the ruler is the instrument's usual range, the ticks are its notes in this song",
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)

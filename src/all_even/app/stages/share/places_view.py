@@ -35,8 +35,7 @@ class PlacesList(Handled):
         self.setAccessibleName("Places to look at")
         self.setToolTip(texts.tip(
             "Where this track sticks out, rings, stands out for the ear or lies on another, the furthest first. "
-            "None is "
-            "a fault by itself: hear it by holding Sweep, then make it a band or leave it"
+            "None is a fault by itself: hear it by holding Sweep, then make it a band or leave it"
         ))  # fmt: skip
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 

@@ -31,8 +31,7 @@ class ThreadsDrawing(Handled, Drawing):
         super().__init__(
             "The session's bands",
             "Every track's equaliser as a thread over one ruler: lifts above, cuts below. The counts are tracks "
-            "that are "
-            "up, or down, by 1 dB or more in a zone. A click on a thread selects its track",
+            "that are up, or down, by 1 dB or more in a zone. A click on a thread selects its track",
         )
         self._book: Book | None = None
         self._current = ""

@@ -1,5 +1,7 @@
 """The plan from front to back: across is the pan, up is further away; lanes are set by dragging them, sends follow."""
 
+from collections import defaultdict
+
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
 
@@ -53,18 +55,14 @@ class DepthPlan(SeatsDrawing):
     def places(self) -> dict[str, QPointF]:
         """Where each lane stands; who would stand on another steps a little aside."""
         found: dict[str, QPointF] = {}
+        rows: dict[int, list[QPointF]] = defaultdict(list)  # by height, so that only neighbours are asked
         for lane in self.lanes():
             depth = self.shown.depth(lane.id)
             y, x = self._y(depth.ratio_db if depth is not None else None), self._x(lane.pan)
             tried = [QPointF(x + 15.0 * shift, y) for shift in (0, 1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6)]
-            found[lane.id] = next(
-                (
-                    p
-                    for p in tried
-                    if all(abs(p.x() - q.x()) > SEAT + 1 or abs(p.y() - q.y()) > SEAT for q in found.values())
-                ),
-                tried[0],
-            )
+            near = [q for row in range(-1, 2) for q in rows[int(y // SEAT) + row] if abs(q.y() - y) <= SEAT]
+            found[lane.id] = next((p for p in tried if all(abs(p.x() - q.x()) > SEAT + 1 for q in near)), tried[0])
+            rows[int(y // SEAT)].append(found[lane.id])
         return found
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
