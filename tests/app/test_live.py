@@ -143,6 +143,15 @@ def test_a_track_is_printed_with_its_inserts_and_goes_on_as_it_was(opened, tmp_p
     assert printed.exists()
 
 
+def test_a_session_that_is_closed_while_its_cards_are_made_needs_none(opened):
+    moves = opened.window.workbench.side.moves
+    moves._steps = [lambda: opened.desk.session.name]
+    opened.desk.close_session()
+    opened.window.close_session()
+    moves._build()  # what the timer does next
+    assert not moves._steps
+
+
 def test_level_and_mute_come_to_rest_in_one_step(opened):
     desk = opened.desk
     first, second = desk.session.lanes[:2]

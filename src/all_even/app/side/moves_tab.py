@@ -168,7 +168,10 @@ class MovesTab(QScrollArea):
         return bool(self._steps) or self._soon.isActive()
 
     def _build(self) -> None:
-        """Makes cards for a moment; the next ones when what else is waiting was done."""
+        """Makes cards for a moment; the next ones when what else is waiting was done. A session that was closed
+        meanwhile needs none."""
+        if not self.desk.is_open:
+            self._steps.clear()
         end = time.monotonic() + MOMENT_S
         while self._steps:
             self._steps.pop(0)()
