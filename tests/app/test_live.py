@@ -143,6 +143,38 @@ def test_a_track_is_printed_with_its_inserts_and_goes_on_as_it_was(opened, tmp_p
     assert printed.exists()
 
 
+def test_what_was_sent_out_comes_back_in_its_place_to_the_sample(opened, tmp_path, monkeypatch):
+    desk, window = opened.desk, opened.window
+    lane = opened.lane("BASS")
+    desk.documents.save(tmp_path / "song.alleven")
+    opened.wait(lambda: not desk.work.busy())
+    desk.select((lane.id,))
+    state = desk.session
+    opened.give("Print with its inserts and go on")
+    opened.wait(lambda: desk.session is not state)
+    (sent,) = (tmp_path / "song printed").glob("*.wav")
+    sound, rate = soundfile.read(sent, dtype="float32")
+    wet = np.tanh(3.0 * sound).astype(np.float32)  # driven, inverted, 1,234 samples late, as a file of 24 bits
+    came = tmp_path / "from outside.wav"
+    soundfile.write(came, -np.concatenate((np.zeros(1234, np.float32), wet)), rate, subtype="PCM_24")
+    desk.undo()
+    state = desk.session
+    monkeypatch.setattr(window.verbs.files, "choose_processed", lambda: came)
+    opened.give("Take a processed file back …")
+    opened.wait(lambda: desk.session is not state)
+    assert "1234 samples late" in desk.session.ledger[-1].text
+    placed = tmp_path / "song printed" / desk.session.lane(lane.id).file
+    back, _ = soundfile.read(placed, dtype="float32")
+    np.testing.assert_allclose(back, -wet, atol=1e-5)
+    assert len(alternatives.candidates(desk.session, lane.id)) == 2
+    rng = np.random.default_rng(1)
+    soundfile.write(came, 0.1 * rng.standard_normal(len(sound)), rate)
+    state = desk.session
+    opened.give("Take a processed file back …")
+    opened.wait(lambda: "does not sound like" in window.status._sentence)
+    assert desk.session is state
+
+
 def test_a_session_that_is_closed_while_its_cards_are_made_needs_none(opened):
     moves = opened.window.workbench.side.moves
     moves._steps = [lambda: opened.desk.session.name]

@@ -2,21 +2,26 @@
 in its place.
 
 The track keeps its id, fader, pan, sends, routing and what is sidechained from it; it reads the printed file, and its
-inserts sleep (bypassed: they are in the sound). The recording with its inserts stays as an alternate take, muted.
+inserts sleep (bypassed: they are in the sound). The recording with its inserts stays as an alternate take, muted. What
+was sent out as such a file and comes back processed is put in place to the sample.
 """
 
 import threading
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
+import soxr
 from msgspec.structs import replace
 
+from all_even.audio import sound_file
 from all_even.audio.decoded import Frames
 from all_even.audio.sound_file import Samples
 from all_even.audio.writing import write_sound
 from all_even.deliver.delivery import file_name
 from all_even.errors import Cancelled, UserError, system_reason
 from all_even.figures.book.look import Look
+from all_even.late import scipy
 from all_even.session.editing import alternatives, edits
 from all_even.session.file import store
 from all_even.session.model.session import Folder, Session
@@ -25,6 +30,11 @@ from all_even.session.model.strips import Automation, HitChanges, Lane
 BLOCK = 1 << 16
 ENDING = " printed"
 """Of the folder beside the session."""
+FURTHEST_S, LOOKED_AT_S = 2.0, 20.0
+"""How far off a file that came back may lie, and how much of the song, around its loudest place, is compared."""
+LEAST_ALIKE = 0.3
+"""Correlation under which two sounds are taken for different ones: heavy distortion and equalising leave 0.5 and more
+(a setting of ours)."""
 
 
 def folder_of(session_path: Path) -> Path:
@@ -39,16 +49,70 @@ def print_track(look: Look, lane_id: str, folder: Path) -> Path:
     """
     lane = look.session.lane(lane_id)
     sound = look.sound(lane_id)
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise UserError(f"The folder {folder.name} can't be made: {system_reason(error)}.") from None
-    path = _free(folder, file_name(lane.name))
+    path = _free(_made(folder), file_name(lane.name))
     write_sound(
         path, _blocks(sound, look.cancelled), sample_rate=look.session.sample_rate, channels=sound.channels, bits="32f",
         protected=store.recordings(look.session), frames=sound.frames,
     )  # fmt: skip
     return path
+
+
+def take_back(look: Look, lane_id: str, came: Path, folder: Path) -> tuple[Path, int]:
+    """A file that a lane's sound was sent out as and that came back processed, put in its place to the sample: written
+    anew as 32-bit float WAV. Returns it, and by how many frames it was late (early below 0).
+
+    Whatever was done to it, it is still the same playing: its place is where it correlates most with what was sent,
+    whatever its polarity, no further off than `FURTHEST_S`. A UserError where it sounds like something else.
+    """
+    sent = look.sound(lane_id)
+    rate = look.session.sample_rate
+    info = sound_file.inspect(came)
+    reader = sound_file.Reader(info)
+    try:
+        back = reader.read(0, info.frames)[:, :2]
+    finally:
+        reader.close()
+    if info.sample_rate != rate:
+        back = soxr.resample(back, info.sample_rate, rate)
+    late = _late_by(sent.read(0, sent.frames), back, rate)
+    if late is None:
+        raise UserError(f"{came.name} does not sound like {look.session.lane(lane_id).name}: it was not taken.")
+    placed = np.zeros((sent.frames, back.shape[1]), np.float32)
+    start, begin = max(0, -late), max(0, late)
+    count = min(len(back) - begin, sent.frames - start)
+    placed[start : start + count] = back[begin : begin + count]
+    path = _free(_made(folder), f"{file_name(look.session.lane(lane_id).name)} back")
+    write_sound(
+        path, (placed,), sample_rate=rate, channels=placed.shape[1], bits="32f",
+        protected=store.recordings(look.session), frames=len(placed),
+    )  # fmt: skip
+    return path, late
+
+
+def _late_by(sent: Samples, back: Samples, rate: int) -> int | None:
+    """Frames by which `back` is late; None where the two have too little in common."""
+    one, other = (x.mean(axis=1, dtype=np.float64) for x in (sent, back))
+    spread = np.convolve(one**2, np.ones(rate), mode="same")[:: rate // 4] if len(one) > rate else np.zeros(1)
+    middle = int(np.argmax(spread)) * (rate // 4)
+    first = max(0, middle - round(LOOKED_AT_S * rate / 2))
+    piece = one[first : first + round(LOOKED_AT_S * rate)]
+    reach = round(FURTHEST_S * rate)
+    around = np.zeros(len(piece) + 2 * reach)
+    source = max(0, first - reach)
+    got = other[source : first + len(piece) + reach]
+    around[source - (first - reach) :][: len(got)] = got
+    found = scipy.signal.correlate(around, piece, mode="valid", method="fft")
+    best = int(np.argmax(np.abs(found)))
+    under = np.sqrt(float((piece**2).sum()) * float((around[best : best + len(piece)] ** 2).sum()))
+    return best - reach if under > 0.0 and abs(float(found[best])) / under > LEAST_ALIKE else None
+
+
+def _made(folder: Path) -> Path:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise UserError(f"The folder {folder.name} can't be made: {system_reason(error)}.") from None
+    return folder
 
 
 def _free(folder: Path, name: str) -> Path:

@@ -148,6 +148,15 @@ def all_commands() -> "list[Command[Actions]]":
         ),
         Command(
             "Tracks",
+            "Take a processed file back …",
+            "",
+            lambda a: a.strips.take_back(a.files.choose_processed),
+            is_selected,
+            LANES,
+            words="round trip outboard return send out align",
+        ),
+        Command(
+            "Tracks",
             "Keep its chain under a name …",
             "",
             lambda a: a.strips.keep_chain(a.dialogs.type_over_song),

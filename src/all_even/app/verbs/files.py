@@ -52,6 +52,10 @@ class FileVerbs:
             if chosen:
                 self._desk.documents.replace_file(current, chosen[0])
 
+    def choose_processed(self) -> Path | None:
+        """A file that a track was sent out as, and that came back."""
+        return self._dialogs.choose_one(QFileDialog.FileMode.ExistingFile, "The file that came back")
+
     def drop(self, paths: list[Path]) -> None:
         """What was dropped on the window: a session is opened; files and folders are added to the open session, or
         make one. At Check files are references."""

@@ -78,6 +78,33 @@ class StripVerbs:
             saying=f"Printing {name} with its inserts", line="quick",
         )  # fmt: skip
 
+    def take_back(self, choose: Callable[[], Path | None]) -> None:
+        """A processed file in the place of the current track's sound, aligned to the sample; the recording stays."""
+        from all_even.deliver import printed_track
+
+        desk, lane_id = self._desk, self._desk.current_lane
+        if lane_id is None or desk.path is None:
+            desk.said.emit("Select a track of a saved session first.")
+            return
+        came = choose()
+        if came is None:
+            return
+        folder, name = printed_track.folder_of(desk.path), desk.session.lane(lane_id).name
+
+        def show(found: tuple[Path, int]) -> None:
+            path, late = found
+            off = "in place" if not late else f"{abs(late)} samples {'late' if late > 0 else 'early'}, put right"
+            text = f"{name}: {came.name} taken back, {off}"
+            if any(lane.id == lane_id for lane in desk.session.lanes) and desk.edit(
+                lambda s: printed_track.with_printed(s, lane_id, path), text=text
+            ):
+                desk.said.emit(f"{text}. U plays the recording; undo takes it back.")
+
+        desk.figures.find(
+            "print track", lambda look: printed_track.take_back(look, lane_id, came, folder), show,
+            saying=f"Taking back {came.name}", line="quick",
+        )  # fmt: skip
+
     def keep_chain(self, type_over: Callable[[str, str, Callable[[str], None]], None]) -> None:
         """Keeps the current chain under a name; type_over: asks for it."""
         from all_even.session.machine import chains
