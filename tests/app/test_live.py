@@ -10,12 +10,14 @@ from all_even.app import tour
 from all_even.app.head.played import STEP_S, Played
 from all_even.app.machine import kept_layout
 from all_even.app.status import LATE_S
+from all_even.deliver import printed_track
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.utility import Delay
 from all_even.engine.render import render
 from all_even.measure.level import loudness
 from all_even.session.editing import alternatives, chain_edits, edits
 from all_even.session.model.strips import MIX
+from tests.app.conftest import NO_STAGE
 from tests.conftest import RATE
 
 
@@ -104,6 +106,7 @@ def test_faders_alone_are_heard_as_loud_and_given_back(opened):
 
 
 def test_a_track_is_printed_with_its_inserts_and_goes_on_as_it_was(opened, tmp_path):
+    opened.looks_at = NO_STAGE
     desk = opened.desk
     lane = opened.lane("BASS")
     opened.give("Print with its inserts and go on")  # not saved yet: nothing is written
@@ -144,6 +147,7 @@ def test_a_track_is_printed_with_its_inserts_and_goes_on_as_it_was(opened, tmp_p
 
 
 def test_what_was_sent_out_comes_back_in_its_place_to_the_sample(opened, tmp_path, monkeypatch):
+    opened.looks_at = NO_STAGE
     desk, window = opened.desk, opened.window
     lane = opened.lane("BASS")
     desk.documents.save(tmp_path / "song.alleven")
@@ -167,12 +171,14 @@ def test_what_was_sent_out_comes_back_in_its_place_to_the_sample(opened, tmp_pat
     back, _ = soundfile.read(placed, dtype="float32")
     np.testing.assert_allclose(back, -wet, atol=1e-5)
     assert len(alternatives.candidates(desk.session, lane.id)) == 2
+
+
+def test_a_file_of_something_else_has_no_place():
     rng = np.random.default_rng(1)
-    soundfile.write(came, 0.1 * rng.standard_normal(len(sound)), rate)
-    state = desk.session
-    opened.give("Take a processed file back …")
-    opened.wait(lambda: "does not sound like" in window.status._sentence)
-    assert desk.session is state
+    sent, other = (0.1 * rng.standard_normal((4 * RATE, 1)).astype(np.float32) for _ in range(2))
+    assert printed_track._late_by(sent, other, RATE) is None
+    assert printed_track._late_by(sent, -0.5 * sent[777:], RATE) == -777
+    assert printed_track._late_by(sent, np.zeros_like(sent), RATE) is None
 
 
 def test_a_session_that_is_closed_while_its_cards_are_made_needs_none(opened):
