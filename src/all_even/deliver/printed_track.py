@@ -92,8 +92,8 @@ def take_back(look: Look, lane_id: str, came: Path, folder: Path) -> tuple[Path,
 def _late_by(sent: Samples, back: Samples, rate: int) -> int | None:
     """Frames by which `back` is late; None where the two have too little in common."""
     one, other = (x.mean(axis=1, dtype=np.float64) for x in (sent, back))
-    spread = np.convolve(one**2, np.ones(rate), mode="same")[:: rate // 4] if len(one) > rate else np.zeros(1)
-    middle = int(np.argmax(spread)) * (rate // 4)
+    gone = np.concatenate(([0.0], np.cumsum(one**2)))
+    middle = int(np.argmax(gone[rate:] - gone[:-rate])) + rate // 2 if len(one) > rate else len(one) // 2
     first = max(0, middle - round(LOOKED_AT_S * rate / 2))
     piece = one[first : first + round(LOOKED_AT_S * rate)]
     reach = round(FURTHEST_S * rate)
