@@ -345,6 +345,17 @@ def test_what_was_folded_and_pinned_is_there_again_with_its_session(balanced, tm
     assert view.laying.arrangement.pinned == (bass.id,)
 
 
+def test_how_the_window_is_laid_out_is_on_disk_for_the_next_start(balanced):
+    kept_layout.keep(row_size="tall", folder="/somewhere")
+    kept_layout.flush()
+    path = kept_layout._path()
+    written = path.read_bytes()
+    assert b'"tall"' in written
+    path.write_bytes(b"{not json")
+    kept_layout._known.path = None  # another start
+    assert kept_layout.load() == kept_layout.Layout()
+
+
 def test_undo_says_in_the_menu_what_it_takes_back(balanced):
     desk, window = balanced.desk, balanced.window
     kick = balanced.lane("KIK IN")

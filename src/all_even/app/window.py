@@ -48,6 +48,8 @@ if TYPE_CHECKING:
 
 FRAME_MS, PREPARE_MS, POLISHED_AT_ONCE = 33, 20, 30
 MENUS_WIDTH = 340
+KEEP_MS = 5_000
+"""How often it is written down how the window is laid out, where that changed."""
 SMALLEST, REFERENCE = (1024, 700), (1280, 800)
 
 
@@ -79,6 +81,8 @@ class MainWindow(QMainWindow):
         desk.wanted.connect(self._on_wanted)
         desk.saved_state_changed.connect(self._title)
         self._timer = timer(self, FRAME_MS, self._tick)
+        self._keeping = timer(self, KEEP_MS, kept_layout.flush)
+        self._keeping.start()
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         self.wearing = Wearing(self, app)
@@ -404,6 +408,7 @@ class MainWindow(QMainWindow):
         self._timer.stop()
         place = self.normalGeometry() if self.isMaximized() else self.geometry()
         kept_layout.keep(place=(place.x(), place.y(), place.width(), place.height()), maximised=self.isMaximized())
+        kept_layout.flush()
         if self.status.warming is not None:
             self.status.warming.stop()
         self.desk.close()

@@ -4,6 +4,7 @@ Kept for this machine, beside the settings; nothing of it is part of a session.
 """
 
 import contextlib
+from pathlib import Path
 from typing import Annotated, Literal
 
 import msgspec
@@ -47,21 +48,50 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True):
         return frozenset(known.folded), known.pinned
 
 
+class _Known:
+    """What is kept, in memory: a hand that folds a row does not wait for a disk. path: of the file that it is of."""
+
+    def __init__(self) -> None:
+        self.path: Path | None = None
+        self.layout = Layout()
+        self.changed = False
+
+
+_known = _Known()
+
+
 def load() -> Layout:
     """What was kept; the usual where nothing was, or where it can't be read."""
-    try:
-        return msgspec.json.decode((places.data_folder("") / FILE).read_bytes(), type=Layout)
-    except (OSError, UserError, msgspec.MsgspecError, UnicodeError):
-        return Layout()
+    path = _path()
+    if path is None or path != _known.path:
+        flush()
+        _known.path, _known.layout, _known.changed = path, Layout(), False
+        with contextlib.suppress(OSError, msgspec.MsgspecError, UnicodeError):
+            if path is not None:
+                _known.layout = msgspec.json.decode(path.read_bytes(), type=Layout)
+    return _known.layout
 
 
 def keep(**changes: object) -> None:
-    """Changes some of it; a disk that refuses costs no more than that."""
+    """Changes some of it; it is on disk from the next `flush` on."""
     before = load()
-    wanted = structs.replace(before, **changes)
-    if wanted != before:
+    _known.layout = structs.replace(before, **changes)
+    _known.changed = _known.changed or _known.layout != before
+
+
+def flush() -> None:
+    """Writes what was changed; a disk that refuses costs no more than that."""
+    if _known.changed and _known.path is not None:
         with contextlib.suppress(OSError, UserError):
-            outputs.write_whole(places.data_folder("") / FILE, msgspec.json.format(msgspec.json.encode(wanted)))
+            outputs.write_whole(_known.path, msgspec.json.format(msgspec.json.encode(_known.layout)))
+    _known.changed = False
+
+
+def _path() -> Path | None:
+    try:
+        return places.data_folder("") / FILE
+    except (OSError, UserError):
+        return None
 
 
 def keep_rows(
