@@ -69,7 +69,7 @@ def test_every_control_is_named_explained_large_enough_and_whole(rig, request):
                     rig.measured()
                 shown.show_view(view)
                 wrong += walk_in_sizes(rig, screen)
-    assert sorted(set(wrong)) == []
+    assert not wrong, "\n".join(sorted(set(wrong)))
 
 
 def test_every_page_is_named_explained_large_enough_and_whole(opened):
@@ -85,7 +85,8 @@ def test_every_page_is_named_explained_large_enough_and_whole(opened):
     wrong += walk(opened, "gather")
     opened.window.finder.leave()
     own = {f"{lane.name!r}" for lane in opened.desk.session.lanes}  # a user's long name may be shortened
-    assert sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own)) == []
+    found = sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own))
+    assert not found, "\n".join(found)
 
 
 def test_every_station_opens_into_a_panel_that_is_whole(opened):
@@ -109,7 +110,8 @@ def test_every_station_opens_into_a_panel_that_is_whole(opened):
         desk.select((strip,))
         wrong += walk(opened, "buses")
     own = {f"{lane.name!r}" for lane in desk.session.lanes}  # a user's long name may be shortened
-    assert sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own)) == []
+    found = sorted(text for text in set(wrong) if not any(text.endswith(name) for name in own))
+    assert not found, "\n".join(found)
 
 
 @pytest.mark.slow  # the same once more
@@ -217,7 +219,7 @@ def test_our_face_is_used_with_tabular_digits(rig):
     assert QApplication.font().family() == theme.FONT_FAMILY
 
 
-LANE_KEYS = {"Left, Right", "Enter in the tracks", "Left, Right in the tracks", "Alt+Left, Alt+Right in the tracks"}
+LANE_KEYS = {"Left, Right", "Enter in the rows", "Left, Right in the rows", "Alt+Left, Alt+Right in the rows"}
 REMARK = re.compile(r"\(([A-Z][^()]*)\)$")
 
 

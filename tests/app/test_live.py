@@ -98,9 +98,10 @@ def test_faders_alone_are_heard_as_loud_and_given_back(opened):
     opened.give("Faders alone, or as it is")
     opened.wait(lambda: desk.hearing.name == "now")
     versions = opened.window.workbench.side.versions
-    versions.bare["dynamics"].hold()
+    versions.part.setCurrentIndex(versions.part.findData("dynamics"))
+    versions.bare.hold()
     opened.wait(lambda: desk.hearing.name == "Without dynamics")
-    versions.bare["dynamics"].release()
+    versions.bare.release()
     opened.wait(lambda: desk.hearing.name == "now")
     desk.player.stop()
 

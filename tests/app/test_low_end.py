@@ -239,7 +239,7 @@ def test_triggers_are_saved_where_one_says(low, tmp_path, monkeypatch):
 
 def test_clearings_and_notes_are_drawn(low):
     shown = bench(low)
-    for view, drawing in ((1, shown.clearings), (2, shown.notes)):
+    for view, drawing in ((1, shown.clearings), (2, shown.waves), (3, shown.notes)):
         shown.show_view(view)
         low.wait(lambda drawing=drawing: drawing.found is not None)
         low.settle_paint()

@@ -145,7 +145,7 @@ def midi_file(rng: random.Random, folder: Path) -> str:
 def templates(rng: random.Random, folder: Path) -> str:
     """Templates of any names, kept and forgotten; broken files beside them."""
     kept: dict[str, float] = {}
-    home = places.data_folder(template.FOLDER)
+    home = places.data_folder("templates")
     for number in range(rng.randint(2, 5)):
         wanted = rng.choice((name(rng), name(rng, 3), "Rock & Roll", "Rock Roll", "Рок", "Джаз", "鼓"))
         made = template.of_session(Session(name="x", sample_rate=RATE), wanted)

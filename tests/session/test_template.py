@@ -10,7 +10,7 @@ from all_even.dsp.processor import Key
 from all_even.dsp.tone.passes import HighPass
 from all_even.errors import UserError
 from all_even.session.editing import chain_edits, edits, routing_edits
-from all_even.session.machine import template
+from all_even.session.machine import named_files, template
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Lane, MixSettings
 
@@ -92,7 +92,7 @@ def test_a_disk_that_refuses_is_one_sentence(made, monkeypatch):
     def refuse(*_):
         raise OSError
 
-    monkeypatch.setattr(template.outputs, "write_whole", refuse)
+    monkeypatch.setattr(named_files.outputs, "write_whole", refuse)
     with pytest.raises(UserError, match="can't be kept"):
         template.keep(template.of_session(made, "Trio"))
 
@@ -108,7 +108,7 @@ def test_names_that_read_differently_are_templates_of_their_own(made, home, name
 
 
 def test_a_template_under_an_earlier_file_name_is_found_replaced_and_forgotten(made, home):
-    old = template.keep(template.of_session(made, "Rock")).rename(places.data_folder(template.FOLDER) / "rock.json")
+    old = template.keep(template.of_session(made, "Rock")).rename(places.data_folder("templates") / "rock.json")
     assert template.find("rock").name == "Rock"
     new = template.keep(template.of_session(made, "Rock"))
     assert not old.exists()

@@ -22,9 +22,8 @@ class BenchSplit(QSplitter):
     def __init__(self, desk: Desk, bench: BenchFrame, upper: QWidget, lower: QWidget) -> None:
         super().__init__(Qt.Orientation.Vertical)
         self._desk, self._bench, self._lower = desk, bench, lower
-        kept = kept_layout.load()
-        self._heights = dict(kept.bench_heights)
-        self._away = set(kept.benches_away)
+        self._heights: dict[str, int] = {}
+        self._away: set[str] = set()
         self.addWidget(upper)
         self.addWidget(lower)
         self.setHandleWidth(HANDLE)
@@ -34,6 +33,13 @@ class BenchSplit(QSplitter):
         upper.setMinimumHeight(layout.HEADER + 2 * layout.ROW)
         self.splitterMoved.connect(lambda _position, _index: self._on_moved())
         desk.stage_changed.connect(lambda _stage: self.fit())
+        desk.opened.connect(self._take_up)
+
+    def _take_up(self) -> None:
+        """As it was left."""
+        kept = kept_layout.load()
+        self._heights, self._away = dict(kept.bench_heights), set(kept.benches_away)
+        self.fit()
 
     @property
     def is_away(self) -> bool:

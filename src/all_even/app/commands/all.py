@@ -188,7 +188,7 @@ def all_commands() -> "list[Command[Actions]]":
         ),
         Command(
             "Play",
-            "Without equalisers, or as it is",
+            "Without EQ, or as it is",
             "",
             on_page(lambda p: p.hear_without("equalisers")),
             words="bypass eq compare",

@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Protocol
 
+from PyQt6.QtCore import pyqtBoundSignal
+
 from all_even.app.desk import Desk
 from all_even.app.lanes.arrangement import NAME, Arrangement
 from all_even.app.lanes.body import Body
@@ -29,7 +31,8 @@ class Laid(Protocol):
     def rows(self) -> Sequence[Row]: ...
     def refresh(self) -> None: ...
     def selection_into_sight(self) -> None: ...
-    def fit_rows(self) -> None: ...
+    @property
+    def row_size_changed(self) -> pyqtBoundSignal: ...
 
 
 class Laying:
@@ -46,6 +49,9 @@ class Laying:
         kept = kept_layout.load()
         folded, pinned = kept.rows_of(self._path())
         self.arrangement = Arrangement(kept.nesting, folded, pinned)
+        if kept.row_size != self.row_size:
+            self.row_size = kept.row_size
+            self._view.row_size_changed.emit()
 
     def arrange(self, wanted: Arrangement) -> None:
         """Lays the rows out in another way; what is selected stays in sight."""
@@ -55,7 +61,7 @@ class Laying:
     def set_row_size(self, name: kept_layout.RowSize) -> None:
         """small, middle or tall."""
         self.row_size = name
-        self._view.fit_rows()
+        self._view.row_size_changed.emit()
         self._show()
 
     def _show(self) -> None:

@@ -80,7 +80,7 @@ class LaneView(QAbstractScrollArea):
             signal.connect(self.refresh)
         desk.preview_changed.connect(self.area.update)
         desk.stage_changed.connect(self._on_stage)
-        desk.selection_changed.connect(self._on_selection)
+        desk.selection_changed.connect(self.selection_into_sight)
 
     @property
     def area(self) -> QWidget:
@@ -136,15 +136,7 @@ class LaneView(QAbstractScrollArea):
         self._describe()
         self.area.update()
 
-    def selection_into_sight(self) -> None:
-        self._on_selection()
-
-    def fit_rows(self) -> None:
-        """Rows have another height."""
-        self.row_size_changed.emit()
-
     def go_to_first(self) -> None:
-        """Selects the first row."""
         if self.rows:
             self.desk.select(self.laying.targets(self.rows[0].lane.id))
             self.setFocus()
@@ -205,9 +197,9 @@ class LaneView(QAbstractScrollArea):
         self.gestures.drop()
         self.laying.unsort()
         self.refresh()
-        self._on_selection()
+        self.selection_into_sight()
 
-    def _on_selection(self) -> None:
+    def selection_into_sight(self) -> None:
         index = self.gestures.index
         if index is not None:
             self.scroll_to(index)

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from all_even import stages
 from all_even import texts as shown
 from all_even.app.desk import Desk
+from all_even.app.desk.moves import is_taste
 from all_even.app.style import fields, layouts, paint, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.moves import texts
@@ -33,10 +34,15 @@ if TYPE_CHECKING:
 MARK = 14
 
 
+Sort = Literal["told", "warning", "question", "recommended", "optional"]
+"""What a card is, told by the bar along its edge: solid or dotted, in the colour of what to look at or what to do."""
+
+
 class Card(QFrame):
-    def __init__(self) -> None:
+    def __init__(self, sort: Sort = "told") -> None:
         super().__init__()
         self.setObjectName("card")
+        self.setProperty("sort", sort)
         self.column = layouts.column(self, margins=(10, 8, 10, 8), spacing=4)
 
     def add_title(self, text: str, role: str = "") -> QLabel:
@@ -62,7 +68,7 @@ class MoveCard(Card):
         changing: bool,
         change: Callable[[Proposal], None],
     ) -> None:
-        super().__init__()
+        super().__init__("optional" if is_taste(move) else "recommended")
         self.desk, self.move_ = desk, move
         metric = stages.metric(move.metric)
         kind = stages.kinds().get(move.kind)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
 from all_even import stages, texts
 from all_even.app.commands import belonging
 from all_even.app.desk import Desk
-from all_even.app.side.cards import Card
+from all_even.app.side.cards import Card, Sort
 from all_even.app.style import fields, layouts, theme
 from all_even.app.style.hold_button import HoldButton
 from all_even.measure.faults.findings import Finding
@@ -37,7 +37,7 @@ class FindingsCard(Card):
     """All faults, worst kind first; a press on a line shows the lane and plays the place."""
 
     def __init__(self, desk: Desk, found: Grouped) -> None:
-        super().__init__()
+        super().__init__("warning" if found.count else "told")
         self.desk = desk
         if found.count:
             self.add_title(f"{found.count} fault{'' if found.count == 1 else 's'} in the recording", "look")
@@ -116,10 +116,10 @@ class FindingsCard(Card):
 class RemarksCard(Card):
     """What is to be said before anything is moved; a press on a line shows the lanes it is about."""
 
-    def __init__(self, desk: Desk, title: str, found: "tuple[Remark, ...]", role: str = "look") -> None:
-        super().__init__()
+    def __init__(self, desk: Desk, title: str, found: "tuple[Remark, ...]", sort: Sort = "warning") -> None:
+        super().__init__(sort)
         self.desk = desk
-        self.add_title(title, role)
+        self.add_title(title, "quiet" if sort == "told" else "look")
         for remark in found[:MOST_LINES]:
             self._add(remark)
         if len(found) > MOST_LINES:
@@ -166,7 +166,7 @@ class AnswerCard(Card):
     what can be done there all the same. warned: whether something is wrong there that no move mends."""
 
     def __init__(self, desk: Desk, answer: "Answer", by_hand: str = "", *, warned: bool = False) -> None:
-        super().__init__()
+        super().__init__("told" if answer.judged else "question")
         title = (
             ("No move helps here" if warned or answer.unmended else "Nothing needed")
             if answer.judged
@@ -219,7 +219,7 @@ class NoLongerCard(Card):
     """Moves whose figure is another since: each with what it is now, to be made again or left."""
 
     def __init__(self, desk: Desk, moved: "list[Account]") -> None:
-        super().__init__()
+        super().__init__("warning")
         many = len(moved) > 1
         title = f"{len(moved)} moves are no longer as measured" if many else "1 move is no longer as measured"
         self.add_title(title, "look")
@@ -237,7 +237,7 @@ class UnreadableCard(Card):
     """A file that is not in the session, and why; a pair of its channels can be taken where that helps."""
 
     def __init__(self, desk: Desk, path: Path, sentence: str, channels: int | None) -> None:
-        super().__init__()
+        super().__init__("warning")
         self.column.addWidget(fields.wrapped(sentence, "look"))
         if channels:
             row = layouts.row()

@@ -118,10 +118,13 @@ class MovesTab(QScrollArea):
         body = QWidget()
         column = layouts.column(body, margins=(MARGIN, 8, MARGIN, 8), spacing=10)
         steps: list[Callable[[], object]] = []
-        first = tuple(remark for remark in remarks if not remark.aside)
+        first = tuple(remark for remark in remarks if not remark.aside and not remark.presses)
+        asked = tuple(remark for remark in remarks if not remark.aside and remark.presses)
         asides = tuple(remark for remark in remarks if remark.aside)
         if first:
             steps.append(lambda: column.addWidget(RemarksCard(desk, "Warnings", first)))
+        if asked:
+            steps.append(lambda: column.addWidget(RemarksCard(desk, "Questions", asked, "question")))
         if playing:
             told = "In the playing, before any mixing"
             steps.append(lambda: column.addWidget(RemarksCard(desk, told, playing)))
@@ -136,7 +139,7 @@ class MovesTab(QScrollArea):
         moved = [account for account in desk.moves.accounts if account.moved] if stage.key in LAST_STAGES else []
         if moved:
             steps.append(lambda: column.addWidget(NoLongerCard(desk, moved)))
-        warned = bool(first) or (found is not None and bool(found.groups))
+        warned = bool(first or asked) or (found is not None and bool(found.groups))
         if answer is not None and not answer.judged and (not usual or answer.press is not None):
             steps.append(lambda: column.addWidget(AnswerCard(desk, answer)))
         steps += self._move_steps(column, usual)
@@ -151,7 +154,7 @@ class MovesTab(QScrollArea):
             steps.append(lambda: column.addWidget(self._fold(stage.key, len(tastes)), 0, Qt.AlignmentFlag.AlignLeft))
             steps += self._move_steps(column, tastes) if stage.key in self._unfolded else []
         if asides:
-            steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "quiet")))
+            steps.append(lambda: column.addWidget(RemarksCard(desk, "Good to know", asides, "told")))
         if totals is not None:
             steps.append(lambda: column.addWidget(WholeCard(*totals, guarded=stage.key not in MAKES_THE_MIX)))
         tick = partial(self._tick, stage.key, stage.name, done)

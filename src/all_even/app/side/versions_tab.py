@@ -1,8 +1,6 @@
 """Versions: named states of the session, and hearing two of them at the same loudness."""
 
-from functools import partial
-
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLineEdit, QListWidget, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QListWidget, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.style import fields, layouts, theme
@@ -12,12 +10,6 @@ from all_even.session.editing import edits
 from all_even.session.editing.without import NAMES, Part, without
 
 MARGIN = 12
-TIPS: dict[Part, str] = {
-    "everything": "faders and pans alone, no inserts and no sends",
-    "equalisers": "no equalisers and passes",
-    "dynamics": "no compressors, limiters, gates, ducks and parallel compression",
-    "sends": "no sends to returns and parallel buses",
-}
 
 
 class VersionsTab(QWidget):
@@ -58,18 +50,21 @@ class VersionsTab(QWidget):
         column.addWidget(self.compare_button)
         self.state = fields.wrapped("", "small")
         column.addWidget(self.state)
-        column.addWidget(fields.label("Hear, as loud as now", "small"))
-        grid = QGridLayout()
-        grid.setSpacing(4)
-        self.bare: dict[Part, HoldButton] = {}
-        for index, (part, name) in enumerate(NAMES.items()):
-            self.bare[part] = HoldButton(
-                name, f"Hold: {TIPS[part]}, at equal loudness", partial(self.hold_without, part),
-                desk.ears.release_move, "ear",
-            )  # fmt: skip
-            grid.addWidget(self.bare[part], index // 2, index % 2)
-        column.addLayout(grid)
-        self.only_selected = QCheckBox("Only the selected tracks")
+        row = layouts.row(spacing=4)
+        self.part = QComboBox()
+        self.part.setAccessibleName("What is left out")
+        self.part.setToolTip("What is heard in place of the session as it is, at equal loudness")
+        self.part.setMinimumHeight(theme.TARGET)
+        for part, name in NAMES.items():
+            self.part.addItem(name, part)
+        row.addWidget(self.part, 1)
+        self.bare = HoldButton(
+            "Hear", "Hold: the chosen one, as loud as now", self._hold_chosen, desk.ears.release_move
+        )
+        self.bare.setAccessibleName("Hear without")
+        row.addWidget(self.bare)
+        column.addLayout(row)
+        self.only_selected = QCheckBox("Of the selected tracks only")
         self.only_selected.setToolTip("Take it out of the selected tracks alone; all else stays as it is")
         self.only_selected.setMinimumHeight(theme.TARGET)
         column.addWidget(self.only_selected)
@@ -93,6 +88,9 @@ class VersionsTab(QWidget):
     def compare(self) -> None:
         if self.first.currentText() != self.second.currentText():
             self.desk.ears.hear_snapshot(self.first.currentText(), self.second.currentText())
+
+    def _hold_chosen(self) -> None:
+        self.hold_without(self.part.currentData())
 
     def hold_without(self, part: Part) -> None:
         """The session, or the selection, without a part of its processing, until it is let go."""

@@ -188,6 +188,10 @@ def style_sheet() -> str:
     QWidget#panel {{ background: {p.panel}; }}
     QFrame#question {{ background: {p.raised}; border: none; border-top: 2px solid {p.look}; }}
     QFrame#card {{ background: {p.panel}; border: 1px solid {p.line}; border-radius: 6px; }}
+    QFrame#card[sort="warning"] {{ border-left: 4px solid {p.look}; }}
+    QFrame#card[sort="question"] {{ border-left: 4px dotted {p.look}; }}
+    QFrame#card[sort="recommended"] {{ border-left: 4px solid {p.act}; }}
+    QFrame#card[sort="optional"] {{ border-left: 4px dotted {p.act}; }}
     QToolTip {{ background: {p.raised}; color: {p.text}; border: 1px solid {p.line}; padding: 4px 6px; }}
     QLabel {{ background: transparent; }}
     QLabel[role="quiet"] {{ color: {p.quiet}; }}

@@ -216,8 +216,8 @@ def _on_others(look: Look, found: Sharing, at: int, lane_id: str) -> list[Place]
         if pair.there[zone] >= LIES_ON:
             low, high = zones.EDGES_HZ[zone : zone + 2]
             text = (
-                f"Lies on {victim.name} in the {zones.NAMES[zone]} ({number(low, 0)} to {number(high, 0)} Hz), masks "
-                f"{number(100.0 * pair.there[zone], 0)} % of what that has there"
+                f"Lies on {victim.name} in the {zones.NAMES[zone]} ({number(low, 0)} to {number(high, 0)} Hz): masks "
+                f"{number(100.0 * pair.there[zone], 0)} % of it"
             )
             size = DB_PER_HIDDEN * pair.there[zone]
             told.append(Place(lane_id, "lies on", float(np.sqrt(low * high)), 1.0, CUT_DB, size, "", text))

@@ -24,7 +24,7 @@ from all_even.session.model.strips import MIX
 
 Part = Literal["everything", "equalisers", "dynamics", "sends"]
 NAMES: dict[Part, str] = {
-    "everything": "Faders alone", "equalisers": "Without equalisers", "dynamics": "Without dynamics",
+    "everything": "Faders alone", "equalisers": "Without EQ", "dynamics": "Without dynamics",
     "sends": "Without sends",
 }  # fmt: skip
 KINDS: dict[Part, tuple[type[Processor], ...]] = {

@@ -29,9 +29,9 @@ if TYPE_CHECKING:
 
 VIEWS = (
     ("Song", "Loudness of the selected track in the mix, along the song"),
-    ("Stereo placement", "Who sits where: pan as a bearing, rows from the front"),
+    ("Placement", "Who sits where: pan as a bearing, rows from the front"),
     ("Kick and bass", "How clearly the kick is heard, and how loud the bass may be"),
-    ("Mix and references", "The mix in six zones of the spectrum, beside finished ones"),
+    ("References", "The mix in six zones of the spectrum, beside finished ones"),
 )
 
 

@@ -19,7 +19,7 @@ from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Strip
 
 WIDTH = 232
-NO_FOLDER = ""
+NO_FOLDER, FOLDER_WIDTH = "", 88
 PAN_LAWS = {"-3 dB": "−3 dB, constant power", "-4.5 dB": "−4.5 dB", "-6 dB": "−6 dB, constant sum"}
 
 
@@ -61,7 +61,6 @@ class RoutingForm(QWidget):
                 ("Level", self.level),
                 ("Output", self.goes_to),
                 ("Send to", self.send_to),
-                ("Folder", self.in_folder),
                 ("Pan law", self.pan_law),
             )
         ):
@@ -71,6 +70,8 @@ class RoutingForm(QWidget):
                 grid.addWidget(field, index, 1)
             else:
                 grid.addWidget(field, index, 1, Qt.AlignmentFlag.AlignLeft)
+        grid.addWidget(self.in_folder, 0, 1, Qt.AlignmentFlag.AlignRight)
+        self.in_folder.setFixedWidth(FOLDER_WIDTH)
         grid.setColumnStretch(1, 1)
         return grid
 
@@ -134,15 +135,17 @@ class RoutingForm(QWidget):
         self.send_to.setCurrentIndex(0)
 
     def _fill_folders(self, session: Session, current: str) -> None:
-        wanted = [("none", NO_FOLDER), *((item.name, item.id) for item in session.folder_groups if item.id != current)]
+        wanted = [
+            ("no folder", NO_FOLDER),
+            *((item.name, item.id) for item in session.folder_groups if item.id != current),
+        ]
         if [(self.in_folder.itemText(i), self.in_folder.itemData(i)) for i in range(self.in_folder.count())] != wanted:
             self.in_folder.clear()
             for name, folder in wanted:
                 self.in_folder.addItem(name, folder)
         held = session.member(current).group if current != MIX else None
         self.in_folder.setCurrentIndex(max(0, self.in_folder.findData(held or NO_FOLDER)))
-        for widget in (self.in_folder, self.names["Folder"]):
-            widget.setVisible(current != MIX and bool(session.folder_groups))
+        self.in_folder.setVisible(current != MIX and bool(session.folder_groups))
 
     # Edits.
 

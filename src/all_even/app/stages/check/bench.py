@@ -33,7 +33,7 @@ VIEWS = (
     ("References", "The mix beside finished ones, at equal loudness"),
     ("Blind", "Better, or only louder: letters at equal loudness, with the chance said"),
 )
-LISTED, LINES, NAME_WIDTH = 6, 5, 116
+LISTED, LINES, NAME_WIDTH = 6, 4, 116
 WHAT = "Inaudible there, most important first"
 
 
@@ -58,7 +58,7 @@ class CheckBench(ViewedBench):
         row = layouts.row(view, margins=layouts.NONE, spacing=14)
         left = layouts.column(spacing=6)
         grid = QGridLayout()
-        grid.setSpacing(4)
+        grid.setSpacing(3)
         self.buttons: dict[str, HoldButton] = {}
         self.gone: dict[str, QLabel] = {}
         for index, item in enumerate(SYSTEMS):

@@ -100,7 +100,7 @@ class OverlayDrawing(Drawing):
             return box.bottom() - box.height() * share
 
         theme.colour("quiet")
-        paint.note(painter, QRectF(box.left(), 0, box.width(), 16), "below 250 Hz, dB")
+        paint.note(painter, QRectF(box.left(), 0, box.width(), 16), "<250 Hz, dB")
         for tick in (-12.0, -6.0, 0.0, 6.0):
             y = y_of(tick)
             paint.line(painter, box.left() + 22, y, box.right(), y, theme.colour("line", 1.0 if tick == 0.0 else 0.6))

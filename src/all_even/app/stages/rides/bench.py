@@ -113,7 +113,7 @@ class RidesBench(ViewedBench):
         self.thinned = fields.button("Thin", "Fewer points, within 0.1 dB of the curve", self.acts.thin)
         self.smoothed = fields.button("Smooth", "The marked passage, or all, averaged over a second", self.acts.smooth)
         self.copied = fields.button(
-            "To sections of the same name",
+            "To same sections",
             "What the curve does in the section that is played, copied to all of that name",
             self.acts.copy_to_sisters,
         )  # fmt: skip
@@ -139,7 +139,7 @@ class RidesBench(ViewedBench):
             ),
             ("Mute here", "The selected track muted in this section, or heard again", self.acts.mute_section),
             (
-                "To sections of the same name",
+                "To same sections",
                 "What the curve does in this section, copied to all of that name",
                 self.acts.copy_to_sisters,
             ),
