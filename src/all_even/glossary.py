@@ -96,10 +96,10 @@ TERMS = (
     Term("warnings", "What is wrong with the session at this stage as it is; nothing is changed by reading them.",
          MOVES, (r"^As it stands$",)),
     Term("move", "A proposed change with its reason and what it should bring; hear it, apply it, decline it.", MOVES),
-    Term("questions", "What only you can say; a press answers. Its card has a dotted bar in the colour of warnings, whose "
-         "own is solid.", MOVES),
-    Term("optional", "Moves that no finding asks for: taste, repairs with a price. Their cards have a dotted bar, those "
-         "of recommended moves a solid one.", MOVES,
+    Term("questions", "What only you can say; a press answers. The card has a dotted bar in the colour of "
+         "warnings.", MOVES),
+    Term("optional", "Moves that no finding asks for: taste, repairs with a price. Their cards have a dotted bar; "
+         "recommended moves have a solid one.", MOVES,
          (r"\bmatters? of taste\b", r": a taste\b")),
     Term("estimate, measured, calculated", "Where an expected figure comes from: predicted from figures; rendered and "
          "measured; it follows by arithmetic.", MOVES, (r"\btried out\b", r"\bworked out \(", r"\bas worked out\b")),

@@ -1,7 +1,6 @@
 """Lanes as seats on a plan: a mark and a name each, to take hold of; what across and up mean, the subclass says."""
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -27,6 +26,8 @@ class SeatsDrawing(Handled, Drawing):
     def __init__(self, desk: Desk, name: str, tip: str) -> None:
         super().__init__(name, tip)
         self.desk = desk
+        self._drawn: tuple[object, ...] | None = None
+        self._where: dict[str, QPointF] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
 
@@ -53,50 +54,59 @@ class SeatsDrawing(Handled, Drawing):
         """The arrow keys: by so many steps to the right, or up."""
         raise NotImplementedError
 
-    # Painting.
+    def basis(self) -> tuple[object, ...]:
+        """What the places follow from, apart from the size; as long as these are the same objects, all stay seated."""
+        raise NotImplementedError
+
+    # Painting: everybody in the kept picture, over it who is selected.
+
+    def renew(self) -> None:
+        """A selection alone draws nobody else anew."""
+        basis = (*self.basis(), theme.current().name)
+        drawn, self._drawn = self._drawn, basis
+        if drawn is not None and all(old is new for old, new in zip(drawn, basis, strict=True)):
+            self.update()
+        else:
+            super().renew()
 
     def paint_seats(self, painter: QPainter, plot: QRectF) -> None:
-        """The selected ones first, so that their names are written."""
-        places, selected = self.places(), set(self.desk.selected)
+        """Names that would lie on others are left out."""
+        self._where = self.places()
         written: list[QRectF] = []
-        taken = np.array([(place.x(), place.y()) for place in places.values()]).reshape(-1, 2)
-        for lane in sorted(self.lanes(), key=lambda lane: lane.id not in selected):
-            self._seat(painter, plot, lane, places[lane.id], taken, lane.id in selected, written)
+        for lane in self.lanes():
+            at = self._where[lane.id]
+            _mark(painter, lane, at)
+            shown, name = _name(plot, lane, at)
+            if not (any(name.intersects(other) for other in written) or self._covers_others(name, at)):
+                written.append(name)
+                paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("quiet"))
 
-    def _seat(
-        self,
-        painter: QPainter,
-        plot: QRectF,
-        lane: Lane,
-        at: QPointF,
-        taken: NDArray[np.float64],
-        selected: bool,
-        written: list[QRectF],
-    ) -> None:
-        """taken: (seats, 2) where everybody stands; written: the names that stand there already."""
-        box = QRectF(at.x() - SEAT / 2, at.y() - SEAT / 2, SEAT, SEAT)
-        if selected:
+    def paint_over(self, painter: QPainter, plot: QRectF) -> None:
+        """The selected ones with their names, on a ground that keeps them legible."""
+        selected = set(self.desk.selected) if self.desk.is_open else set()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for lane in self.lanes() if selected & self._where.keys() else ():
+            if lane.id not in selected or lane.id not in self._where:
+                continue
+            at = self._where[lane.id]
+            shown, name = _name(plot, lane, at)
+            if self._covers_others(name, at):
+                name.moveCenter(QPointF(at.x(), at.y() - SEAT - 5))
+            painter.fillRect(name.adjusted(-2, 0, 2, 0), theme.colour("ground"))
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(box.adjusted(-3, -3, 3, 3), 4, 4)
-        icons.draw_mark(painter, family_of(lane.role), box)
-        shown = texts.clipped(lane.name, NAME_LETTERS)
-        name = QRectF(box.right() + 3, at.y() - 8, min(NAME_WIDTH, paint.width_of(shown, theme.SMALL) + 1), 16)
-        if name.right() > plot.right():
-            name.moveRight(box.left() - 3)
+            painter.drawRoundedRect(_box(at).adjusted(-3, -3, 3, 3), 4, 4)
+            _mark(painter, lane, at)
+            paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("text"))
 
-        def covers_others() -> bool:
-            inside = (np.abs(taken[:, 0] - name.center().x()) < name.width() / 2 + 6) & (
-                np.abs(taken[:, 1] - name.center().y()) < name.height() / 2 + 6
-            )
-            own = (taken[:, 0] == at.x()) & (taken[:, 1] == at.y())
-            return bool((inside & ~own).any())
-
-        if selected and covers_others():
-            name.moveCenter(QPointF(at.x(), at.y() - SEAT - 5))
-        if selected or not (any(name.intersects(other) for other in written) or covers_others()):
-            written.append(name)
-            paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("text" if selected else "quiet"))
+    def _covers_others(self, name: QRectF, at: QPointF) -> bool:
+        """Whether a name written there would lie on somebody else's seat."""
+        taken = np.array([(place.x(), place.y()) for place in self._where.values()]).reshape(-1, 2)
+        inside = (np.abs(taken[:, 0] - name.center().x()) < name.width() / 2 + 6) & (
+            np.abs(taken[:, 1] - name.center().y()) < name.height() / 2 + 6
+        )
+        own = (taken[:, 0] == at.x()) & (taken[:, 1] == at.y())
+        return bool((inside & ~own).any())
 
     # The hand.
 
@@ -139,3 +149,20 @@ class SeatsDrawing(Handled, Drawing):
     def drop(self, held: str, at: QPointF) -> None:
         self.desk.end_gesture()
         super().drop(held, at)
+
+
+def _box(at: QPointF) -> QRectF:
+    return QRectF(at.x() - SEAT / 2, at.y() - SEAT / 2, SEAT, SEAT)
+
+
+def _mark(painter: QPainter, lane: Lane, at: QPointF) -> None:
+    icons.draw_mark(painter, family_of(lane.role), _box(at))
+
+
+def _name(plot: QRectF, lane: Lane, at: QPointF) -> tuple[str, QRectF]:
+    """What is written of a name, and where: right of its seat, or left where it would leave the plan."""
+    box, shown = _box(at), texts.clipped(lane.name, NAME_LETTERS)
+    name = QRectF(box.right() + 3, at.y() - 8, min(NAME_WIDTH, paint.width_of(shown, theme.SMALL) + 1), 16)
+    if name.right() > plot.right():
+        name.moveRight(box.left() - 3)
+    return shown, name

@@ -5,12 +5,15 @@ from typing import Protocol
 
 from PyQt6.QtCore import QPointF
 
+from all_even.app.desk import Desk
 from all_even.app.lanes import layout
 from all_even.app.lanes.arrangement import NAME
 from all_even.app.lanes.body import Body
+from all_even.app.lanes.entries import entry
 from all_even.app.lanes.laying import Laying
 from all_even.app.lanes.rows import Row
-from all_even.session.model.strips import Lane
+from all_even.dsp.parameter import LEVEL, PAN
+from all_even.session.model.strips import Lane, Strip
 
 BUTTON_TIP = {
     "mute": "Mute this track (M)",
@@ -32,6 +35,18 @@ class Hovered(Protocol):
     def columns(self) -> layout.Columns: ...
     def hit(self, at: QPointF) -> tuple[str, str | None]: ...
     def header_column(self, at: QPointF) -> str | None: ...
+
+
+def described(view: Hovered, desk: Desk) -> str:
+    """The selected row in words, for those who hear the screen; empty where none is in the list."""
+    current, ids = desk.current, [row.lane.id for row in view.rows]
+    if current is None or current not in ids:
+        return ""
+    lane = entry(desk.session, current)
+    states = "".join(f", {word}" for on, word in (("mute", "muted"), ("solo", "solo")) if getattr(lane, on, False))
+    pan = f", pan {PAN.text(lane.pan)}" if isinstance(lane, Strip) else ""
+    what = "Track" if isinstance(lane, Lane) else lane.role.capitalize()
+    return f"{what} {ids.index(current) + 1} of {len(ids)}: {lane.name}, {LEVEL.text(lane.level_db)}{pan}{states}"
 
 
 def tip(view: Hovered, at: QPointF) -> str:

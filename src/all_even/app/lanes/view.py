@@ -27,7 +27,6 @@ from all_even.app.desk import Desk
 from all_even.app.lanes import gestures, heads, layout, scales, tips
 from all_even.app.lanes.arrangement import NAME, arranged
 from all_even.app.lanes.body import Body
-from all_even.app.lanes.entries import entry
 from all_even.app.lanes.filtering import Filter
 from all_even.app.lanes.gestures import Gestures
 from all_even.app.lanes.laying import Laying
@@ -36,9 +35,8 @@ from all_even.app.lanes.rows import Row, Rows
 from all_even.app.style import paint, theme
 from all_even.app.style.pictures import Pictures
 from all_even.decibels import level_db
-from all_even.dsp.parameter import LEVEL, PAN
 from all_even.session.model import routing
-from all_even.session.model.strips import Lane, Strip
+from all_even.session.model.strips import Lane
 
 FALL = 0.82
 """Of a meter, per picture."""
@@ -56,6 +54,8 @@ class LaneView(QAbstractScrollArea):
         self.rows: list[Row] = []
         self._pinned = 0
         """How many of the rows stay at the top."""
+        self._lit: set[tuple[str, bool]] = set()
+        """The rows that are painted as selected; whether they have the frame of the keys."""
         self._make = Rows(desk)
         self._bodies: dict[str, Body] = {}
         self.peaks: dict[str, float] = {}
@@ -133,7 +133,7 @@ class LaneView(QAbstractScrollArea):
         above.show_nesting(self.laying.arrangement.nesting)
         self.body.refresh(self.rows)
         self._update_scroll()
-        self._describe()
+        self.setAccessibleDescription(tips.described(self, self.desk))
         self.area.update()
 
     def go_to_first(self) -> None:
@@ -203,22 +203,18 @@ class LaneView(QAbstractScrollArea):
         index = self.gestures.index
         if index is not None:
             self.scroll_to(index)
-        self._describe()
-        self.area.update()
+        self.setAccessibleDescription(tips.described(self, self.desk))
+        self._light()
 
-    def _describe(self) -> None:
-        current = self.desk.current
-        ids = self.lane_ids()
-        if current is not None and current in ids:
-            lane = entry(self.desk.session, current)
-            states = "".join(
-                f", {word}" for field, word in (("mute", "muted"), ("solo", "solo")) if getattr(lane, field, False)
-            )
-            pan = f", pan {PAN.text(lane.pan)}" if isinstance(lane, Strip) else ""
-            what = "Track" if isinstance(lane, Lane) else lane.role.capitalize()
-            self.setAccessibleDescription(
-                f"{what} {ids.index(current) + 1} of {len(ids)}: {lane.name}, {LEVEL.text(lane.level_db)}{pan}{states}"
-            )
+    def _light(self) -> None:
+        """Paints the rows anew that are selected since, or are no more."""
+        before, index = self._lit, self.gestures.index
+        self._lit = {(row.lane.id, at == index) for at, row in enumerate(self.rows) if self._is_selected(row)}
+        changed = {lane_id for lane_id, _ in before ^ self._lit}
+        stack, width = self.stack, float(self.area.width())
+        for at, row in enumerate(self.rows if changed else ()):
+            if row.lane.id in changed:
+                self.area.update(stack.box(at, width).toAlignedRect())
 
     def set_show_hidden(self, _on: bool) -> None:
         self.refresh()
@@ -279,24 +275,23 @@ class LaneView(QAbstractScrollArea):
         if event is None:
             return
         with paint.painting(self.area) as painter:
-            area = event.region().boundingRect()
-            head = self.head_width()
-            meters = layout.head_boxes(self.row_box(0), head)["meter"]
+            region, area = event.region(), event.region().boundingRect()
+            head, columns, stack, width = self.head_width(), self.columns(), self.stack, float(self.area.width())
+            meters = layout.head_boxes(stack.box(0, width), head)["meter"]
             # Only the meters ask for so narrow a column: they are painted 30 times a second, nothing else is.
             if area.left() >= int(meters.left()) and area.right() <= meters.right() + 1:
                 for index, row in enumerate(self.rows):
-                    if self.row_box(index).intersects(QRectF(area)):
-                        box = layout.head_boxes(self.row_box(index), head, row.indent)["meter"]
+                    if stack.box(index, width).intersects(QRectF(area)):
+                        box = layout.head_boxes(stack.box(index, width), head, row.indent)["meter"]
                         heads.meter(painter, box, row, heads.peak_of(row, self.peaks), self._is_selected(row))
                 return
             painter.fillRect(area, theme.colour("panel"))
-            columns, stack = self.columns(), self.stack
             for first, last, top in ((stack.held, len(self.rows), stack.top), (0, stack.held, layout.HEADER)):
                 bottom = stack.top if top < stack.top else stack.view
                 painter.setClipRect(QRectF(0, top, self.area.width(), bottom - top))
                 for index in range(first, last):
-                    box = self.row_box(index)
-                    if box.bottom() >= max(area.top(), top) and box.top() <= min(area.bottom(), bottom):
+                    box = stack.box(index, width)
+                    if box.bottom() >= top and box.top() <= bottom and region.intersects(box.toAlignedRect()):
                         self._paint_row(painter, index, self.rows[index], box, columns, area)
             painter.setClipping(False)
             if stack.held:

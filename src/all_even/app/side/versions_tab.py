@@ -1,6 +1,7 @@
 """Versions: named states of the session, and hearing two of them at the same loudness."""
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QListWidget, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.style import fields, layouts, theme
@@ -30,6 +31,7 @@ class VersionsTab(QWidget):
         self.list.setAccessibleName("Snapshots")
         self.list.setToolTip("Enter or double click: bring this state back; undo takes it back")
         self.list.itemActivated.connect(lambda _item: self._recall())
+        self.list.setMinimumHeight(theme.TARGET)
         column.addWidget(self.list, 1)
         row = layouts.row()
         row.addWidget(fields.button("Bring back", "Set all tracks as in the selected snapshot", self._recall))
@@ -77,6 +79,10 @@ class VersionsTab(QWidget):
         self.list.clear()
         for snapshot in self.desk.session.snapshots if self.desk.is_open else ():
             self.list.addItem(f"{snapshot.name}   {snapshot.taken[11:16]}")
+        if not names and self.desk.is_open:
+            empty = QListWidgetItem("None yet: a snapshot keeps how it is now.")
+            empty.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.list.addItem(empty)
         for box, index in ((self.first, 0), (self.second, 1)):
             kept = box.currentText()
             box.clear()
@@ -101,12 +107,13 @@ class VersionsTab(QWidget):
     def _show_state(self) -> None:
         hearing = self.desk.hearing
         if not self.desk.is_open or not self.desk.session.snapshots:
-            self.state.setText("Take a snapshot first: then two states can be compared, level-matched.")
+            self.state.setText("")
         elif hearing.matched_db:
             word = "lowered" if hearing.matched_db < 0.0 else "raised"
             self.state.setText(f"Hearing “{hearing.name}”, {word} by {decibel_text(abs(hearing.matched_db))} to match.")
         else:
             self.state.setText(f"Hearing “{hearing.name}”.")
+        self.state.setVisible(bool(self.state.text()))
 
     def _take(self) -> None:
         name = self.name.text()
@@ -115,7 +122,8 @@ class VersionsTab(QWidget):
 
     def _selected(self) -> str | None:
         row = self.list.currentRow()
-        return self.desk.session.snapshots[row].name if row >= 0 else None
+        snapshots = self.desk.session.snapshots
+        return snapshots[row].name if 0 <= row < len(snapshots) else None
 
     def _recall(self) -> None:
         name = self._selected()

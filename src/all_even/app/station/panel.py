@@ -33,7 +33,6 @@ from all_even.dsp.space.convolution import Convolution
 from all_even.session.editing import chain_edits
 from all_even.session.model import routing
 from all_even.session.model.strips import MIX
-from all_even.session.tracks.roles import family_of
 
 if TYPE_CHECKING:
     from all_even.figures.dynamics.loud_bars import LoudBars
@@ -123,8 +122,8 @@ class StationPanel(QWidget):
         self.more.setVisible(bool(station.FIRST))
         self.more.setChecked(self._all)
         wanted = (
-            strip_id, station.id, type(station), len(bands), self.band, names, session.shapes, session.responses,
-            self._columns, first, self._listening(station),
+            self._bound_to(strip_id, station), type(station), len(bands), self.band, names, session.shapes,
+            session.responses, self._columns, first, self._listening(station),
         )  # fmt: skip
         if wanted != self._made_for:
             self._made_for = wanted
@@ -138,6 +137,13 @@ class StationPanel(QWidget):
         if not station.DYNAMIC or self.bars_of != (strip_id, station.id):
             self.bars.show_bars(None)
         self._fit_drawings()
+
+    def _bound_to(self, strip_id: str, station: Any) -> tuple[str, ...]:
+        """What a form is made anew for: most forms serve every station of their kind, but a choice of keys leaves
+        the own strip out, and a response is read in for one station."""
+        if hasattr(station, "key"):
+            return (strip_id,)
+        return (strip_id, station.id) if isinstance(station, Convolution) else ()
 
     @property
     def opened(self) -> tuple[str, str] | None:
@@ -221,8 +227,12 @@ class StationPanel(QWidget):
             if station.key is not None:
                 self._add_line(grid, "", self._mute_box(station, station.key))
         if isinstance(station, Shaped):
-            self._add_line(grid, "Shape", self._shape_box())
-            self._add_line(grid, "New shape", self._hits_box())
+            box = shape_finding.shape_box(self.desk, self._change)
+            self._set.append((partial(show_choice, box), lambda item: item.shape))
+            self._add_line(grid, "Shape", box)
+            follow = partial(shape_finding.follow_hits, self.desk, self)
+            hits = shape_finding.hits_box(self.desk, lambda source: follow(self._strip, self._station_id, source))
+            self._add_line(grid, "New shape", hits)
             if isinstance(station, Ducker) and shape_of(station, self.desk.session.shapes) is not None:
                 self._rows(grid, DuckShape, lambda _item: self._shape(), self._change_shape)
         for name, box, read in space_settings.lines(self.desk, self, self._strip, station, self._change):
@@ -340,15 +350,6 @@ class StationPanel(QWidget):
         self._set.append((box.setChecked, lambda item: bool(item.key and item.key.follows_mute)))
         return box
 
-    def _shape_box(self) -> QComboBox:
-        entries: list[tuple[str, Any]] = [("none", "")]
-        entries += [(shape.name, shape.id) for shape in self.desk.session.shapes]
-        box = choice_box("Shape", entries)
-        box.setToolTip("The shape with the hits that this processor follows")
-        box.activated.connect(lambda _index: self._change(shape=box.currentData()))
-        self._set.append((partial(show_choice, box), lambda item: item.shape))
-        return box
-
     def _shape(self) -> DuckShape:
         """The shape that the opened station follows."""
         _, station = chain_edits.find_station(self.desk.session, self._station_id)
@@ -358,21 +359,6 @@ class StationPanel(QWidget):
         shape = replace(self._shape(), **values)
         merge = f"shape {shape.id} {' '.join(values)}"
         self.desk.try_edit(lambda s: chain_edits.set_shape(s, shape), merge=merge)
-
-    def _hits_box(self) -> QComboBox:
-        lanes = [lane for lane in self.desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]
-        entries: list[tuple[str, Any]] = [("from the hits of …", "")]
-        entries += [(lane.name, lane.id) for lane in lanes]
-        entries += [(f"{text} of the tempo", beats) for beats, text in shape_finding.BEATS.items()]
-        entries.append(("a MIDI file …", shape_finding.MIDI))
-        box = choice_box("New shape from hits", entries)
-        box.setToolTip("Take the hits of a track, the beats of the tempo, or a MIDI file, and follow them")
-        box.activated.connect(lambda _index: self._new_shape(box.currentData()))
-        return box
-
-    def _new_shape(self, source: str) -> None:
-        if source:
-            shape_finding.follow_hits(self.desk, self, self._strip, self._station_id, source)
 
     # Edits.
 

@@ -1,19 +1,48 @@
 """Hits for a station that follows a shape: of a track, of the tempo, or from a MIDI file; found off this thread."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from all_even.app.asking_files import Mode, chosen
 from all_even.app.desk import Desk
+from all_even.app.station.choices import choice_box
 from all_even.app.work import Report
 from all_even.dsp.ducking.shaped import DuckShape
 from all_even.errors import UserError
 from all_even.session.editing import chain_edits, edits
 from all_even.session.model.session import Session
+from all_even.session.tracks.roles import family_of
 
 MIDI = "midi file"
 BEATS = {"beat": "every beat", "half beat": "every half beat", "bar": "every bar"}
+
+
+def shape_box(desk: Desk, change: Callable[..., None]) -> QComboBox:
+    """The shapes of the session to choose from. change: sets fields of the opened station."""
+    box = choice_box("Shape", [("none", ""), *((shape.name, shape.id) for shape in desk.session.shapes)])
+    box.setToolTip("The shape with the hits that this processor follows")
+    box.activated.connect(lambda _index: change(shape=box.currentData()))
+    return box
+
+
+def hits_box(desk: Desk, follow: Callable[[str], None]) -> QComboBox:
+    """What a new shape can be taken from. follow: is given a lane, one of `BEATS`, or `MIDI`."""
+    lanes = [lane for lane in desk.session.lanes if family_of(lane.role) in ("drums", "percussion")]
+    entries: list[tuple[str, Any]] = [("from the hits of …", "")]
+    entries += [(lane.name, lane.id) for lane in lanes]
+    entries += [(f"{text} of the tempo", beats) for beats, text in BEATS.items()]
+    box = choice_box("New shape from hits", [*entries, ("a MIDI file …", MIDI)])
+    box.setToolTip("Take the hits of a track, the beats of the tempo, or a MIDI file, and follow them")
+
+    def choose() -> None:
+        if box.currentData():
+            follow(box.currentData())
+
+    box.activated.connect(lambda _index: choose())
+    return box
 
 
 def follow_hits(desk: Desk, parent: QWidget, strip: str, station: str, source: str) -> None:

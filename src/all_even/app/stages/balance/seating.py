@@ -36,6 +36,9 @@ class SeatingPlan(SeatsDrawing):
         """Those that have a seat: in sight and heard."""
         return [lane for lane in self.desk.session.lanes if not lane.hidden and not lane.mute]
 
+    def basis(self) -> tuple[object, ...]:
+        return self.desk.session, self.from_players
+
     def places(self) -> dict[str, QPointF]:
         """Where each seat is drawn; those that would lie on each other stand a little apart in their row."""
         plot = self.plot()

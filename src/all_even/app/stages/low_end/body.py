@@ -40,7 +40,7 @@ class LowEndBody(Body):
     WIDE, GAP = "ridge", 10.0
     LIVE = "ridge"
     COLUMNS = (
-        Column("pitch", 124.0, 116.0, ("Pitch, note", "and cents")),
+        Column("pitch", 138.0, 132.0, ("Pitch, note", "and cents")),
         Column("tail", 58.0, None, ("Tail",)),
         Column("level", 66.0, 62.0, ("Low level",)),
         Column("even", 58.0, None, ("Note", "spread")),
@@ -284,13 +284,13 @@ def _pitch(character: object, role: str) -> tuple[str, str]:
             pitch = named(kick.frequency_hz)
             cents = round(pitch.cents)
             sign = "+" if cents > 0 else "−" if cents < 0 else ""
-            return f"{kick.frequency_hz:.0f} Hz", f"{pitch.name} {sign}{abs(cents)}"
+            return f"{kick.frequency_hz:.0f}", f"Hz {pitch.name} {sign}{abs(cents)}"
         return (f"{kick.peak_hz:.0f}", "Hz") if kick.peak_hz is not None else ("–", "")
     hz = sorted(note.frequency_hz for note in character.notes)
     if len(hz) < 4:
         return "–", ""
     low, high = hz[len(hz) // 20], hz[-1 - len(hz) // 20]
-    return f"{low:.0f}–{high:.0f} Hz", f"{named(low).name}–{named(high).name}"
+    return f"{low:.0f}–{high:.0f}", f"Hz {named(low).name}–{named(high).name}"
 
 
 def _tail(character: object, role: str) -> tuple[str, str]:

@@ -72,10 +72,15 @@ class PrintBench(ViewedBench):
     def refresh_view(self) -> None:
         """All views are kept up to date together."""
 
+    def select(self) -> None:
+        """Another selection changes what is written of it, not what can be read."""
+        for part in (self._proposed, self.copy, self.delivery, self.sheets):
+            part.refresh()
+
     def refresh(self) -> None:
         self.mix.refresh()
-        for part in (self._proposed, self.copy, self.delivery, self.sheets, self.without):
-            part.refresh()
+        self.select()
+        self.without.refresh()
         if self.desk.mix is not self._checked:
             self._check()
 

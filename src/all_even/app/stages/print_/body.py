@@ -1,5 +1,7 @@
 """Print in the lanes: how loud each lane is in the mix, and what it is printed with."""
 
+from collections.abc import Hashable
+
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
@@ -23,6 +25,11 @@ class PrintBody(Body):
     def header(self, painter: QPainter, box: QRectF, columns: Columns) -> None:
         print_header(painter, box, columns)
         super().header(painter, box, columns)
+
+    def look(self, row: Row, held: bool) -> Hashable:
+        lane = row.lane
+        setting = (lane.pan, lane.polarity_inverted) if isinstance(lane, Lane) else ()
+        return (row.contribution_lu, row.heard, lane.role, lane.level_db, setting, self.desk.mix_stale)
 
     def paint(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         print_row(painter, box, columns, row, self.desk.mix_stale)

@@ -40,6 +40,9 @@ class DepthPlan(SeatsDrawing):
         session = self.desk.session
         return [lane for lane in session.lanes if not lane.hidden and routing.is_sounding(session, lane)]
 
+    def basis(self) -> tuple[object, ...]:
+        return self.desk.session, self.shown.view
+
     def _y(self, ratio_db: float | None) -> float:
         plot = self.plot()
         if ratio_db is None:
