@@ -40,7 +40,7 @@ class LowEndBody(Body):
     WIDE, GAP = "ridge", 10.0
     LIVE = "ridge"
     COLUMNS = (
-        Column("pitch", 138.0, 132.0, ("Pitch, note", "and cents")),
+        Column("pitch", 138.0, 138.0, ("Pitch, note", "and cents")),
         Column("tail", 58.0, None, ("Tail",)),
         Column("level", 66.0, 62.0, ("Low level",)),
         Column("even", 58.0, None, ("Note", "spread")),
