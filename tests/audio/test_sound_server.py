@@ -25,6 +25,7 @@ load-module module-native-protocol-unix socket={socket} auth-anonymous=1
 load-module module-rescue-streams
 load-module module-null-sink sink_name=stage rate=48000 channels=2 format=float32le
 load-module module-null-sink sink_name=phones rate=48000 channels=2 format=float32le
+load-module module-remap-source source_name=desk master=stage.monitor
 set-default-sink stage
 """
 PLAYING = """
@@ -223,3 +224,36 @@ def test_two_outputs_are_chosen_in_turn_and_one_is_pulled_away_and_given_back(se
     wait(lambda: plays_to("phones"), process)
     player.stdin.close()
     player.wait(timeout=HUNG_S)
+
+
+SENDING = """
+import sys
+import numpy as np
+from all_even.audio import available, round_trip
+
+outputs = {item.key: item for item in available.find_outputs()}
+inputs = {item.key: item for item in available.find_inputs()}
+print(sorted(inputs), flush=True)
+way = round_trip.CardWay(outputs["server:stage"], inputs["server:desk"])
+trip = round_trip.send(np.load(sys.argv[1]), 48_000, way)
+np.save(sys.argv[2], trip.back)
+print(trip.late, trip.change_db, flush=True)
+"""
+
+
+def test_a_sound_goes_out_through_an_output_and_comes_back_from_an_input_in_its_place(server, tmp_path):
+    _, environment = server
+    sound = (0.2 * np.random.default_rng(5).standard_normal((48_000, 2))).astype(np.float32)
+    np.save(tmp_path / "sound.npy", sound)
+    command = [sys.executable, "-c", SENDING, str(tmp_path / "sound.npy"), str(tmp_path / "back.npy")]
+    for _ in range(ATTEMPTS):  # a busy machine leaves blocks out
+        told = subprocess.run(command, env=environment, capture_output=True, text=True, cwd=ROOT, timeout=HUNG_S)
+        if told.returncode == 0 and np.abs(np.load(tmp_path / "back.npy") - sound).max() < 1e-3:
+            break
+    assert told.returncode == 0, told.stderr
+    named, figures = told.stdout.splitlines()
+    assert named == "['', 'server:desk']"
+    late, change_db = (float(item) for item in figures.split())
+    assert late > 0
+    assert abs(change_db) < 0.1
+    np.testing.assert_allclose(np.load(tmp_path / "back.npy"), sound, atol=1e-3)

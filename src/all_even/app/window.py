@@ -237,6 +237,7 @@ class MainWindow(QMainWindow):
             from all_even.app.pages.about import AboutPage
             from all_even.app.pages.blind import BlindPage
             from all_even.app.pages.first_mix import FirstMixPage
+            from all_even.app.pages.outside import OutsidePage
             from all_even.app.pages.record import RecordPage
             from all_even.app.pages.settings import SettingsPage
             from all_even.app.pages.shortcuts import ShortcutsPage
@@ -251,6 +252,7 @@ class MainWindow(QMainWindow):
                 "blind": lambda: BlindPage(self.desk, self.leave_page),
                 "first-mix": lambda: FirstMixPage(self.desk, self.leave_page, lambda: self.show_page("who-is-who")),
                 "who-is-who": lambda: WhoIsWhoPage(self.desk, self.leave_page),
+                "outside": lambda: OutsidePage(self.desk, self.leave_page, self.verbs.strips.to_print),
                 "record": lambda: RecordPage(self.desk, self.leave_page, self.verbs.files.open_path),
             }[name]()
             self.extra_pages[name] = made

@@ -1,4 +1,4 @@
-"""Which outputs there are: those of the sound server where one answers, else the cards that PortAudio knows.
+"""Which outputs and inputs there are: those of the sound server where one answers, else PortAudio's cards.
 
 A server's output is played to through PortAudio's door to the server, which asks the environment for its name when
 it is opened; what the server calls its default is an output of its own, which may move from one to another.
@@ -16,6 +16,7 @@ DOOR = "pulse"
 """PortAudio's name for the way to the sound server."""
 NAMED_BY = "PULSE_SINK"
 """Where that way looks for the output's name."""
+INPUT_NAMED_BY = "PULSE_SOURCE"
 ANSWER_S = 1.0
 LOOK_S = 1.0
 
@@ -37,6 +38,14 @@ def find_outputs() -> list[Output]:
     if served is not None and _door() is not None:
         return [DEFAULT, *served]
     return [DEFAULT, *_cards()]
+
+
+def find_inputs() -> list[Output]:
+    """As `find_outputs`, of what can be recorded from; what the server only hears of its own outputs is left out."""
+    served = _served_inputs()
+    if served is not None and _door() is not None:
+        return [DEFAULT, *served]
+    return [DEFAULT, *(Output(CARD + device["name"], device["name"]) for device in _devices("max_input_channels"))]
 
 
 def is_there(key: str) -> bool:
@@ -64,6 +73,20 @@ def _served() -> list[Output] | None:
         return None
 
 
+def _served_inputs() -> list[Output] | None:
+    try:
+        import pulsectl
+    except (ImportError, OSError):
+        return None
+    try:
+        with pulsectl.Pulse("all-even", connect=False) as server:
+            server.connect(autospawn=False, timeout=ANSWER_S)
+            found = [item for item in server.source_list() if not item.name.endswith(".monitor")]
+            return [Output(SERVER + item.name, item.description or item.name) for item in found]
+    except Exception:  # as for outputs
+        return None
+
+
 _opened = 0
 _lock = threading.Lock()
 
@@ -80,11 +103,12 @@ def rescan() -> None:
                 sounddevice._initialize()
 
 
-def _devices() -> list[dict[str, Any]]:
+def _devices(counted: str = "max_output_channels") -> list[dict[str, Any]]:
+    """counted: PortAudio's word for the channels that it needs two of."""
     try:
         import sounddevice
 
-        return [dict(device) for device in sounddevice.query_devices() if device["max_output_channels"] >= 2]
+        return [dict(device) for device in sounddevice.query_devices() if device[counted] >= 2]
     except Exception:  # PortAudio's binding raises many kinds, a missing library as OSError
         return []
 

@@ -212,9 +212,14 @@ def build_parser() -> argparse.ArgumentParser:
     moving.add_argument("--json", action="store_true")
     moving.set_defaults(run=automation.automation)
 
-    track = commands.add_parser("print-track", help="print a track with its inserts and go on with the file")
+    track = commands.add_parser("print-track", help="print a track or group with its inserts and go on with the file")
     track.add_argument("session", type=Path, metavar="SESSION")
-    track.add_argument("--track", required=True, metavar="NAME", help="the track, by its name")
+    track.add_argument("--track", required=True, metavar="NAME", help="the track or summing group, by its name")
+    came = track.add_mutually_exclusive_group()
+    came.add_argument("--back", type=Path, metavar="FILE", help="take this processed file back instead, aligned")
+    came.add_argument(
+        "--through", nargs=2, metavar=("OUTPUT", "INPUT"), help="send it through a device; stand-in: one not there"
+    )
     track.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     track.set_defaults(run=printing_track.print_track)
 

@@ -157,6 +157,15 @@ def all_commands() -> "list[Command[Actions]]":
         ),
         Command(
             "Tracks",
+            "Through an outside device and back …",
+            "",
+            lambda a: a.frame.show_page("outside"),
+            is_selected,
+            LANES,
+            words="round trip outboard hardware insert click delay input record",
+        ),
+        Command(
+            "Tracks",
             "Keep its chain under a name …",
             "",
             lambda a: a.strips.keep_chain(a.dialogs.type_over_song),

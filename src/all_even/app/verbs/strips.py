@@ -53,55 +53,66 @@ class StripVerbs:
             self._desk.said.emit(f"{what} of {found.name} pasted to {count}; undo takes it back.")
 
     def print_and_go_on(self) -> None:
-        """Prints the current track with its inserts, and goes on with the file; the recording stays as a take."""
+        """Prints the current track or group with its inserts, and goes on with the file; what was there stays."""
         from all_even.deliver import printed_track
 
-        desk, lane_id = self._desk, self._desk.current_lane
-        if lane_id is None:
-            desk.said.emit("Select a track first: what is printed is one track with its inserts.")
+        desk, found = self._desk, self.to_print()
+        if found is None:
             return
-        if desk.path is None:
-            desk.said.emit("Save the session first: the printed file lies beside it.")
-            return
-        folder, name = printed_track.folder_of(desk.path), desk.session.lane(lane_id).name
+        strip_id, folder, name = found
 
         def show(path: Path) -> None:
-            if not any(lane.id == lane_id for lane in desk.session.lanes):
+            if not any(strip.id == strip_id for strip in desk.session.strips):
                 return
             text = f"{name} printed with its inserts: {path.name}"
-            if desk.edit(lambda s: printed_track.with_printed(s, lane_id, path), text=text):
-                desk.select((lane_id,))
-                desk.said.emit(f"{text}. Its inserts sleep; U plays the recording; undo takes it back.")
+            if desk.edit(lambda s: printed_track.with_printed(s, strip_id, path), text=text):
+                desk.select((strip_id,))
+                desk.said.emit(f"{text}. Its inserts sleep; U plays what was there before; undo takes it back.")
 
         desk.figures.find(
-            "print track", lambda look: printed_track.print_track(look, lane_id, folder), show,
+            "print track", lambda look: printed_track.print_strip(look, strip_id, folder), show,
             saying=f"Printing {name} with its inserts", line="quick",
         )  # fmt: skip
 
-    def take_back(self, choose: Callable[[], Path | None]) -> None:
-        """A processed file in the place of the current track's sound, aligned to the sample; the recording stays."""
+    def to_print(self) -> tuple[str, Path, str] | None:
+        """The selected track or group, the folder for its files, its name; None, said why, where it can't be."""
         from all_even.deliver import printed_track
 
-        desk, lane_id = self._desk, self._desk.current_lane
-        if lane_id is None or desk.path is None:
-            desk.said.emit("Select a track of a saved session first.")
-            return
-        came = choose()
-        if came is None:
-            return
-        folder, name = printed_track.folder_of(desk.path), desk.session.lane(lane_id).name
+        desk, current = self._desk, self._desk.current
+        if current is None:
+            desk.said.emit("Select a track or a group first.")
+        elif desk.path is None:
+            desk.said.emit("Save the session first: the printed file lies beside it.")
+        else:
+            try:
+                printed_track.check(desk.session, current)
+            except UserError as error:
+                desk.said.emit(str(error))
+            else:
+                return current, printed_track.folder_of(desk.path), desk.session.strip_name(current)
+        return None
 
-        def show(found: tuple[Path, int]) -> None:
-            path, late = found
+    def take_back(self, choose: Callable[[], Path | None]) -> None:
+        """A processed file in the place of the current track's or group's sound, aligned to the sample."""
+        from all_even.deliver import printed_track
+
+        desk, found = self._desk, self.to_print()
+        came = choose() if found is not None else None
+        if found is None or came is None:
+            return
+        strip_id, folder, name = found
+
+        def show(taken: tuple[Path, int]) -> None:
+            path, late = taken
             off = "in place" if not late else f"{abs(late)} samples {'late' if late > 0 else 'early'}, put right"
             text = f"{name}: {came.name} taken back, {off}"
-            if any(lane.id == lane_id for lane in desk.session.lanes) and desk.edit(
-                lambda s: printed_track.with_printed(s, lane_id, path), text=text
+            if any(strip.id == strip_id for strip in desk.session.strips) and desk.edit(
+                lambda s: printed_track.with_printed(s, strip_id, path), text=text
             ):
-                desk.said.emit(f"{text}. U plays the recording; undo takes it back.")
+                desk.said.emit(f"{text}. U plays what was there before; undo takes it back.")
 
         desk.figures.find(
-            "print track", lambda look: printed_track.take_back(look, lane_id, came, folder), show,
+            "print track", lambda look: printed_track.take_back(look, strip_id, came, folder), show,
             saying=f"Taking back {came.name}", line="quick",
         )  # fmt: skip
 

@@ -33,7 +33,7 @@ from all_even.session.model.settings import WorkSettings
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Lane, MixSettings, Strip
 from all_even.session.model.values import Name, Serial, Text, Value
 
-FORMAT_VERSION = 18
+FORMAT_VERSION = 19
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and

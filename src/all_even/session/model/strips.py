@@ -73,6 +73,15 @@ class HitChanges(Value, frozen=True, kw_only=True):
     removed_s: Annotated[tuple[Seconds, ...], Meta(max_length=100_000)] = ()
 
 
+class Printed(Value, frozen=True, kw_only=True):
+    """What a lane is the printed sound of. bus: the summing group. strips: what else leads there, `nowhere` while the
+    printed lane plays. stations: those of the group's chain that sleep meanwhile, as the sound holds them."""
+
+    bus: Identifier
+    strips: Annotated[tuple[Identifier, ...], Meta(max_length=10_000)] = ()
+    stations: Annotated[tuple[Identifier, ...], Meta(max_length=128)] = ()
+
+
 BACK_ROW = 4
 
 
@@ -85,7 +94,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     its role puts it; its bearing is `pan`. importance: how much it matters, None where its role says it. source: lanes
     of one such word were said to be microphones of one source, lanes of different words different players; None where
     the sound says it. role_said: whether people said that this is its role. own_room: whether it has a room of its own
-    in the recording; None where the sound says it, or nobody knows.
+    in the recording; None where the sound says it, or nobody knows. printed: where it is the printed sound of a group.
     """
 
     folder: Annotated[int, Meta(ge=0)] = 0
@@ -102,6 +111,7 @@ class Lane(Strip, frozen=True, kw_only=True):
     source: Identifier | None = None
     role_said: bool = False
     own_room: bool | None = None
+    printed: Printed | None = None
 
 
 class Bus(Strip, frozen=True, kw_only=True):

@@ -21,14 +21,24 @@ def _is_candidate(desk: Desk) -> bool:
     return current is not None and desk.session.lane(current).alternative is not None
 
 
+def _is_candidate_or_print(desk: Desk) -> bool:
+    from all_even.session.editing import alternatives
+
+    current = desk.current if desk.is_open else None
+    printed = current is not None and alternatives.print_of(desk.session, current) is not None
+    return printed or _is_candidate(desk)
+
+
 def _play_next(hands: Hands) -> None:
     """The next candidate for the part of the selected lane plays, and is selected."""
     from all_even.session.editing import alternatives
 
     desk = hands.desk
-    current = desk.current_lane
+    current = desk.current
     if current is not None:
         desk.edit(lambda s: alternatives.play_next(s, current))
+        if desk.current_lane is None or alternatives.print_of(desk.session, current) is not None:
+            return
         playing = [lane.id for lane in alternatives.candidates(desk.session, current) if not lane.mute]
         desk.select(tuple(playing[:1]) or (current,))
 
@@ -76,7 +86,8 @@ VIEW = StageView(
         Command("Tracks", "No hit here", "Shift+I", lambda a: _opened(a).hit_here(add=False), words="onset remove"),
         Command("Tracks", "Choose the role", "R", lambda a: _opened(a).role.setFocus()),
         Command(
-            "Tracks", "Play the next take", "U", _play_next, _is_candidate, ("lanes",), words="alternative swap"
+            "Tracks", "Play the next take", "U", _play_next, _is_candidate_or_print, ("lanes",),
+            words="alternative swap print",
         ),
         Command(
             "Tracks", "Layers, not alternate takes", "", _apart, _is_candidate, ("lanes",), words="alternative layers"
