@@ -86,6 +86,26 @@ def test_rows_and_bench_paint_the_moment_while_it_plays(sharing):
     assert bench.pair._moments == (None, None)
 
 
+def test_the_opened_station_shows_what_it_takes_away_just_now(opened):
+    desk, bench = opened.desk, opened.window.workbench.bench.of("dynamics")
+    lane = opened.lane("KIK IN")
+    desk.edit(lambda s: chain_edits.add_station(s, lane.id, Compressor(threshold_db=-40.0, ratio=8.0)))
+    station = opened.lane("KIK IN").chain[-1]
+    desk.set_stage("dynamics")
+    desk.select((lane.id,))
+    opened.measured()
+    bench.open_part(station.id)
+    drawing = bench.station.drawing
+    assert drawing._playing_db is None
+    still = drawing.grab().toImage()
+    desk.ears.play_from(0.0)
+    opened.wait(lambda: (drawing._playing_db or 0.0) < -6.0)  # a kick against 8:1 from -40 dB on
+    assert drawing.grab().toImage() != still
+    desk.player.stop()
+    opened.wait(lambda: drawing._playing_db is None)
+    assert drawing.grab().toImage() == still
+
+
 def test_faders_alone_are_heard_as_loud_and_given_back(opened):
     desk = opened.desk
     desk.edit(lambda s: chain_edits.add_station(s, MIX, Compressor(makeup_db=-12.0)))
@@ -238,6 +258,9 @@ def test_the_tour_has_six_stops_can_be_left_and_comes_by_itself_once(opened):
     opened.give("Tour")
     shown.leave_button.click()
     assert not shown.frame.isVisible()
+    opened.give("Tour")
+    window.close_session()
+    assert not shown.isVisible()  # nor does it stand over the next session
 
 
 def test_kick_and_bass_are_shown_as_waves_and_a_hit_is_heard(opened):

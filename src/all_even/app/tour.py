@@ -99,6 +99,8 @@ class Tour(QFrame):
 
     def leave(self) -> None:
         """Ends it; it does not come by itself again."""
+        if self.at < 0:
+            return
         kept_layout.keep(tour_seen=True)
         self.at = -1
         self.hide()

@@ -308,9 +308,8 @@ class MainWindow(QMainWindow):
         self.status.say(sentence)
 
     def close_session(self) -> None:
+        self.tour.leave()
         if self.desk.is_open:
-            if self.tour.at >= 0:
-                self.tour.leave()
             self.desk.close_session()
             self._timer.stop()
             self.pages.setCurrentWidget(self.start_page)
@@ -319,6 +318,7 @@ class MainWindow(QMainWindow):
 
     def _on_opened(self) -> None:
         bench = self.build_workbench()
+        self.tour.leave()
         self.pages.setCurrentWidget(bench)
         bench.refresh()
         self._title()

@@ -25,7 +25,7 @@ from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.dynamics.gate import Gate
 from all_even.dsp.dynamics.limiter import Limiter
 from all_even.dsp.filters import biquad
-from all_even.dsp.parameter import FINE, time_text
+from all_even.dsp.parameter import FINE, decibel_text, time_text
 from all_even.dsp.tone.equaliser import Equaliser
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.dsp.tone.saturation import Saturation
@@ -33,6 +33,8 @@ from all_even.measure.level.levels import peak_spread
 
 RESPONSE_DB = 18.0
 QUIETEST_DB = -60.0
+STRIP, PLAYING_DB = 6.0, 20.0
+"""The strip of the gain just now: its width in pixels, and what fills it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +75,7 @@ class StationDrawing(Handled, Drawing):
         self.envelope_db: Array | None = None
         self.note = ""
         self._chosen = 0
+        self._playing_db: float | None = None
         self.setMinimumWidth(130)
         self.setMouseTracking(True)
 
@@ -108,6 +111,24 @@ class StationDrawing(Handled, Drawing):
         """Of a convolution, (hops of 10 ms,) in dB; note: why there is none."""
         self.envelope_db, self.note = envelope_db, note
         self.renew()
+
+    def show_playing(self, gain_db: float | None) -> None:
+        """The strongest gain it applies just now; None while nothing plays or it moves no level."""
+        shown = None if gain_db is None else round(gain_db, 1)
+        if shown != self._playing_db:
+            self._playing_db = shown
+            self.update()
+
+    def paint_over(self, painter: QPainter, plot: QRectF) -> None:
+        """The gain just now: a strip at the right edge that grows down from the top, with its figure."""
+        if self._playing_db is None or plot.height() < 1.0:
+            return
+        strip = QRectF(plot.right() - STRIP, plot.top(), STRIP, plot.height())
+        painter.fillRect(strip, theme.colour("line"))
+        share = min(1.0, abs(self._playing_db) / PLAYING_DB)
+        painter.fillRect(QRectF(strip.left(), strip.top(), STRIP, share * strip.height()), theme.colour("act"))
+        box = QRectF(strip.left() - 60, plot.top() + 2, 56, 16)
+        paint.text(painter, box, f"{decibel_text(self._playing_db)}", size=theme.SMALL, align=paint.RIGHT)
 
     def paint_inside(self, painter: QPainter, plot: QRectF) -> None:
         station = self._station

@@ -35,6 +35,7 @@ from all_even.session.model import routing
 from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
+    from all_even.engine.playing.meters import Meters
     from all_even.figures.dynamics.loud_bars import LoudBars
 
 OWN = "its own sound"
@@ -150,6 +151,11 @@ class StationPanel(QWidget):
         """Strip and id of a shown station that moves levels; None where there is none."""
         found = self._found()
         return (found[0], self._station_id) if found is not None and found[1].DYNAMIC else None
+
+    def show_playing(self, meters: "Meters | None") -> None:
+        """What the opened station does to the level just now."""
+        key = (self._strip, self._station_id)
+        self.drawing.show_playing(meters.reductions.get(key) if meters is not None and self.opened else None)
 
     def show_bars(self, of: tuple[str, str], found: "LoudBars | None") -> None:
         """What passes through a station; of another one than is shown it is left aside."""

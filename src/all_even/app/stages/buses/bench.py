@@ -84,6 +84,7 @@ class BusesBench(Bench):
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         if meters is not None:
             self.path.show_playing(meters.reductions)
+        self.station.show_playing(meters)
 
     def select(self) -> None:
         """A lane's first station is opened at once; of a bus its members are shown."""

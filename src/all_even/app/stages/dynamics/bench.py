@@ -91,6 +91,7 @@ class DynamicsBench(ViewedBench):
     def tick(self, position_s: float, meters: "Meters | None") -> None:
         self.along.set_position(position_s)
         self.station.bars.set_position(position_s)
+        self.station.show_playing(meters)
 
     def set_follow(self, on: bool) -> None:
         self.along.follow = on
