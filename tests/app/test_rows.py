@@ -304,6 +304,35 @@ def test_the_bench_is_put_away_drawn_and_each_stage_keeps_its_own(balanced):
     assert window.workbench.bench.shown.isVisible()
 
 
+def test_rows_in_sight_are_those_whose_boxes_are():
+    rng = np.random.default_rng(5)
+    for _ in range(200):
+        height, count = int(rng.choice(list(layout.HEIGHTS.values()))), int(rng.integers(0, 60))
+        view, pinned = float(rng.integers(layout.HEADER + height, 900)), int(rng.integers(0, min(count, 6) + 1))
+        plain = layout.Stack(count, height, pinned, 0.0, view)
+        stack = layout.Stack(count, height, pinned, float(rng.integers(0, plain.beyond + 1)), view)
+        assert list(stack.seen[: stack.held]) == list(range(stack.held))
+        for index in range(stack.held, count):
+            box = stack.box(index, 100.0)
+            if box.bottom() > stack.top and box.top() < view:
+                assert index in stack.moving
+            elif box.bottom() < stack.top or box.top() > view:
+                assert index not in stack.moving
+
+
+def test_a_meter_paints_itself_and_not_its_row(balanced, monkeypatch):
+    view, painted = balanced.window.workbench.lanes, []
+    balanced.settle_paint()
+    monkeypatch.setattr(view.body, "paint_over", lambda *_: painted.append("row"))
+    before = view.grab().toImage()
+    painted.clear()
+    view.set_levels({row.lane.id: 0.5 for row in view.rows}, None)
+    balanced.settle_paint()
+    assert not painted
+    view.set_levels({row.lane.id: 0.5 for row in view.rows}, None)  # a picture of the window's own tick may lie between
+    assert view.grab().toImage() != before
+
+
 def test_eighteen_small_rows_fit_beside_the_bench_and_thirty_without(balanced):
     view = balanced.window.workbench.lanes
     for stage in ("gather", "gain", "balance"):

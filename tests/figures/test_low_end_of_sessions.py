@@ -20,7 +20,7 @@ from all_even.figures.arriving import spectra
 from all_even.figures.arriving.contribution import parts
 from all_even.figures.book.book import Book, flow_of
 from all_even.figures.book.look import Look
-from all_even.figures.low_end import low_end
+from all_even.figures.low_end import low_end, low_view
 from all_even.measure.recording.character import CharacterMeter
 from all_even.measure.recording.files import FileReport
 from all_even.session.editing import edits
@@ -271,3 +271,14 @@ def test_a_limiter_of_the_group_counts_in_the_gap(sources, characters):
     assert before.gap_db == pytest.approx(0.0, abs=0.01)
     assert after.gap_db > 0.5
     assert after.sum_peak_dbfs < before.sum_peak_dbfs - 1.0
+
+
+def test_a_moment_of_several_tracks_is_the_power_of_theirs_at_their_levels():
+    rng = np.random.default_rng(2)
+    views = [low_view.view_of(rng.standard_normal(round(seconds * low_view.RATE)) * 0.1) for seconds in (3.0, 5.0)]
+    total = low_view.together(zip(views, (-6.0, 3.0), strict=True))
+    for at_s in (0.2, 1.37, 2.5):
+        own = [view.at(at_s) * 10.0 ** (level / 10.0) for view, level in zip(views, (-6.0, 3.0), strict=True)]
+        assert low_view.moment(total, at_s) == pytest.approx(sum(own), rel=1e-5)
+    assert low_view.moment(total, 4.5) == pytest.approx(views[1].at(4.5) * 10.0**0.3, rel=1e-5)
+    assert low_view.moment(low_view.together([]), 1.0) is None

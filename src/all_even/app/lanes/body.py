@@ -50,6 +50,7 @@ class Body:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.playhead: float | None = None
+        self.position_s: float | None = None
         """Share of the song that is heard now; None while nothing was played."""
 
     def refresh(self, rows: list[Row]) -> None:
@@ -90,9 +91,10 @@ class Body:
     def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
         """What moves over a row while it plays."""
 
-    def position_s(self) -> float | None:
-        """Where in the song it plays."""
-        return None if self.playhead is None else self.playhead * self.desk.song_s()
+    def play_at(self, place: float | None) -> None:
+        """What is heard now stands there in the song, 0 to 1; None where nothing is."""
+        self.playhead = place
+        self.position_s = None if place is None else place * self.desk.song_s()
 
     def part_at(self, columns: Columns, x: float) -> str:
         """The rail or column under a pixel, else `body`."""

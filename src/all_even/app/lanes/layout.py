@@ -121,6 +121,18 @@ class Stack:
     def box(self, index: int, width: float) -> QRectF:
         return QRectF(0, self.row_top(index), width, self.height)
 
+    @property
+    def moving(self) -> range:
+        """The rows in sight of those that scroll."""
+        first = int((self.top - HEADER + self.scroll) // self.height)
+        last = int((self.view - HEADER + self.scroll) // self.height)
+        return range(min(self.count, max(self.held, first)), min(self.count, max(self.held, last + 1)))
+
+    @property
+    def seen(self) -> tuple[int, ...]:
+        """All rows in sight, whole or in part."""
+        return (*range(self.held), *self.moving)
+
     def at(self, y: float) -> int | None:
         """The row under a pixel, None above the first and below the last."""
         if y < HEADER:

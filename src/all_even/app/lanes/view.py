@@ -151,10 +151,8 @@ class LaneView(QAbstractScrollArea):
         self.peaks = {
             item: max(peaks.get(item, 0.0), before.get(item, 0.0) * FALL) for item in before.keys() | peaks.keys()
         }
-        for index, row in enumerate(self.rows):
-            box = stack.box(index, float(self.area.width()))
-            if box.bottom() < layout.HEADER or box.top() > stack.view:
-                continue
+        seen = [(self.rows[index], stack.box(index, float(self.area.width()))) for index in stack.seen]
+        for row, box in seen:
             old, new = heads.peak_of(row, before), heads.peak_of(row, self.peaks)
             if abs(scales.meter_share(level_db(old)) - scales.meter_share(level_db(new))) > 0.004:
                 self.area.update(layout.head_boxes(box, head, row.indent)["meter"].toAlignedRect())
@@ -165,17 +163,11 @@ class LaneView(QAbstractScrollArea):
                 if x is not None:
                     self.area.update(QRect(int(x) - 2, layout.HEADER, 5, self.height()))
             live = columns.boxes.get(self.body.LIVE)
-            for index, row in enumerate(self.rows if live is not None else ()):
-                box = stack.box(index, float(self.area.width()))
-                if (
-                    live is not None
-                    and self._is_selected(row)
-                    and box.bottom() > layout.HEADER
-                    and box.top() < stack.view
-                ):
+            for row, box in seen if live is not None else ():
+                if live is not None and self._is_selected(row):
                     self.area.update(QRectF(live[0], box.top(), live[1], box.height()).toAlignedRect())
             self._playhead = playhead
-        self.body.playhead = playhead
+        self.body.play_at(playhead)
 
     def _is_selected(self, row: Row) -> bool:
         """Itself, or, a head that is no strip, everything below it."""
@@ -276,23 +268,16 @@ class LaneView(QAbstractScrollArea):
             return
         with paint.painting(self.area) as painter:
             region, area = event.region(), event.region().boundingRect()
-            head, columns, stack, width = self.head_width(), self.columns(), self.stack, float(self.area.width())
-            meters = layout.head_boxes(stack.box(0, width), head)["meter"]
-            # Only the meters ask for so narrow a column: they are painted 30 times a second, nothing else is.
-            if area.left() >= int(meters.left()) and area.right() <= meters.right() + 1:
-                for index, row in enumerate(self.rows):
-                    if stack.box(index, width).intersects(QRectF(area)):
-                        box = layout.head_boxes(stack.box(index, width), head, row.indent)["meter"]
-                        heads.meter(painter, box, row, heads.peak_of(row, self.peaks), self._is_selected(row))
-                return
+            columns, stack, width = self.columns(), self.stack, float(self.area.width())
             painter.fillRect(area, theme.colour("panel"))
-            for first, last, top in ((stack.held, len(self.rows), stack.top), (0, stack.held, layout.HEADER)):
+            for shown, top in ((stack.moving, stack.top), (range(stack.held), layout.HEADER)):
                 bottom = stack.top if top < stack.top else stack.view
                 painter.setClipRect(QRectF(0, top, self.area.width(), bottom - top))
-                for index in range(first, last):
+                for index in shown:
                     box = stack.box(index, width)
-                    if box.bottom() >= top and box.top() <= bottom and region.intersects(box.toAlignedRect()):
-                        self._paint_row(painter, index, self.rows[index], box, columns, area)
+                    touched = region.intersected(box.toAlignedRect()).boundingRect()
+                    if not touched.isEmpty():
+                        self._paint_row(painter, index, self.rows[index], box, columns, touched)
             painter.setClipping(False)
             if stack.held:
                 painter.fillRect(QRectF(0, stack.top - 2, self.area.width(), 2), theme.colour("act"))
@@ -330,21 +315,24 @@ class LaneView(QAbstractScrollArea):
             layout.paint_sorted(painter, QRectF(left, layout.HEADER - 6, width, 5), falling=sorting.falling)
 
     def _paint_row(
-        self, painter: QPainter, index: int, row: Row, box: QRectF, columns: layout.Columns, area: QRect
+        self, painter: QPainter, index: int, row: Row, box: QRectF, columns: layout.Columns, touched: QRect
     ) -> None:
-        selected = self._is_selected(row)
-        head = self.head_width()
+        """touched: the part that is painted anew; 30 times a second no more than the meter."""
+        selected, head = self._is_selected(row), self.head_width()
+        meter = layout.head_boxes(box, head, row.indent)["meter"]
+        if meter.toAlignedRect().contains(touched):
+            heads.meter(painter, meter, row, heads.peak_of(row, self.peaks), selected)
+            return
         ground = "act_soft" if selected else "raised" if row.members else "panel"
         if ground != "panel":
             painter.fillRect(box, theme.colour(ground))
-        if area.left() < head:
+        if touched.left() < head:
             left = QRectF(box.left(), box.top(), head, box.height())
             self._pictures.paint(
                 painter, left, self, heads.look(row), lambda inside: heads.head(inside, row, box, head), ground
             )
-            meter = layout.head_boxes(box, head, row.indent)["meter"]
             heads.meter(painter, meter, row, heads.peak_of(row, self.peaks), selected)
-        if area.right() >= head:
+        if touched.right() >= head:
             held = self.gestures.held == row.lane.id
             look = self.body.look(row, held) if not row.members else None
             if row.members:

@@ -1,6 +1,6 @@
 """The player: a thread that mixes ahead into a ring, and a device that empties it.
 
-The device's callback only copies. The engine thread mixes blocks of 512 frames, up to 60 ms ahead.
+The device's callback only copies. The engine thread mixes 1024 frames at a time, up to 75 ms ahead.
 An edit discards what the ring holds and was not yet played and goes back to the state that was kept at
 that block. There the old plan and the new one, which takes the old one's state over, run side by side
 for one block, and the sound is blended from one to the other: so nothing that is changed by hand makes
@@ -24,7 +24,7 @@ from all_even.engine import mixing
 from all_even.engine.plan import Plan
 from all_even.engine.playing.meters import Meters, recent_loudness
 from all_even.engine.playing.read_ahead import Readers
-from all_even.engine.playing.ring import BLOCK, Ring
+from all_even.engine.playing.ring import AT_ONCE, BLOCK, Ring
 from all_even.engine.playing.state import FADE_S, Kept, State, shape, swell
 from all_even.engine.running import Running
 from all_even.measure.level.hops import HopMeter
@@ -246,7 +246,8 @@ class Player:
         if state.running is None:
             state.running = self._begin(plan, state.position)
             state.matching = matching
-        frames = min(BLOCK, plan.frames_with_tail - state.position)
+        blends = state.running.plan is not plan or state.matching != matching  # mixed twice: the less at a time
+        frames = min(BLOCK if blends else AT_ONCE, plan.frames_with_tail - state.position)
         if looping and loop is not None:
             frames = min(frames, loop[1] - state.position)
             if state.running.position < loop[1]:

@@ -5,6 +5,7 @@ A fixed kick is a needle, a wandering bass a range of hills: the inner shape is 
 lane plays, the outer one its loud moments.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,12 +39,26 @@ class LowView:
 
     def at(self, position_s: float) -> Array | None:
         """(45,) power of a moment of the song, between its two frames; None outside."""
-        place = (position_s * RATE - FRAME / 2) / HOP
-        if not len(self.moments) or not -1.0 < place < len(self.moments):
-            return None
-        low = max(0, int(place))
-        part, high = max(0.0, place - low), min(low + 1, len(self.moments) - 1)
-        return np.asarray((1.0 - part) * self.moments[low] + part * self.moments[high], np.float64)
+        return moment(self.moments, position_s)
+
+
+def moment(moments: NDArray[np.float32], position_s: float) -> Array | None:
+    """(45,) power of a moment of the song, between two frames of `LowView.moments`; None outside."""
+    place = (position_s * RATE - FRAME / 2) / HOP
+    if not len(moments) or not -1.0 < place < len(moments):
+        return None
+    low = max(0, int(place))
+    part, high = max(0.0, place - low), min(low + 1, len(moments) - 1)
+    return np.asarray((1.0 - part) * moments[low] + part * moments[high], np.float64)
+
+
+def together(levelled: Iterable[tuple[LowView, float]]) -> NDArray[np.float32]:
+    """(frames, 45) moments of several tracks at these levels in dB: powers add, whatever their phases do."""
+    found = [(view.moments, 10.0 ** (level_db / 10.0)) for view, level_db in levelled]
+    total = np.zeros((max((len(moments) for moments, _ in found), default=0), len(CENTRES_HZ)), np.float32)
+    for moments, gain in found:
+        total[: len(moments)] += np.float32(gain) * moments
+    return total
 
 
 def view_of(low: Array) -> LowView:

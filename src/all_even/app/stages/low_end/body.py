@@ -7,6 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPolygonF
 
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
     from all_even.figures.book.look import Look
     from all_even.figures.low_end.low_view import LowView
     from all_even.measure.sharing.low_pair import PairFigures
+    from all_even.session.model.session import Session
 
 LOW_HZ, HIGH_HZ = 20.0, 250.0
 RANGE_DB = 36.0
@@ -55,7 +57,8 @@ class LowEndBody(Body):
         self._pair: PairFigures | None = None
         self._owner: str | None = None
         self._asked: object = None
-        self._sum: tuple[float, np.ndarray | None] | None = None
+        self._sum: tuple[Session, dict[str, LowView], NDArray[np.float32]] | None = None
+        """The session and the views that it is of, and the moments of their sum."""
         """Of the moment that was painted last."""
 
     def refresh(self, rows: list[Row]) -> None:
@@ -151,7 +154,7 @@ class LowEndBody(Body):
 
     def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
         """The selected track as it sounds just now, and the sum of all that are heard."""
-        at, view = self.position_s(), self._views.get(row.lane.id)
+        at, view = self.position_s, self._views.get(row.lane.id)
         if at is None or view is None or row.lane.id not in self.desk.selected:
             return
         own, total = view.at(at), self._sum_at(at)
@@ -165,17 +168,16 @@ class LowEndBody(Body):
             )
 
     def _sum_at(self, position_s: float) -> "np.ndarray | None":
-        """Power of all tracks that are heard, at their faders; powers add, whatever their phases do."""
-        if self._sum is not None and self._sum[0] == position_s:
-            return self._sum[1]
-        sounding = routing.hearing(self.desk.session).sounding
-        found = [
-            10.0 ** (self.desk.session.lane(lane_id).level_db / 10.0) * power
-            for lane_id, view in self._views.items()
-            if lane_id in sounding and self.desk.session.is_lane(lane_id) and (power := view.at(position_s)) is not None
-        ]
-        self._sum = (position_s, np.sum(found, axis=0) if found else None)
-        return self._sum[1]
+        """Power of all tracks that are heard, at their faders."""
+        from all_even.figures.low_end.low_view import moment, together
+
+        session = self.desk.session
+        if self._sum is None or self._sum[0] is not session or self._sum[1] is not self._views:
+            sounding = routing.hearing(session).sounding
+            heard = [lane for lane in session.lanes if lane.id in sounding and lane.id in self._views]
+            summed = together((self._views[lane.id], lane.level_db) for lane in heard)
+            self._sum = (session, self._views, summed)
+        return moment(self._sum[2], position_s)
 
     def paint_sum(self, painter: QPainter, box: QRectF, columns: Columns, index: int, row: Row, held: bool) -> None:
         known = [(self._views[member.lane.id], member) for member in row.members if member.lane.id in self._views]

@@ -105,7 +105,7 @@ class ShareBody(Body):
 
     def paint_over(self, painter: QPainter, box: QRectF, columns: Columns, row: Row) -> None:
         """The selected source as it sounds just now, and the sum."""
-        at, known = self.position_s(), self.shown.measured
+        at, known = self.position_s, self.shown.measured
         if at is None or known is None or row.lane.id not in self.desk.selected:
             return
         moment, place = self.shown.moment(row.lane.id, at), known.found.place(row.lane.id)

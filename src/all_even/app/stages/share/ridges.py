@@ -1,5 +1,6 @@
 """Painting a ridge: what is heard solid, what is masked hatched over it; and a moment of it as a line."""
 
+import math
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -29,7 +30,7 @@ def paint_moment(
     levels_db: (own, sum) in the bands of a ridge; top_db: as of the ridge."""
     from all_even.measure.sharing.masking import centres_hz
 
-    xs = [ruler.x_of(box, float(hz), low_hz, high_hz) for hz in centres_hz()]
+    xs = box.left() + box.width() * np.log(centres_hz() / low_hz) / math.log(high_hz / low_hz)
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setClipRect(box)
@@ -37,7 +38,7 @@ def paint_moment(
     for levels, tint, width in ((levels_db[1], "quiet", 1.0), (levels_db[0], "text", 1.8)):
         ys = box.bottom() - box.height() * np.clip(1.0 + (levels - top_db) / RANGE_DB, -0.5, 1.0)
         painter.setPen(QPen(theme.colour(tint), width))
-        painter.drawPolyline(QPolygonF([QPointF(x, float(y)) for x, y in zip(xs, ys, strict=True)]))
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]))
     painter.restore()
 
 
@@ -60,7 +61,7 @@ def paint_ridge(
         return
     height = box.height() * np.clip(1.0 + (ridge.level_db.astype(float) - top) / RANGE_DB, 0.0, 1.0)
     owned = height * (1.0 - ridge.hidden.astype(float))
-    xs = [ruler.x_of(box, float(hz), low_hz, high_hz) for hz in centres_hz()]
+    xs = box.left() + box.width() * np.log(centres_hz() / low_hz) / math.log(high_hz / low_hz)
     base = box.bottom()
 
     def outline(values: np.ndarray) -> QPainterPath:
