@@ -50,6 +50,10 @@ def test_a_theme_is_put_on_what_is_seen_at_once_and_on_the_rest_soon(rig):
     rig.wait(lambda: not window.wearing.busy)
     night = {box.property("night") for box in window.findChildren(QComboBox)}
     assert night == {True}
+    window.extra_pages.pop("outside", None)
+    window.show_page("outside")  # made at night
+    assert {box.property("night") for box in window.extra_pages["outside"].findChildren(QComboBox)} == {True}
+    window.leave_page()
     window.switch_theme()
     window.desk.set_stage("gain")  # whoever goes elsewhere meanwhile sees it whole
     assert not window.wearing.busy

@@ -259,6 +259,11 @@ def test_the_tour_has_six_stops_can_be_left_and_comes_by_itself_once(opened):
     shown.leave_button.click()
     assert not shown.frame.isVisible()
     opened.give("Tour")
+    assert shown.frame.isVisible()
+    opened.give("Settings")
+    assert not shown.frame.isVisible()  # what it is around is not in sight
+    window.leave_page()
+    assert shown.frame.isVisible()
     window.close_session()
     assert not shown.isVisible()  # nor does it stand over the next session
 

@@ -5,6 +5,8 @@ import pytest
 import soundfile
 
 from all_even.app.pages import outside
+from all_even.app.pages.outside import STAND_IN
+from all_even.audio.available import DEFAULT
 from all_even.audio.round_trip import StandIn
 from all_even.deliver import printed_track
 from all_even.dsp.dynamics.compressor import Compressor
@@ -98,7 +100,16 @@ def test_a_group_goes_through_the_stand_in_by_keys_and_comes_back_in_its_place(g
     assert isinstance(page, outside.OutsidePage)
     assert "Rhythm" in page.what.text()
     grouped.wait(lambda: not desk.work.busy("inputs") and not desk.work.busy("outputs"))
-    page.output.setCurrentIndex(page.output.findText(StandIn.name))
+
+    def choose(box, end):
+        box.setCurrentIndex([box.itemData(index) for index in range(box.count())].index(end))
+        box.activated.emit(box.currentIndex())
+
+    choose(page.output, STAND_IN)
+    assert page.source.currentData() == STAND_IN
+    choose(page.source, DEFAULT)
+    assert page.output.currentData() == DEFAULT  # the stand-in is both ends, or neither
+    choose(page.source, STAND_IN)
     assert isinstance(page.way(), StandIn)
     page.click.click()
     grouped.wait(lambda: page.drawing.trip is not None)

@@ -107,6 +107,9 @@ class Tour(QFrame):
         self.frame.around(None)
 
 
+FITS_AT = (QEvent.Type.Resize, QEvent.Type.Move, QEvent.Type.Show, QEvent.Type.Hide)
+
+
 class _Frame(QWidget):
     """A frame over the window, around a widget; presses go through it."""
 
@@ -127,16 +130,16 @@ class _Frame(QWidget):
             return
         widget.installEventFilter(self)
         self._fit()
-        self.show()
         self.raise_()
 
     def _fit(self) -> None:
         if self._around is not None:
             corner = self._around.mapTo(self._window, QPoint(0, 0))
             self.setGeometry(QRect(corner, self._around.size()).adjusted(-2, -2, 2, 2))
+            self.setVisible(self._around.isVisible())
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.Move):
+        if event is not None and event.type() in FITS_AT:
             self._fit()
         return super().eventFilter(watched, event)
 

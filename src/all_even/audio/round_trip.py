@@ -81,7 +81,9 @@ class CardWay:
 
     def __init__(self, output: Output, source: Output) -> None:
         self.output, self.source = output, source
-        self.name = f"{output.name} to {source.name}"
+        out = output.name if output.key else "the system's output"
+        back = source.name if source.key else "the system's input"
+        self.name = f"{out} to {back}"
 
     def run(self, out: Samples, sample_rate: int, watch: Watch) -> Samples:
         import sounddevice
@@ -119,7 +121,9 @@ class CardWay:
         except OSError:
             raise UserError("This machine has no PortAudio library: nothing can be sent out.") from None
         except Exception as error:  # PortAudio's binding raises many kinds
-            raise UserError(f"{self.name} can't be opened: {error}") from None
+            if not len(sounddevice.query_devices()):
+                raise UserError("No sound card and no sound server is reached: nothing can be sent out.") from None
+            raise UserError(f"From {self.name} no way can be opened: {error}") from None
         try:
             with stream:
                 while not over.wait(0.1):

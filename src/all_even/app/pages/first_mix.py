@@ -160,7 +160,7 @@ class FirstMixPage(Page):
             row += 1
             grid.addWidget(fields.wrapped(asked.finished, "look"), row, 0, 1, 3)
             row += 1
-            self.anew = QCheckBox("Mix them anew all the same")
+            self.anew = fields.check("Mix them anew all the same")
             self.anew.setMinimumHeight(theme.TARGET)
             grid.addWidget(self.anew, row, 0, 1, 3)
         self.roles = {}
@@ -303,7 +303,7 @@ class FirstMixPage(Page):
         grid.setColumnStretch(0, 1)
         row = 0
         for index, move in enumerate(run.made):
-            tick = QCheckBox(texts.clipped(move.title, 40 if self.narrow else 60).replace("&", "&&"))
+            tick = fields.check(texts.clipped(move.title, 40 if self.narrow else 60).replace("&", "&&"))
             tick.setMinimumHeight(theme.TARGET)
             tick.setChecked(move.id not in self.without)
             tick.setToolTip(texts.tip(f"{move.title}. {move.reason} Without its tick it is left out the next time."))
@@ -403,7 +403,7 @@ class FirstMixPage(Page):
 
 
 def _choice(name: str) -> QComboBox:
-    made = QComboBox()
+    made = fields.choice()
     made.setAccessibleName(name)
     made.setMinimumHeight(theme.TARGET)
     made.setMinimumWidth(220)

@@ -5,8 +5,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from all_even.app.desk import Desk
@@ -22,7 +22,7 @@ ToPrint = Callable[[], "tuple[str, Path, str] | None"]
 """The selected track or group, the folder for its files, and its name; None, and said why, where there is none."""
 PEAK = Parameter("Highest peak sent", "dBFS", -40.0, -1.0, SENT_PEAK_DB, 0.5, decimals=1)
 STAND_IN = Output("stand-in", StandIn.name)
-BOX_WIDTH, DRAWING_HEIGHT, SHOWN_MS = 360, 130, 60.0
+BOX_WIDTH, PEAK_WIDTH, DRAWING_HEIGHT, SHOWN_MS = 360, 100, 130, 60.0
 CAUTION = (
     "A click and the track go to this output. Turn loudspeakers and headphones on it down first, and switch off the "
     "device's own monitoring of that input: a loop can howl."
@@ -74,17 +74,11 @@ class ClickDrawing(QWidget):
                 )
 
     def _trace(self, painter: QPainter, plot: QRectF, heard: "np.ndarray") -> None:
-        """Lowest and highest of each pixel's frames."""
-        columns = max(1, int(plot.width()))
-        highest = float(np.abs(heard).max()) or 1.0
+        highest = float(np.abs(heard).max(initial=0.0)) or 1.0
+        xs = np.linspace(plot.left(), plot.right(), len(heard))
+        ys = plot.center().y() - 0.45 * plot.height() * heard / highest
         painter.setPen(QPen(theme.colour("text"), 1))
-        for column, part in enumerate(np.array_split(heard, columns)):
-            if len(part):
-                low, high = (
-                    plot.center().y() - 0.45 * plot.height() * float(v) / highest for v in (part.min(), part.max())
-                )
-                painter.drawLine(QRectF(column, high, 0, max(1.0, low - high)).topLeft(),
-                                 QRectF(column, high, 0, max(1.0, low - high)).bottomLeft())  # fmt: skip
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in zip(xs.tolist(), ys.tolist(), strict=True)]))
 
 
 class OutsidePage(Page):
@@ -100,7 +94,10 @@ class OutsidePage(Page):
         made, grid = card("The way")
         grid.setColumnStretch(0, 1)
         self.output, self.source = self._box("Output"), self._box("Input")
+        self.output.activated.connect(lambda _index: self._agree(self.output, self.source))
+        self.source.activated.connect(lambda _index: self._agree(self.source, self.output))
         self.peak = fields.NumberField(PEAK, PEAK.name)
+        self.peak.setFixedWidth(PEAK_WIDTH)
         self.peak_db = PEAK.default
         self.peak.set_value(self.peak_db)
         self.peak.value_changed.connect(self._set_peak)
@@ -135,12 +132,17 @@ class OutsidePage(Page):
         self.peak_db = peak_db
 
     def _box(self, name: str) -> QComboBox:
-        box = QComboBox()
+        box = fields.choice()
         box.setAccessibleName(name)
         box.setToolTip(f"{name}: of this machine, or the stand-in that ships with All Even")
         box.setFixedWidth(BOX_WIDTH)
         box.setMinimumHeight(theme.TARGET)
         return box
+
+    def _agree(self, chosen: QComboBox, other: QComboBox) -> None:
+        """The stand-in is both ends, or neither."""
+        if (chosen.currentData() == STAND_IN) != (other.currentData() == STAND_IN):
+            other.setCurrentIndex(other.count() - 1 if chosen.currentData() == STAND_IN else 0)
 
     def refresh(self, at: str = "") -> None:
         self._found = self._to_print() if self.desk.is_open else None

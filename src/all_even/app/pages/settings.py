@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFrame, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QVBoxLayout, QWidget
 
 from all_even.app.commands.all import BUFFERS
 from all_even.app.desk import Desk
@@ -131,7 +131,7 @@ class SettingsPage(Page):
             box.activated.connect(lambda index: self._set(topic, box.itemData(index)))
             self._show.append(lambda: box.setCurrentIndex(box.findData(self._value(topic))))
             return box
-        check = QCheckBox()
+        check = fields.check()
         check.setAccessibleName(topic.name)
         check.clicked.connect(lambda on: self._set(topic, on))
         self._show.append(lambda: check.setChecked(self._value(topic)))
@@ -177,7 +177,7 @@ class SettingsPage(Page):
 
 
 def _box(name: str) -> QComboBox:
-    box = QComboBox()
+    box = fields.choice()
     box.setAccessibleName(name)
     box.setFixedWidth(CONTROL_WIDTH)
     box.setMinimumHeight(theme.TARGET)

@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING, Literal
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -129,7 +127,7 @@ class MoveCard(Card):
 
     def offer(self, moves: list[Proposal], choose: Callable[[Proposal], None]) -> None:
         """Lets another one of several starting points be shown in its place."""
-        self.choice = QComboBox()
+        self.choice = fields.choice()
         self.choice.setAccessibleName("Which starting point")
         self.choice.setToolTip("One of these is made; each can be heard before")
         self.choice.setMinimumHeight(theme.TARGET)
@@ -196,7 +194,7 @@ class MoveCard(Card):
             return
         out = set(left_out(move))
         for part_id, words in kind.parts(self.desk.session, move):
-            box = QCheckBox(shown.clipped(words, 44).replace("&", "&&"))
+            box = fields.check(shown.clipped(words, 44).replace("&", "&&"))
             box.setChecked(part_id not in out)
             box.setToolTip(shown.tip(f"{words}. Without the tick it is left out of this move."))
             box.setAccessibleName(words)

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from all_even import stages, texts
 from all_even.app.commands import belonging
@@ -241,7 +241,7 @@ class UnreadableCard(Card):
         self.column.addWidget(fields.wrapped(sentence, "look"))
         if channels:
             row = layouts.row()
-            self.choice = QComboBox()
+            self.choice = fields.choice()
             self.choice.setAccessibleName("Channels to take")
             self.choice.setToolTip("Which channels of the file to take")
             self.choice.setMinimumHeight(theme.TARGET)

@@ -1,7 +1,7 @@
 """Notes: remarks with their place in the song; faults heard elsewhere come back until they are settled."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.side.wrapped_list import WrappedList
@@ -31,7 +31,7 @@ class NotesTab(QWidget):
         column.addWidget(self.text)
         heard = layouts.row()
         heard.addWidget(fields.label("Heard on", "quiet"))
-        self.heard_on = QComboBox()
+        self.heard_on = fields.choice()
         self.heard_on.setEditable(True)
         self.heard_on.addItems(["", *PLACES])
         self.heard_on.setAccessibleName("Where a fault was heard")

@@ -1,7 +1,7 @@
 """Versions: named states of the session, and hearing two of them at the same loudness."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QListWidget, QListWidgetItem, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from all_even.app.desk import Desk
 from all_even.app.style import fields, layouts, theme
@@ -39,7 +39,7 @@ class VersionsTab(QWidget):
         row.addStretch(1)
         column.addLayout(row)
         column.addWidget(fields.label("Compare while playing", "small"))
-        self.first, self.second = QComboBox(), QComboBox()
+        self.first, self.second = fields.choice(), QComboBox()
         for box, name in ((self.first, "First to compare"), (self.second, "Second to compare")):
             box.setAccessibleName(name)
             box.setToolTip(f"{name}: the state now, or a snapshot")
@@ -53,7 +53,7 @@ class VersionsTab(QWidget):
         self.state = fields.wrapped("", "small")
         column.addWidget(self.state)
         row = layouts.row(spacing=4)
-        self.part = QComboBox()
+        self.part = fields.choice()
         self.part.setAccessibleName("What is left out")
         self.part.setToolTip("What is heard in place of the session as it is, at equal loudness")
         self.part.setMinimumHeight(theme.TARGET)
@@ -66,7 +66,7 @@ class VersionsTab(QWidget):
         self.bare.setAccessibleName("Hear without")
         row.addWidget(self.bare)
         column.addLayout(row)
-        self.only_selected = QCheckBox("Of the selected tracks only")
+        self.only_selected = fields.check("Of the selected tracks only")
         self.only_selected.setToolTip("Take it out of the selected tracks alone; all else stays as it is")
         self.only_selected.setMinimumHeight(theme.TARGET)
         column.addWidget(self.only_selected)

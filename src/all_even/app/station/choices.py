@@ -13,7 +13,7 @@ FIELD_WIDTH, WIDE_FIELD = 84, 110
 
 def choice_box(name: str, entries: list[tuple[str, Any]]) -> QComboBox:
     """entries: (text, value), in order."""
-    box = QComboBox()
+    box = fields.choice()
     box.setAccessibleName(name)
     box.setToolTip(texts.tip(name))
     for text, value in entries:

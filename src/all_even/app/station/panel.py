@@ -273,7 +273,7 @@ class StationPanel(QWidget):
                 self._add(grid, described.name, box)
                 self._set.append((partial(show_choice, box), read))
             else:
-                check = QCheckBox(described.name)
+                check = fields.check(described.name)
                 check.setAccessibleName(described.name)
                 check.setToolTip(described.name)
                 check.clicked.connect(partial(lambda key, on: change(**{key: on}), name))
@@ -348,7 +348,7 @@ class StationPanel(QWidget):
         """Whether muting what is listened to ends the listening; said where it is muted now."""
         _, muted = self._listening(station)
         now = ("Muted: no key" if key.follows_mute else "Muted: still keys") if muted else "Not while muted"
-        box = QCheckBox(now)
+        box = fields.check(now)
         box.setAccessibleName("Key follows mute")
         name = self.desk.session.strip_name(key.source)
         box.setToolTip(texts.tip(f"Ticked, muting {name} silences the key too; else it goes on as a silent trigger"))

@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import (
     QAbstractScrollArea,
     QApplication,
     QButtonGroup,
+    QCheckBox,
+    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -244,6 +246,20 @@ def lay_out(body: QWidget) -> None:
         child.show()
     # Cards ask for their height when they know their width: what they ask then is done as well.
     QApplication.sendPostedEvents(None, QEvent.Type.LayoutRequest.value)
+
+
+def choice() -> QComboBox:
+    """A list to choose one of, in the present theme."""
+    made = QComboBox()
+    theme.dress(made)
+    return made
+
+
+def check(text: str = "") -> QCheckBox:
+    """A box to tick, in the present theme."""
+    made = QCheckBox(text)
+    theme.dress(made)
+    return made
 
 
 def tint_icons(widget: QWidget) -> None:

@@ -163,13 +163,18 @@ def wear(app: QApplication, widgets: Iterable[QWidget]) -> None:
         app.setPalette(palette())
     if not app.styleSheet():
         app.setStyleSheet(style_sheet())
-    style, night = app.style(), _current.name == "night"
+    style = app.style()
     assert style is not None
     for widget in widgets:
-        if isinstance(widget, QComboBox | QCheckBox):
-            widget.setProperty("night", night)
+        dress(widget)
         style.unpolish(widget)
         style.polish(widget)
+
+
+def dress(widget: QWidget) -> None:
+    """Tells a control with a picture of its own which theme it is of: a style sheet can't tint pictures."""
+    if isinstance(widget, QComboBox | QCheckBox):
+        widget.setProperty("night", _current.name == "night")
 
 
 def _icon(name: str) -> str:

@@ -243,7 +243,7 @@ class RoutingForm(QWidget):
 
 
 def _box(name: str, tip: str) -> QComboBox:
-    box = QComboBox()
+    box = fields.choice()
     box.setAccessibleName(name)
     box.setToolTip(texts.tip(tip))
     box.setMinimumHeight(26)

@@ -126,7 +126,7 @@ class Together(QWidget):
         self._lane = ""
         column = layouts.column(self, margins=layouts.NONE, spacing=4)
         row = layouts.row(spacing=6)
-        self.choice: QComboBox = QComboBox()
+        self.choice: QComboBox = fields.choice()
         self.choice.setAccessibleName("Belongs to")
         self.choice.setMinimumHeight(theme.TARGET)
         self.choice.setMinimumWidth(120)

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
 
 from all_even import outputs, texts
 from all_even.app.bench.bench import HEIGHT
@@ -96,7 +96,7 @@ class PrintBench(ViewedBench):
         self.section = self._combo(
             "Section", "The whole song or the looped section", (("whole song", False), ("loop", True))
         )
-        self.dither = QCheckBox("TPDF dither")
+        self.dither = fields.check("TPDF dither")
         self.dither.setChecked(True)
         self.dither.setEnabled(False)
         self.dither.setAccessibleName("TPDF dither")
@@ -108,7 +108,7 @@ class PrintBench(ViewedBench):
             grid.addWidget(fields.label(text, "quiet"), 1 + line, side * 2)
             grid.addWidget(field, 1 + line, side * 2 + 1)
         grid.addWidget(self.dither, 2, 3, 1, 2)
-        self.stems = QCheckBox("Stems too")
+        self.stems = fields.check("Stems too")
         self.stems.setAccessibleName("Print stems too")
         self.stems.setToolTip("Also a file per group and track, in a folder beside the mix, from the same pass")
         grid.setColumnStretch(3, 1)
@@ -133,7 +133,7 @@ class PrintBench(ViewedBench):
         return column
 
     def _combo(self, name: str, tip: str, entries: tuple[tuple[str, object], ...]) -> QComboBox:
-        box = QComboBox()
+        box = fields.choice()
         box.setAccessibleName(name)
         box.setToolTip(texts.tip(tip))
         box.setMinimumHeight(theme.TARGET)

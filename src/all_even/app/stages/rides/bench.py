@@ -87,7 +87,7 @@ class RidesBench(ViewedBench):
     def _ride_bar(self) -> QWidget:
         holder = QWidget()
         bar = layouts.row(holder, margins=layouts.NONE, spacing=4)
-        self.setting = QComboBox()
+        self.setting = fields.choice()
         self.setting.setAccessibleName("What is automated")
         self.setting.setToolTip(texts.tip("What is automated: type a part of its name (Shift+W); * where it moves"))
         self.setting.setEditable(True)

@@ -138,7 +138,7 @@ def _percent(value: float) -> str:
 
 
 def _combo(name: str, tip: str) -> QComboBox:
-    box = QComboBox()
+    box = fields.choice()
     box.setAccessibleName(name)
     box.setToolTip(texts.tip(tip))
     box.setMinimumHeight(26)
