@@ -14,7 +14,7 @@ from all_even.session.model.strips import Lane
 from all_even.session.tracks.roles import family_of
 
 SEAT = 12.0
-NAME_WIDTH, NAME_LETTERS = 100.0, 18
+NAME_WIDTH, NAME_LETTERS, NAME_LINES = 100.0, 18, 5
 
 
 class SeatsDrawing(Handled, Drawing):
@@ -82,7 +82,9 @@ class SeatsDrawing(Handled, Drawing):
                 paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("quiet"))
 
     def paint_over(self, painter: QPainter, plot: QRectF) -> None:
-        """The selected ones with their names, on a ground that keeps them legible."""
+        """The selected ones with their names, on a ground that keeps them legible; over each other where they are many,
+        and left out from the fifth line on."""
+        written: list[QRectF] = []
         selected = set(self.desk.selected) if self.desk.is_open else set()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for lane in self.lanes() if selected & self._where.keys() else ():
@@ -92,12 +94,15 @@ class SeatsDrawing(Handled, Drawing):
             shown, name = _name(plot, lane, at)
             if self._covers_others(name, at):
                 name.moveCenter(QPointF(at.x(), at.y() - SEAT - 5))
-            painter.fillRect(name.adjusted(-2, 0, 2, 0), theme.colour("ground"))
+            free = _free(name.adjusted(-2, 0, 2, 0), written, plot)
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(_box(at).adjusted(-3, -3, 3, 3), 4, 4)
             _mark(painter, lane, at)
-            paint.text(painter, name, shown, size=theme.SMALL, colour=theme.colour("text"))
+            if free is not None:
+                written.append(free)
+                painter.fillRect(free, theme.colour("ground"))
+                paint.text(painter, free.adjusted(2, 0, 0, 0), shown, size=theme.SMALL, colour=theme.colour("text"))
 
     def _covers_others(self, name: QRectF, at: QPointF) -> bool:
         """Whether a name written there would lie on somebody else's seat."""
@@ -157,6 +162,15 @@ def _box(at: QPointF) -> QRectF:
 
 def _mark(painter: QPainter, lane: Lane, at: QPointF) -> None:
     icons.draw_mark(painter, family_of(lane.role), _box(at))
+
+
+def _free(name: QRectF, written: list[QRectF], plot: QRectF) -> QRectF | None:
+    """The place of a name, or the first one above it that no other name takes; None where there is none."""
+    for line in range(NAME_LINES):
+        moved = name.translated(0, -line * name.height())
+        if moved.top() >= plot.top() and not any(moved.intersects(other) for other in written):
+            return moved
+    return None
 
 
 def _name(plot: QRectF, lane: Lane, at: QPointF) -> tuple[str, QRectF]:
