@@ -107,3 +107,28 @@ def test_a_track_is_printed_with_its_inserts_and_the_session_goes_on(capsys, ses
     length = min(len(before), len(after))
     np.testing.assert_allclose(after[:length], before[:length] * 10 ** (-6 / 20), atol=1e-4)
     assert run(capsys, "print-track", session, "--track", "Nobody")[0] == 1
+
+
+def test_a_track_goes_through_the_stand_in_and_a_processed_file_comes_back_in_place(capsys, session, tmp_path):
+    made = store.load(session)
+    lane = made.lanes[0]
+    own, rate = soundfile.read(tmp_path / "nobody" / lane.file, dtype="float32", always_2d=True)
+    folder = tmp_path / "a printed"
+    through = ("--through", "stand-in", "stand-in")
+    assert run(capsys, "print-track", session, "--track", lane.name, *through)[0] == 0
+    now = store.load(session)
+    assert "331 samples late" in now.ledger[-1].text
+    (back,) = folder.glob("*back.wav")
+    assert now.lane(lane.id).file == back.name
+    store.save(made, session)
+    processed = tmp_path / "processed.wav"
+    soundfile.write(processed, np.concatenate([np.zeros((777, own.shape[1]), np.float32), 0.5 * own]), rate, "FLOAT")
+    assert run(capsys, "print-track", session, "--track", lane.name, "--back", processed)[0] == 0
+    now = store.load(session)
+    assert "777 samples late" in now.ledger[-1].text
+    came, _ = soundfile.read(folder / now.lane(lane.id).file, dtype="float32", always_2d=True)
+    length = min(len(came), len(own))
+    np.testing.assert_allclose(came[:length].mean(1), 0.5 * own[:length].mean(1), atol=1e-5)
+    status, _, err = run(capsys, "print-track", session, "--track", lane.name, "--through", "No Such Card", "No Input")
+    assert status == 1
+    assert "There is no output No Such Card" in err
