@@ -100,7 +100,7 @@ def table(folder: Path) -> list[tuple[str, str, str]]:
             note(f"{stage.name}, view {index + 1}")
     for command in window.commands:
         found["commands", command.menu, command.text] = None
-    for page in ("settings", "shortcuts", "about", "words", "first-mix", "who-is-who", "record"):
+    for page in ("settings", "shortcuts", "about", "words", "first-mix", "who-is-who", "record", "outside"):
         window.show_page(page)
         wait(lambda: desk.idle)
         note(page)

@@ -10,8 +10,6 @@ nobody: when its document is closed it is cancelled and its result is dropped, w
 job returns reaches the interface thread as a call; what a user can cause to go wrong arrives as a sentence.
 """
 
-import contextlib
-import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -22,6 +20,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from all_even import places
 from all_even.errors import Cancelled, UserError
+from all_even.priority import step_back
 
 
 class Report:
@@ -39,13 +38,6 @@ class Report:
 
 Job = Callable[[Report], Any]
 Line = Literal["files", "quick", "long"]
-BACKGROUND_NICE = 10
-
-
-def _step_back() -> None:
-    """Lets this thread yield: playing and the window go before measuring."""
-    with contextlib.suppress(OSError, AttributeError):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICE)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -74,9 +66,9 @@ class Work(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pools: dict[Line, ThreadPoolExecutor] = {
-            "files": ThreadPoolExecutor(2, thread_name_prefix="files"),
+            "files": ThreadPoolExecutor(2, thread_name_prefix="files", initializer=step_back),
             "quick": ThreadPoolExecutor(2, thread_name_prefix="quick"),
-            "long": ThreadPoolExecutor(2, thread_name_prefix="long", initializer=_step_back),
+            "long": ThreadPoolExecutor(2, thread_name_prefix="long", initializer=step_back),
         }
         self._running: dict[int, _Running] = {}
         self._count = 0

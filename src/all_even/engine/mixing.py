@@ -1,5 +1,7 @@
 """The inner loops of the mix: adding a lane with gains that may move, and the protective ceiling."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,6 +11,36 @@ from all_even.kernels import brief, cancelling, kernel
 CEILING = 10.0 ** (-1.0 / 20.0)
 """The device path never passes -1 dBFS; prints are not touched by this."""
 CEILING_RELEASE_S = 0.15
+
+
+@kernel
+def take(samples, out, gain):  # type: ignore[no-untyped-def]
+    """Copies (frames, channels), of any precision."""
+    for i in range(samples.shape[0]):
+        for channel in range(samples.shape[1]):
+            out[i, channel] = gain * samples[i, channel]
+
+
+@kernel
+def peaks(samples):  # type: ignore[no-untyped-def]
+    """Largest magnitudes of (frames, 2)."""
+    left = 0.0
+    right = 0.0
+    for i in range(samples.shape[0]):
+        left = max(left, abs(samples[i, 0]))
+        right = max(right, abs(samples[i, 1]))
+    return left, right
+
+
+take_brief, peaks_brief = brief(take), brief(peaks)
+
+
+def copied(samples: NDArray[Any], gain: float = 1.0, precision: type[np.floating[Any]] = np.float64) -> NDArray[Any]:
+    """A copy for the engine thread. Of more than 500 numbers NumPy gives the interpreter away, and has to wait for it
+    again: where others are busy that takes longer than a block."""
+    out = np.empty(samples.shape, precision)
+    take_brief(samples, out, gain)
+    return out
 
 
 @cancelling
@@ -152,6 +184,9 @@ def _protect(block, gain, release, ceiling):  # type: ignore[no-untyped-def]
     return gain, held
 
 
+_protect_brief = brief(_protect)
+
+
 class ProtectiveCeiling:
     """Keeps what goes to a loudspeaker under -1 dBFS, at once; lets go within about 150 ms.
 
@@ -164,7 +199,7 @@ class ProtectiveCeiling:
 
     def __call__(self, block: NDArray[np.float64]) -> bool:
         """Changes (frames, 2) in place; returns whether the ceiling held something back."""
-        self._gain, held = _protect(block, self._gain, self._release, CEILING)
+        self._gain, held = _protect_brief(block, self._gain, self._release, CEILING)
         if self._gain > 1.0 - 1e-6:
             self._gain = 1.0
         return bool(held)

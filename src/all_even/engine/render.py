@@ -4,7 +4,6 @@ Blocks may have any length; the samples do not depend on it. A render from the m
 the time after which nothing remembers what came before, so that it equals the full one.
 """
 
-import contextlib
 import math
 import os
 import threading
@@ -18,22 +17,14 @@ from numpy.typing import NDArray
 from all_even.engine.plan import Plan, is_stateless
 from all_even.engine.running import Pieces, Running, Watch
 from all_even.errors import Cancelled
+from all_even.priority import step_back
 
 BLOCK_FRAMES = 1 << 14
 """What happens once a block and strip costs what 2,000 frames of it do: shorter blocks are slower."""
 WORKERS = os.cpu_count() or 2
 
-BACKGROUND_NICE = 10
-
 Mix = NDArray[np.float64]
 Progress = Callable[[float], None]
-
-
-def step_back() -> None:
-    """Lets this thread yield to the others: playing and the window go before rendering."""
-    if hasattr(os, "setpriority"):
-        with contextlib.suppress(OSError):
-            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICE)
 
 
 def render(

@@ -144,7 +144,9 @@ class Running:
         strip = self.plan.strips[index]
         if strip.source is not None:
             samples = self.read(strip, self.position - strip.start_frame, frames)
-            block: Any = samples if strip.plain else np.array(samples, dtype=np.float64, order="C")
+            block: Any = samples
+            if not strip.plain:
+                block = mixing.copied(samples) if self.short else np.array(samples, dtype=np.float64, order="C")
         else:
             block = np.zeros((frames, 2))
             for feed in strip.feeds:

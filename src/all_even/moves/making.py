@@ -11,7 +11,6 @@ from concurrent.futures import ThreadPoolExecutor, wait
 from msgspec.structs import replace
 
 from all_even import places
-from all_even.engine.render import step_back
 from all_even.engine.sources import Sources
 from all_even.errors import Cancelled, UserError
 from all_even.figures.book.look import Look
@@ -21,6 +20,7 @@ from all_even.moves.accounts import standing, verify
 from all_even.moves.dependencies import fingerprints
 from all_even.moves.kind import LEFT_OUT, Kind, left_out
 from all_even.moves.metric import Metric
+from all_even.priority import step_back
 from all_even.session.editing import edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session

@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
-from all_even.engine.render import step_back
 from all_even.figures.book.look import Look
+from all_even.priority import step_back
 
 T = TypeVar("T")
 R = TypeVar("R")

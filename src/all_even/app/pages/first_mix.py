@@ -222,9 +222,9 @@ class FirstMixPage(Page):
             grid.addWidget(fields.label(stage.name), row, 0)
             grid.addWidget(fields.wrapped(stage.tip[:1].upper() + stage.tip[1:] + ".", "quiet"), row, 1)
         told = (
-            "After each stage the whole is measured by figures beside those of its moves: what leads, kick and snare "
-            "on their hits, the bass from note to note, what is masked, loudness at one peak, mono. A move that makes "
-            "one of them worse than it may be does less, or is left out, and says so."
+            "After each stage the whole is measured, by figures beside those of its moves. They are: what leads, kick "
+            "and snare on their hits, the bass from note to note, what is masked, loudness at one peak, mono. A move "
+            "that makes one of them too bad does less, or is left out, and says so."
         )
         grid.addWidget(fields.wrapped(told, "quiet"), len(PATH) + 1, 0, 1, 2)
         return made

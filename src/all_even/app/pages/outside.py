@@ -24,7 +24,7 @@ PEAK = Parameter("Highest peak sent", "dBFS", -40.0, -1.0, SENT_PEAK_DB, 0.5, de
 STAND_IN = Output("stand-in", StandIn.name)
 BOX_WIDTH, PEAK_WIDTH, DRAWING_HEIGHT, SHOWN_MS = 360, 100, 130, 60.0
 CAUTION = (
-    "A click and the track go to this output. Turn loudspeakers and headphones on it down first, and switch off the "
+    "A click and the track go to this output. Turn loudspeakers and headphones on it down first. Switch off the "
     "device's own monitoring of that input: a loop can howl."
 )
 

@@ -38,6 +38,11 @@ def window(folder: Path) -> Iterator[Benchmark]:
             f"rows of {hand.LANES} tracks, small, by family: the slowest of scroll, selection and fold", rows[worst],
             f"until it is painted, median; worst {worst}; the longest of all stages in ms: {acts}",
         )  # fmt: skip
+        late, blocks, pictures = hand.play_and_paint(stage)
+        yield Benchmark(
+            f"play these {hand.LANES} tracks with the window open", None, None, None, 1,
+            f"{late} of {blocks} blocks came too late; rows painted {pictures:.0f} times a second",
+        )  # fmt: skip
         painted, drawn = hand.time_rides(stage)
         yield _waited(
             f"Rides painted anew, {hand.LANES} tracks with {hand.RIDE_POINTS} points of automation each", painted,

@@ -211,7 +211,7 @@ class Player:
             if not self.playing or plan is None or not self._ring.has_space:
                 continue
             ceiling = ceiling or mixing.ProtectiveCeiling(plan.sample_rate)
-            hops = hops or HopMeter(plan.sample_rate, 2)
+            hops = hops or HopMeter(plan.sample_rate, 2, short=True)
             self._ring.ending = state.position >= plan.frames_with_tail
             if self._ring.ending:
                 if self._ring.is_empty:
@@ -258,11 +258,11 @@ class Player:
                 stream_frame,
                 replace(state),
                 state.running.position,
-                state.running.memory.copy(),
+                mixing.copied(state.running.memory[:, np.newaxis])[:, 0],
             )
         )
         out = self._advance(plan, state, frames, matching)
-        for row in hops.add(out.astype(np.float32)):
+        for row in hops.add(mixing.copied(out, precision=np.float32)):
             recent.append(float(row[0] + row[1]))
         shape(out, state, plan.sample_rate)
         if looping and loop is not None:
@@ -270,13 +270,13 @@ class Player:
             if left[-1] < 1.0:
                 out *= swell(left)[:, np.newaxis]
         held = ceiling(out)
-        self._ring.put(out.astype(np.float32))
+        self._ring.put(mixing.copied(out, precision=np.float32))
         momentary, short_term = recent_loudness(recent)
         self._ring.meters.append(
             Meters(
                 stream_frame, state.position, self._strip_ids(state.running.plan),
                 state.running.peaks * state.running.plan.strips[-1].head_gain,
-                (float(np.abs(out[:, 0]).max(initial=0.0)), float(np.abs(out[:, 1]).max(initial=0.0))),
+                mixing.peaks_brief(out),
                 momentary, short_term, held, dict(state.running.reductions),
             )
         )  # fmt: skip
@@ -300,7 +300,7 @@ class Player:
         """The next frames of the mix; blends to the wanted plan where another one runs."""
         running = state.running
         assert running is not None
-        out = running.advance(frames) * state.matching
+        out = mixing.copied(running.advance(frames), state.matching)
         if (running.plan is plan and state.matching == matching) or frames < SHORTEST_BLEND:
             return out
         before = running.position - frames

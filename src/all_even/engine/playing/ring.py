@@ -6,6 +6,7 @@ from collections import deque
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.engine import mixing
 from all_even.engine.playing.meters import Meters
 from all_even.engine.playing.state import Kept, State
 
@@ -50,8 +51,8 @@ class Ring:
         with self._lock:
             at = self.written % len(self._sound)
             first = min(len(block), len(self._sound) - at)
-            self._sound[at : at + first] = block[:first]
-            self._sound[: len(block) - first] = block[first:]
+            mixing.take_brief(block[:first], self._sound[at : at + first], 1.0)
+            mixing.take_brief(block[first:], self._sound[: len(block) - first], 1.0)
             self.written += len(block)
 
     def fill(self, out: NDArray[np.float32], playing: bool) -> int:
@@ -65,8 +66,8 @@ class Ring:
             frames = min(len(out), ahead)
             at = self.read % len(self._sound)
             first = min(frames, len(self._sound) - at)
-            out[:first] = self._sound[at : at + first]
-            out[first:frames] = self._sound[: frames - first]
+            mixing.take_brief(self._sound[at : at + first], out[:first], 1.0)
+            mixing.take_brief(self._sound[: frames - first], out[first:frames], 1.0)
             self.read += frames
         if frames == len(out):
             self._flowing = True

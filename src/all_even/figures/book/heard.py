@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 
 from all_even.audio.sides import middle_of
 from all_even.engine.plan import Plan, StripPlan
-from all_even.engine.render import BLOCK_FRAMES, WORKERS, step_back
+from all_even.engine.render import BLOCK_FRAMES, WORKERS
 from all_even.engine.running import Pieces, Running
 from all_even.errors import Cancelled
 from all_even.figures.book.kept import TAIL, KeptSound
 from all_even.measure.recording.track import Measurement, TrackMeasures
 from all_even.measure.sharing.masking import BandPowerMeter
+from all_even.priority import step_back
 
 Array = NDArray[np.float64]
 

@@ -81,7 +81,7 @@ QUIET_BANDS = (
 SYSTEMS: tuple[System, ...] = (
     System(
         "phone", "Phone",
-        "nothing under 500 Hz (4th order) or over 12 kHz (2nd), 3 dB more at 2.5 kHz, mono, held in a noisy place",
+        "500 Hz (4th order) to 12 kHz (2nd), 3 dB more at 2.5 kHz, mono, in a noisy place",
         (HighPass(frequency_hz=500.0, slope=24), LowPass(frequency_hz=12_000.0, slope=12),
          _equaliser(_bell(2500.0, 3.0))),
         mono=True, noise_db=-40.0,

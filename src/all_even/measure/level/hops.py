@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from all_even.kernels import kernel
+from all_even.kernels import brief, kernel
 
 HOP_S = 0.01
 DENORMAL_GUARD = 1e-25
@@ -61,7 +61,9 @@ def k_weighting(sample_rate: float) -> NDArray[np.float64]:
 class HopMeter:
     """Feeds blocks of any length, collects hops; `frames_per_hop` is 10 ms rounded to samples."""
 
-    def __init__(self, sample_rate: int, channels: int) -> None:
+    def __init__(self, sample_rate: int, channels: int, *, short: bool = False) -> None:
+        """short: of blocks of some milliseconds, called by the engine thread."""
+        self._kernel = brief(_hop_kernel) if short else _hop_kernel
         self.frames_per_hop = max(1, round(sample_rate * HOP_S))
         self._coefficients = k_weighting(sample_rate)
         self._state = np.zeros((channels, 4))
@@ -76,7 +78,7 @@ class HopMeter:
         """Takes (frames, channels); returns the finished hops, (hops, 5 * channels + 1)."""
         most = len(block) // self.frames_per_hop + 1
         out = np.empty((most, 5 * self._channels + 1), dtype=np.float32)
-        count = _hop_kernel(block, self.frames_per_hop, self._coefficients, self._state, self._open, self._tail, out)
+        count = self._kernel(block, self.frames_per_hop, self._coefficients, self._state, self._open, self._tail, out)
         done = out[:count]
         self._parts.append(done)
         return done

@@ -16,6 +16,7 @@ from all_even.errors import Cancelled, system_reason
 from all_even.measure.recording import cache
 from all_even.measure.recording.character import Character, CharacterMeter, Envelope
 from all_even.measure.recording.track import Measurement, TrackMeasures
+from all_even.priority import step_back
 
 WORKERS = os.cpu_count() or 2
 
@@ -107,7 +108,7 @@ def measure_files(
     """
     listed = list(jobs)
     stop = cancelled or threading.Event()
-    with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="measure") as pool:
+    with ThreadPoolExecutor(max_workers=workers, thread_name_prefix="measure", initializer=step_back) as pool:
         pending = {
             pool.submit(measure_file, path, take=take, cancelled=stop): index
             for index, (path, take) in enumerate(listed)

@@ -18,6 +18,7 @@ from all_even.errors import Cancelled
 from all_even.measure.faults.findings import Finding, findings
 from all_even.measure.recording.files import WORKERS, FileReport
 from all_even.measure.recording.track import Measurement
+from all_even.priority import step_back
 
 PIECE_S = 2.0
 PLACES = (0.25, 0.5, 0.75)
@@ -63,7 +64,7 @@ def first_looks(
     def look(job: tuple[Path, tuple[int, ...] | None]) -> tuple[Finding, ...]:
         return () if cancelled.is_set() else first_look(*job)
 
-    with ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="look") as pool:
+    with ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="look", initializer=step_back) as pool:
         pending = {pool.submit(look, job): index for index, job in enumerate(jobs)}
         for future in as_completed(pending):
             if cancelled.is_set():

@@ -23,6 +23,7 @@ from all_even.late import scipy
 from all_even.measure.recording import players
 from all_even.measure.recording.files import FileReport
 from all_even.measure.recording.sounding import SURE
+from all_even.priority import step_back
 
 COARSE_FRAMES = 10
 FURTHEST_S = 5.0
@@ -91,7 +92,7 @@ def find_pairs(
         return _compared(reports, a, b, lag_s) if lag_s is not None else []
 
     found: list[Pair] = []
-    with ThreadPoolExecutor(max_workers=max(1, workers), thread_name_prefix="pairs") as pool:
+    with ThreadPoolExecutor(max_workers=max(1, workers), thread_name_prefix="pairs", initializer=step_back) as pool:
         for start in range(0, len(pairs), AT_ONCE):  # a few at a time, so that a cancel is heard soon
             if progress is not None:
                 progress(start, len(pairs))

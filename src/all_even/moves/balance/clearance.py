@@ -63,12 +63,12 @@ def _for_lead(look: Look, found: Table, lead: Unit, leads: list[Unit]) -> Propos
     tracks = {i: track.scaled(-down) if i in moved else track for i, track in found.tracks.items()}
     after = masking.find_masking(tracks, floor=found.floor).shares
     mean, most = _costs([(after[i] or 0.0) - (found.shares[i] or 0.0) for i in moved])
-    half = "half of it is free" if then <= MOST_COVERED else "not half of it even so: mute or pan something"
+    half = ": half of it is free" if then <= MOST_COVERED else ". That is not half of it: mute or pan something"
     return KIND.move(
         targets=tuple(levels),
         of=lead.id,
         title=f"Lower {len(others)} tracks by {number(down)} dB behind {lead.name}",
-        reason=f"{100 * share:.0f} % of {lead.name} is masked by the others; then {100 * then:.0f} %, {half}. It "
+        reason=f"{100 * share:.0f} % of {lead.name} is masked by the others, then {100 * then:.0f} %{half}. It "
         f"costs them {100 * mean:.0f} % of theirs on average, {100 * most:.0f} % at most. Kick, snare and bass stay.",
         parameters={"levels_db": levels},
         evidence={

@@ -148,7 +148,7 @@ def propose(look: Look) -> list[Proposal]:
             targets=tuple(wanted),
             title=f"Pan {len(wanted)} tracks apart",
             reason=f"On speakers {100 * (before - after):.0f} % less of the tracks is masked (in the better ear "
-            f"{100 * ear:.0f} %); left and right differ by {number(lopsided)} LU along the song. In mono nothing of it "
+            f"{100 * ear:.0f} %). Left and right differ by {number(lopsided)} LU along the song. In mono nothing of it "
             f"is left: lows lose {number(-loss['low'])}, mids {number(-loss['mid'])}, highs {number(-loss['high'])} "
             "dB.",
             parameters={pans.PANS: wanted},

@@ -73,7 +73,7 @@ def _proposal(kick: list[Lane], bass: list[Lane], trial: "Trial") -> Proposal:
         targets=ids([*kick, *bass]),
         title="Kick and bass as one group with a safety limiter",
         reason="A tame sum of kick and bass is what allows a loud master. The ceiling stands "
-        f"{just} over the peak of the kick alone: the kick never touches it, only both together do, by "
+        f"{just} over the peak of the kick alone. The kick never touches it, only both together do, by "
         f"{number(trial.strongest_db)} dB at most and {number(100.0 * trial.share, 0)} % of the time.",
         parameters={"basses": ids(bass), "over_kick_db": trial.over_kick_db},
         evidence={

@@ -213,16 +213,16 @@ def for_lanes(look: Look, lanes: Sequence[Lane], body_db: float | None = None) -
     null = "is the original" if fit.null_db <= NULL_DB else "is NOT the original"
     if fit.body_db is not None and fit.peak_db is not None:
         rise = (
-            f"raised until the body of the hits comes up by {number(fit.body_db)} dB; their peaks rise by "
+            f"Raised until the body of the hits comes up by {number(fit.body_db)} dB; their peaks rise by "
             f"{number(fit.peak_db)}. It stands {number(-fit.under_lu)} LU under the dry sound."
         )
     else:
-        rise = f"kept {number(-fit.under_lu)} LU under the dry sound: there are no hits to go by."
+        rise = f"Kept {number(-fit.under_lu)} LU under the dry sound: there are no hits to go by."
     quiet = "" if fit.quiet_db is None else f" What is quiet comes up by {number(fit.quiet_db)} dB: noise, bleed, room."
     return KIND.move(
         targets=ids(lanes), title=f"Parallel compression under the {whom}",
         reason=f"Post-fader, post-pan copies in a bus: without its compressor it {null} (null {number(fit.null_db, 0)} "
-        f"dB). {number(fit.crush.ratio, 0)}:1 from {number(fit.crush.threshold_db)} dB on, fast, no make-up; {rise}"
+        f"dB). {number(fit.crush.ratio, 0)}:1 from {number(fit.crush.threshold_db)} dB on, fast, no make-up. {rise}"
         f"{quiet} Mute the bus to compare.",
         parameters={"level_db": fit.level_db, "threshold_db": fit.crush.threshold_db, "name": (name,), "body_db": aim},
         evidence={"null_db": fit.null_db, "under_dry_lu": fit.under_lu, "body_db": fit.body_db, "peak_db": fit.peak_db,

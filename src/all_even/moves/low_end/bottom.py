@@ -139,10 +139,10 @@ def beside_a_fader(before: PairFigures, after: PairFigures) -> str:
         return ""
     limit, lows = after.limit_db - before.limit_db, after.bass_db - before.bass_db
     more = after.room_db - before.room_db
-    gain = f"{number(more)} dB more bass than by turning it up" if more > 0.0 else "no more bass than by turning it up"
+    gain = f"That is {number(more)} dB more bass" if more > 0.0 else "That is no more bass"
     return (
         f"The bass may be {number(abs(limit))} dB {'louder' if limit >= 0.0 else 'softer'} then and loses "
-        f"{number(max(0.0, -lows))} dB of its lows: {gain}."
+        f"{number(max(0.0, -lows))} dB of its lows. {gain} than by turning it up."
     )
 
 

@@ -106,10 +106,10 @@ def _in_tune(look: Look) -> Remark | None:
     nearest = min(lengths, key=lambda midi: abs(cents_between(settled, hertz(midi))))
     cents = cents_between(settled, hertz(nearest))
     cycles = abs(settled - hertz(nearest)) * found.tail_ms / 1000.0
-    told = "close enough that hits come out unevenly where phase is free" if cycles < 1.2 else "no beating to hear"
+    told = "So near, hits come out unevenly where phase is free" if cycles < 1.2 else "No beating is heard"
     text = (
         f"Settles at {number(settled)} Hz, {signed(cents, 0)} cents from {named(hertz(nearest)).name} of the bass, "
-        f"{number(cycles)} cycles apart over its tail: {told}. Nothing to tune, unless the bass began with the same "
+        f"{number(cycles)} cycles apart over its tail. {told}. Nothing to tune, unless the bass began with the same "
         "wave at each hit."
     )
     return Remark((lane.id,), "in-tune", cents, text, aside=True)

@@ -16,12 +16,12 @@ from numpy.typing import NDArray
 from all_even.dsp.processor import Single
 from all_even.dsp.tone.equaliser import Equaliser
 from all_even.engine.mixing import add_lane
-from all_even.engine.render import step_back
 from all_even.figures.book.fingerprint import digest
 from all_even.figures.book.look import Look
 from all_even.figures.sources.units import Unit, gains_to_mix
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HopMeter
+from all_even.priority import step_back
 
 Array = NDArray[np.float64]
 BLOCK_S, QUIET = 2.0, 1e-9

@@ -57,10 +57,10 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "carrying_lu": "Kick, snare and bass there.",
         "support_lu": "Guitars, keys, winds, strings, backing voices, toms there.",
         "colour_lu": "Pads, percussion, cymbals and rooms there.",
-        "working_rms_dbfs": "RMS while playing where a compressor, a gate or a saturation meets the sound; 6 dB beside "
+        "working_rms_dbfs": "RMS while playing where a compressor, a gate or a saturation meets the sound. 6 dB beside "
         "it do no harm.",
         "working_peak_dbfs": "The highest peak there.",
-        "station_gain_db": "What each processor adds: 0 keeps the level after it as before it, for fair comparisons; a "
+        "station_gain_db": "What each processor adds: 0 keeps the level after it as before it, for fair comparisons. A "
         "little more is the other school, for the colour and the level.",
         "mix_peak_dbfs": "Where the trim brings the loudest sample; 1.5 dB beside it are left alone.",
         "uneven_over_db": "Notes or words of a line that lie further apart are offered to be evened out.",
@@ -73,10 +73,9 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "bus_tone": "Schools: broad tone of the mix bus before its compression, which then hears it; or last.",
         "ride_by": "Schools: rides by the fader, after compression; or by region gain, before its chain.",
         "low_owner": "Who has priority under 80 Hz; everything else at the low end turns with it.",
-        "owner_pull": "-1 where the kick usually leads the low end (much dance, hip-hop), 1 where the bass does (rock, "
+        "owner_pull": "-1 where the kick usually leads the low end (much dance, hip-hop). 1 where the bass does (rock, "
         "long sub notes).",
-        "bass_home": "Schools for the bass at 100 to 200 Hz: hardly ever touch it, thin it as puffy, or lift it as its "
-        "home.",
+        "bass_home": "Schools for the bass at 100 to 200 Hz: hardly touch it, thin it as puffy, lift it as its home.",
         "kick_over_bass_db": "How far a duck lets the kick stand over the bass while it sounds: more is deeper.",
         "duck_smooth": "Over 0 a duck comes back softer and later; under 0 tighter, up to a short pump.",
         "high_passing": "Schools: a high-pass where rumble or headroom are worth it; on everything that is no bass "

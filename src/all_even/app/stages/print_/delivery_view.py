@@ -32,8 +32,8 @@ class DeliveryView(QWidget):
         )  # fmt: skip
         column.addWidget(self.write_button, 0, Qt.AlignmentFlag.AlignLeft)
         self.result = fields.wrapped(
-            "The mix, stems that add up to it (the null is measured on the files), an instrumental, the voice 1 dB up "
-            "and down, a listening copy, and a text with tempo, key and the loudness of every file.", "small",
+            "The mix, and stems that add up to it: the null is measured on the files. An instrumental, the voice 1 dB "
+            "up and down, a listening copy. A text with tempo, key and the loudness of every file.", "small",
         )  # fmt: skip
         self.result.setAccessibleName("Result of the delivery")
         column.addWidget(self.result)

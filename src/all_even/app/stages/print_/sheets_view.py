@@ -33,7 +33,7 @@ class SheetsView(QWidget):
         row.addLayout(
             _column(
                 "Recall sheet",
-                "Every setting in the order of the signal, level paths, tone, a page for each bus, moves with promise "
+                "Every setting in the order of the signal. Level paths, tone, a page for each bus, moves with promise "
                 "and result, notes. As .csv or .json with every number.",
                 self.sheet,
                 fields.button("Write the sheet", "All of it, by the ending of the name (Ctrl+R)", self.write_sheet),
@@ -44,7 +44,7 @@ class SheetsView(QWidget):
         row.addLayout(
             _column(
                 "For a console",
-                "One page, a row for each channel: gain, passes, low, mid and high as the best fit, compressor, pan, "
+                "One page, a row for each channel. Gain, passes, low, mid and high as the best fit, compressor, pan, "
                 "fader, sends. What a plain board can't do is named.",
                 self.console,
                 fields.button("Write the page", "Three-knob settings on one page (Ctrl+Alt+K)", self.write_console),
