@@ -7,7 +7,7 @@ it is opened; what the server calls its default is an output of its own, which m
 import contextlib
 import os
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -61,19 +61,15 @@ def is_there(key: str) -> bool:
 
 def _served() -> list[Output] | None:
     """The sound server's outputs; None where no server answers."""
-    try:
-        import pulsectl
-    except (ImportError, OSError):
-        return None
-    try:
-        with pulsectl.Pulse("all-even", connect=False) as server:
-            server.connect(autospawn=False, timeout=ANSWER_S)
-            return [Output(SERVER + sink.name, sink.description or sink.name) for sink in server.sink_list()]
-    except Exception:  # its errors share no class; whichever it is, there is no server to play to
-        return None
+    return _of_server(lambda server: server.sink_list())
 
 
 def _served_inputs() -> list[Output] | None:
+    """Its inputs, without those that only hear its own outputs."""
+    return _of_server(lambda server: [item for item in server.source_list() if not item.name.endswith(".monitor")])
+
+
+def _of_server(listed: Callable[[Any], list[Any]]) -> list[Output] | None:
     try:
         import pulsectl
     except (ImportError, OSError):
@@ -81,9 +77,8 @@ def _served_inputs() -> list[Output] | None:
     try:
         with pulsectl.Pulse("all-even", connect=False) as server:
             server.connect(autospawn=False, timeout=ANSWER_S)
-            found = [item for item in server.source_list() if not item.name.endswith(".monitor")]
-            return [Output(SERVER + item.name, item.description or item.name) for item in found]
-    except Exception:  # as for outputs
+            return [Output(SERVER + item.name, item.description or item.name) for item in listed(server)]
+    except Exception:  # its errors share no class; whichever it is, there is no server to play to
         return None
 
 
