@@ -56,7 +56,12 @@ def drag(rig, lane_id: str, part: str, by_px: int) -> None:
 
 
 def card(rig, move_id: str) -> MoveCard:
-    return next(card for card in rig.window.workbench.side.moves.findChildren(MoveCard) if card.move_.id == move_id)
+    def found() -> list[MoveCard]:
+        cards = rig.window.workbench.side.moves.findChildren(MoveCard)
+        return [card for card in cards if card.move_.id == move_id]
+
+    rig.wait(lambda: bool(found()))  # moves come in parts, and their cards a few at a time
+    return found()[0]
 
 
 @pytest.mark.slow  # a whole mix, from opening to print
