@@ -14,6 +14,8 @@ from all_even.session.model.strips import Lane
 from all_even.session.tracks.roles import family_of
 
 SEAT = 12.0
+GAP = 6.0
+"""Between a seat and its name: the ring of a selected one fits in."""
 NAME_WIDTH, NAME_LETTERS, NAME_LINES = 100.0, 18, 5
 
 
@@ -85,24 +87,28 @@ class SeatsDrawing(Handled, Drawing):
         """The selected ones with their names, on a ground that keeps them legible; over each other where they are many,
         and left out from the fifth line on."""
         written: list[QRectF] = []
-        selected = set(self.desk.selected) if self.desk.is_open else set()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for lane in self.lanes() if selected & self._where.keys() else ():
-            if lane.id not in selected or lane.id not in self._where:
-                continue
+        names: list[tuple[QRectF, str]] = []
+        selected = set(self.desk.selected) & self._where.keys() if self.desk.is_open else set()
+        seated = [lane for lane in self.lanes() if lane.id in selected] if selected else []
+        for lane in seated:
             at = self._where[lane.id]
             shown, name = _name(plot, lane, at)
             if self._covers_others(name, at):
                 name.moveCenter(QPointF(at.x(), at.y() - SEAT - 5))
             free = _free(name.adjusted(-2, 0, 2, 0), written, plot)
+            if free is not None:
+                written.append(free)
+                names.append((free.adjusted(2, 0, 0, 0), shown))
+                painter.fillRect(free, theme.colour("ground"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for lane in seated:
+            at = self._where[lane.id]
             painter.setPen(QPen(theme.colour("act"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(_box(at).adjusted(-3, -3, 3, 3), 4, 4)
             _mark(painter, lane, at)
-            if free is not None:
-                written.append(free)
-                painter.fillRect(free, theme.colour("ground"))
-                paint.text(painter, free.adjusted(2, 0, 0, 0), shown, size=theme.SMALL, colour=theme.colour("text"))
+        for box, shown in names:
+            paint.text(painter, box, shown, size=theme.SMALL, colour=theme.colour("text"))
 
     def _covers_others(self, name: QRectF, at: QPointF) -> bool:
         """Whether a name written there would lie on somebody else's seat."""
@@ -176,7 +182,7 @@ def _free(name: QRectF, written: list[QRectF], plot: QRectF) -> QRectF | None:
 def _name(plot: QRectF, lane: Lane, at: QPointF) -> tuple[str, QRectF]:
     """What is written of a name, and where: right of its seat, or left where it would leave the plan."""
     box, shown = _box(at), texts.clipped(lane.name, NAME_LETTERS)
-    name = QRectF(box.right() + 3, at.y() - 8, min(NAME_WIDTH, paint.width_of(shown, theme.SMALL) + 1), 16)
+    name = QRectF(box.right() + GAP, at.y() - 8, min(NAME_WIDTH, paint.width_of(shown, theme.SMALL) + 1), 16)
     if name.right() > plot.right():
-        name.moveRight(box.left() - 3)
+        name.moveRight(box.left() - GAP)
     return shown, name
