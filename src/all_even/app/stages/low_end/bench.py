@@ -80,7 +80,7 @@ class LowEndBench(ViewedBench):
         self.links = Links(self.desk)
         bar.addWidget(self.links)
         self.link = fields.button(
-            "Same duck on another track",
+            "Duck another track",
             "The selected track or group follows the duck's shape too, at its own depth (Shift+L)",
             self.link_selected,
         )  # fmt: skip

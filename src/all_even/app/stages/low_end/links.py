@@ -49,7 +49,7 @@ class Links(QWidget):
                 widget.deleteLater()
         self.depths = {}
         for lane_id, name, _ in linked[:MOST] if shape is not None else ():
-            label = fields.label(texts.clipped(name, 10), "quiet")
+            label = fields.label(texts.clipped(name, 9), "quiet")
             label.setToolTip(texts.tip(f"{name} follows the duck's shape"))
             field: fields.NumberField = fields.NumberField(DEPTH, f"Depth of {name}")
             field.setFixedWidth(72)

@@ -25,7 +25,7 @@ LOW_HZ, HIGH_HZ = 30.0, 16_000.0
 class ShareBody(Body):
     WIDE, GAP = "ridge", 10.0
     LIVE = "ridge"
-    COLUMNS = (Column("hidden", 56.0, 52.0), Column("ear", 56.0, 52.0), Column("counts", 62.0))
+    COLUMNS = (Column("hidden", 56.0, 52.0), Column("ear", 56.0, 52.0), Column("counts", 78.0))
     folded_words = "more that are not heard"
 
     def __init__(self, desk: Desk) -> None:
