@@ -19,6 +19,12 @@ INNER = re.compile(r"\| None$|^[\w.]+\[|^tuple|^def |^[\w ]+ (live|views)$")
 """Types as strings, generated code, and names of jobs."""
 
 
+def types(node: ast.AST) -> set[int]:
+    """All below, but for what is given to a call: names and units of settings stand there."""
+    said = {id(part) for call in ast.walk(node) if isinstance(call, ast.Call) for part in ast.walk(call)}
+    return {id(part) for part in ast.walk(node)} - said
+
+
 def shown(path: Path) -> Iterator[tuple[int, str]]:
     """(line, text) of all literals that may be shown: with a space or a capital, docstrings and types left aside."""
     tree = ast.parse(path.read_text(encoding="utf-8"))
@@ -29,11 +35,11 @@ def shown(path: Path) -> Iterator[tuple[int, str]]:
         for name in ("annotation", "returns"):
             given = getattr(node, name, None)
             if given is not None:
-                aside |= {id(part) for part in ast.walk(given)}
+                aside |= types(given)
         if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("cast", "TypeVar") and node.args:
             aside |= {id(part) for part in ast.walk(node.args[0])}
         if isinstance(node, ast.Subscript):
-            aside |= {id(part) for part in ast.walk(node.slice)}
+            aside |= types(node.slice)
         if isinstance(node, ast.JoinedStr):
             aside |= {id(part) for part in node.values if isinstance(part, ast.Constant)}
     for node in ast.walk(tree):

@@ -95,7 +95,7 @@ def test_a_landmark_is_dragged_and_the_session_follows_as_one_step(low):
     assert desk.session.shapes[0].length_ms > before.length_ms
     assert desk.session.shapes[0].hold_ms == before.hold_ms
     assert len(desk.session.ledger) == lines + 1
-    assert "is back after" in desk.session.ledger[-1].text
+    assert "release" in desk.session.ledger[-1].text
     desk.undo()
     assert desk.session.shapes[0] == before
 

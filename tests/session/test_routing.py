@@ -204,7 +204,7 @@ def test_changes_are_said_as_the_ledger_says_them(session):
     shaped = chain_edits.set_shape(session, DuckShape(id="d", name="Pulse", hits_s=(1.0, 2.0), hits_from="from Kick"))
     assert describe.sentence(session, shaped) == "Duck shape Pulse added: 2 hits from Kick"
     longer = chain_edits.set_shape(shaped, replace(shaped.shapes[0], length_ms=120.0))
-    assert describe.sentence(shaped, longer) == "Duck shape Pulse: is back after 90.0 ms → 120.0 ms"
+    assert describe.sentence(shaped, longer) == "Duck shape Pulse: release 90.0 ms → 120.0 ms"
     mixed = chain_edits.add_station(session, MIX, Compressor())
     assert describe.sentence(session, mixed) == "Mix bus: Compressor added"
     held, _ = routing_edits.folder_strips(session, ["kick"], "Kit")

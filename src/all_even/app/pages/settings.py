@@ -18,7 +18,7 @@ from all_even.session.editing import edits
 from all_even.session.model.settings import WorkSettings
 
 NAME_WIDTH, CONTROL_WIDTH, OUTPUT_WIDTH = 220, 150, 300
-OF_WORK = ("Targets", "Importance")
+OF_WORK = ("Targets", "Priority")
 
 
 class SettingsPage(Page):
@@ -168,7 +168,7 @@ class SettingsPage(Page):
 
     def _renew(self) -> None:
         whose = self.desk.session.name if self.desk.is_open else "all new sessions"
-        self.whose.setText(f"Targets and importance are those of {whose}; all else is of this machine.")
+        self.whose.setText(f"Targets and priority are those of {whose}; all else is of this machine.")
         self.for_all.setVisible(self.desk.is_open)
         self.for_all.setEnabled(self.work != self.desk.preferences.work)
         self.usual.setEnabled(self.work != WorkSettings())

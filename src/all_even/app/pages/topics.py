@@ -17,7 +17,7 @@ SECTIONS = (
     "Share",
     "Dynamics",
     "Rides",
-    "Importance",
+    "Priority",
     "Schools",
     "Look",
 )

@@ -26,10 +26,10 @@ class DuckShape(Described, frozen=True, kw_only=True):
     name: Annotated[str, Meta(max_length=200)]
     hits_s: Annotated[tuple[Time, ...], Meta(max_length=100_000)] = ()
     hits_from: Annotated[str, Meta(max_length=400)] = ""
-    hold_ms: Annotated[float, setting("Holds", "ms", 0.0, 500.0, step=5.0)] = 40.0
-    length_ms: Annotated[float, setting("Is back after", "ms", 5.0, 1000.0, step=5.0)] = 90.0
-    curve: Annotated[float, setting("Bend of the way back", "", -1.0, 1.0, step=0.1, decimals=2)] = 0.0
-    smoothing_ms: Annotated[float, setting("Steps back within", "ms", 0.5, 50.0, step=0.5)] = 4.0
+    hold_ms: Annotated[float, setting("Hold", "ms", 0.0, 500.0, step=5.0)] = 40.0
+    length_ms: Annotated[float, setting("Release", "ms", 5.0, 1000.0, step=5.0)] = 90.0
+    curve: Annotated[float, setting("Release curve", "", -1.0, 1.0, step=0.1, decimals=2)] = 0.0
+    smoothing_ms: Annotated[float, setting("Attack", "ms", 0.5, 50.0, step=0.5)] = 4.0
 
     def attenuation(self, after_hit_ms: Array) -> Array:
         """Share of the depth, 0 to 1, at times after (negative: before) a single hit."""

@@ -11,9 +11,9 @@ BESIDE_DB = 1.5
 """Distance from its target within which the peak of the mix is left alone. Common practice: a mix peaks between -6 and
 -3 dBFS."""
 Peak = Annotated[float, setting("Peak of the mix", "dBFS", -18.0, -1.0, step=0.5)]
-Working = Annotated[float, setting("Working level", "dBFS", -36.0, -6.0, step=1.0, decimals=0)]
-WorkingPeak = Annotated[float, setting("Working peak", "dBFS", -24.0, 0.0, step=1.0, decimals=0)]
-StationGain = Annotated[float, setting("Gain of a station", "dB", 0.0, 3.0, step=0.5)]
+Working = Annotated[float, setting("Nominal level", "dBFS", -36.0, -6.0, step=1.0, decimals=0)]
+WorkingPeak = Annotated[float, setting("Nominal peak", "dBFS", -24.0, 0.0, step=1.0, decimals=0)]
+StationGain = Annotated[float, setting("Gain of a processor", "dB", 0.0, 3.0, step=0.5)]
 WORKING_WITHIN_DB = 6.0
 """Distance from the working level within which a level does no harm. Common practice: into what answers to level about
 -18 dBFS RMS while playing, peaks under about -6."""
@@ -49,8 +49,8 @@ class WorkSettings(Described, frozen=True, kw_only=True):
         "parallel_body_db": "Dynamics", "parallel_under_lu": "Dynamics", "bus_tone": "Dynamics",
         "ride_by": "Rides",
         "high_passing": "Share", "shaping": "Share", "aim": "Share", "noted_over_db": "Share",
-        "lead": "Importance", "carrying": "Importance", "usual": "Importance", "layer": "Importance",
-        "guide": "Importance",
+        "lead": "Priority", "carrying": "Priority", "usual": "Priority", "layer": "Priority",
+        "guide": "Priority",
     }  # fmt: skip
     HELP: ClassVar[dict[str, str]] = {
         "lead_lu": "How loud lead voices stand in the mix in “voice first”, against which the others are set.",
@@ -96,9 +96,9 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     working_peak_dbfs: WorkingPeak = -6.0
     station_gain_db: StationGain = 0.0
     lead_lu: Offset = 0.0
-    carrying_lu: Annotated[float, setting("Carrying", "LU", -24.0, 12.0, step=0.5)] = -2.0
+    carrying_lu: Annotated[float, setting("Core", "LU", -24.0, 12.0, step=0.5)] = -2.0
     support_lu: Annotated[float, setting("Support", "LU", -24.0, 12.0, step=0.5)] = -5.0
-    colour_lu: Annotated[float, setting("Colour", "LU", -24.0, 12.0, step=0.5)] = -9.0
+    colour_lu: Annotated[float, setting("Background", "LU", -24.0, 12.0, step=0.5)] = -9.0
     mix_peak_dbfs: Peak = -4.5
     uneven_over_db: Annotated[float, setting("Uneven over", "dB", 3.0, 12.0, step=0.5)] = 5.0
     even_aim: Annotated[float, setting("Even out to", "", 0.4, 0.9, step=0.05, decimals=2)] = 0.6
@@ -108,8 +108,8 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     bus_tone: Annotated[Tone, named("Tone of the mix bus")] = "first"
     parallel_under_lu: Under = 22.0
     ride_by: Annotated[RideBy, named("Rides by")] = "fader"
-    low_owner: Annotated[Owner, named("Owner of the bottom")] = BY_FIGURES
-    owner_pull: Annotated[float, setting("Genre's pull on the owner", "", -1.0, 1.0, step=0.5)] = 0.0
+    low_owner: Annotated[Owner, named("Leads the low end")] = BY_FIGURES
+    owner_pull: Annotated[float, setting("Genre leans, kick to bass", "", -1.0, 1.0, step=0.5)] = 0.0
     bass_home: Annotated[Home, named("Bass at 100 to 200 Hz")] = "leave alone"
     kick_over_bass_db: Annotated[float, setting("Kick over bass in a duck", "dB", 4.0, 24.0, step=1.0)] = 10.0
     duck_smooth: Annotated[float, setting("Duck smoother", "", -1.0, 1.0, step=0.1)] = 0.0
@@ -118,10 +118,10 @@ class WorkSettings(Described, frozen=True, kw_only=True):
     aim: Annotated[Aim, named("Aim of a part")] = "crisp in the band"
     noted_over_db: Annotated[float, setting("Pointed out over", "dB", 3.0, 18.0, step=0.5)] = 6.0
     lead: Annotated[float, setting("Lead", "", 0.0, 1.0, step=0.05, decimals=2)] = 1.0
-    carrying: Annotated[float, setting("Carrying", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.8
-    usual: Annotated[float, setting("Usual", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.5
-    layer: Annotated[float, setting("Layers", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.35
-    guide: Annotated[float, setting("Guides", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.05
+    carrying: Annotated[float, setting("Core", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.8
+    usual: Annotated[float, setting("Support", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.5
+    layer: Annotated[float, setting("Background", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.35
+    guide: Annotated[float, setting("Guide", "", 0.0, 1.0, step=0.05, decimals=2)] = 0.05
 
     @property
     def peak_window_dbfs(self) -> tuple[float, float]:

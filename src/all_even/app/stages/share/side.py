@@ -53,7 +53,7 @@ class ShareSide(QWidget):
         for place, head in enumerate(self.heads, 1):
             grid.addWidget(head, 0, place, Qt.AlignmentFlag.AlignRight)
         grid.addWidget(fields.label("Priority", "quiet"), 1, 0)
-        self.counts = tuple(_combo(f"Importance of the {word}", "How much it matters; * is what its role proposes")
+        self.counts = tuple(_combo(f"Priority of the {word}", "How much it matters; * is what its role proposes")
                             for word in ("selected track", "rival"))  # fmt: skip
         for side, box in enumerate(self.counts):
             for weight, words in WORDS.items():
