@@ -1,8 +1,9 @@
-"""Timers of the interface thread."""
+"""Timers of the interface thread, and what is counted while it turns."""
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QEvent, QEventLoop, QObject, QTimer
+from PyQt6.QtWidgets import QWidget
 
 
 def timer(parent: QObject, interval_ms: int, run: Callable[[], object], *, once: bool = False) -> QTimer:
@@ -12,3 +13,21 @@ def timer(parent: QObject, interval_ms: int, run: Callable[[], object], *, once:
     made.setSingleShot(once)
     made.timeout.connect(run)
     return made
+
+
+def pictures_during(widget: QWidget, seconds: float) -> int:
+    """Turns the event loop for so long, as the program does; how often a widget was painted meanwhile."""
+    counter, loop = _Pictures(), QEventLoop()
+    widget.installEventFilter(counter)
+    QTimer.singleShot(round(1000.0 * seconds), loop.quit)
+    loop.exec()
+    widget.removeEventFilter(counter)
+    return counter.count
+
+
+class _Pictures(QObject):
+    count = 0
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        self.count += event is not None and event.type() == QEvent.Type.Paint
+        return False

@@ -15,7 +15,7 @@ CEILING_RELEASE_S = 0.15
 
 @kernel
 def take(samples, out, gain):  # type: ignore[no-untyped-def]
-    """Copies (frames, channels), of any precision."""
+    """Copies (frames, channels) at a gain, from any precision to any."""
     for i in range(samples.shape[0]):
         for channel in range(samples.shape[1]):
             out[i, channel] = gain * samples[i, channel]

@@ -144,9 +144,7 @@ class Running:
         strip = self.plan.strips[index]
         if strip.source is not None:
             samples = self.read(strip, self.position - strip.start_frame, frames)
-            block: Any = samples
-            if not strip.plain:
-                block = mixing.copied(samples) if self.short else np.array(samples, dtype=np.float64, order="C")
+            block: Any = samples if strip.plain else self._copy(samples)
         else:
             block = np.zeros((frames, 2))
             for feed in strip.feeds:
@@ -168,6 +166,9 @@ class Running:
                 self.watch.passed(strip, number, block, gain, song_frame)
         self.blocks[index] = block
 
+    def _copy(self, block: Any) -> Any:
+        return mixing.copied(block) if self.short else np.array(block, dtype=np.float64, order="C")
+
     def _mix_in(self, out: Array, feed: Feed, song_frame: int, frames: int) -> float:
         block, gains, moving = self.blocks[feed.source], feed.gains, feed.moving
         metered = self.short and feed.main
@@ -187,7 +188,7 @@ class Running:
         """A block as late as a feed needs it."""
         if not feed.delay:
             return block
-        late = np.array(block, dtype=np.float64, order="C")
+        late = self._copy(block)
         self._delay(late, NOTHING, NO_GAIN, np.array([float(feed.delay)]), self.memory[feed.state :], 0)
         return late
 
@@ -204,7 +205,7 @@ class Running:
     def _key(self, key: KeyFeed) -> Array:
         block: Array = self.blocks[key.source]
         if key.delay:
-            block = block.copy()
+            block = self._copy(block)
             self._delay(block, NOTHING, NO_GAIN, np.array([float(key.delay)]), self.memory[key.state :], 0)
         return block if key.gain == 1.0 else block * key.gain
 

@@ -50,8 +50,9 @@ class Body:
     def __init__(self, desk: Desk) -> None:
         self.desk = desk
         self.playhead: float | None = None
-        self.position_s: float | None = None
         """Share of the song that is heard now; None while nothing was played."""
+        self.position_s: float | None = None
+        """The same in seconds: worked out once for all rows."""
 
     def refresh(self, rows: list[Row]) -> None:
         """Works out what is drawn for all rows together."""

@@ -198,21 +198,13 @@ def time_rows(stage: Stage, repeats: int = 12) -> dict[str, float]:
 def play_and_paint(stage: Stage) -> tuple[int, int, float]:
     """(blocks that came too late, blocks played, pictures of the rows a second) while all tracks play for some seconds
     with the window open at Balance, small rows, as the program takes turns."""
-    from PyQt6.QtCore import QEvent, QEventLoop, QObject, QTimer
-
     from all_even.app.starting.start import share_time
+    from all_even.app.timers import pictures_during
     from all_even.audio.device import BLOCK_FRAMES
-
-    class Pictures(QObject):
-        count = 0
-
-        def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-            self.count += event is not None and event.type() == QEvent.Type.Paint
-            return False
 
     share_time()
     assert stage.window.workbench is not None
-    view, desk, pictures, loop = stage.window.workbench.lanes, stage.desk, Pictures(), QEventLoop()
+    view, desk = stage.window.workbench.lanes, stage.desk
     desk.set_stage("balance")
     view.laying.set_row_size("small")
     desk.work.cancel("figures")
@@ -220,15 +212,12 @@ def play_and_paint(stage: Stage) -> tuple[int, int, float]:
     desk.player.play()
     stage.wait(lambda: desk.player.playing and desk.player.meters() is not None)
     late = desk.player.underruns
-    view.area.installEventFilter(pictures)
-    QTimer.singleShot(round(1000.0 * ROWS_PLAYED_S), loop.quit)
-    loop.exec()
-    view.area.removeEventFilter(pictures)
+    pictures = pictures_during(view.area, ROWS_PLAYED_S)
     late = desk.player.underruns - late
     desk.player.stop()
     stage.wait(lambda: not desk.player.playing)
     view.laying.set_row_size("middle")
-    return late, round(ROWS_PLAYED_S * RATE / BLOCK_FRAMES), pictures.count / ROWS_PLAYED_S
+    return late, round(ROWS_PLAYED_S * RATE / BLOCK_FRAMES), pictures / ROWS_PLAYED_S
 
 
 def time_folder(stage: Stage, folder: Path) -> float:
