@@ -134,12 +134,14 @@ ON_TIME = [kind for kind in KINDS if kind not in ELSEWHERE]
 
 @pytest.mark.parametrize("kind", ON_TIME, ids=lambda kind: kind.LABEL)
 def test_a_click_comes_out_as_late_as_is_reported(kind):
-    """The strongest sample of a quiet click stands at the latency."""
+    """The strongest sample of a quiet click stands at the latency; a cabinet's cone is slow, there it begins there."""
     processor = kind()
     click = np.zeros((4096, 2))
     click[100] = 0.01
     heard = Single(processor, RATE)(click)
-    assert int(np.argmax(np.abs(heard[:, 0]))) == 100 + processor.latency_frames(RATE)
+    size = np.abs(heard[:, 0])
+    at = int(np.argmax(size >= 0.01 * size.max())) if kind is kinds.Cabinet else int(np.argmax(size))
+    assert at == 100 + processor.latency_frames(RATE)
 
 
 @pytest.mark.parametrize("kind", kinds.KINDS, ids=lambda kind: kind.LABEL)

@@ -17,6 +17,7 @@ from all_even.dsp.space.echo import Echo
 from all_even.dsp.space.reverb import Reverb
 from all_even.dsp.space.room import Room
 from all_even.dsp.space.widener import Widener
+from all_even.dsp.tone.cabinet import Cabinet
 from all_even.dsp.tone.equaliser import Equaliser
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.dsp.tone.saturation import Saturation
@@ -25,7 +26,7 @@ from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Convolution | Room | Echo
+    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Convolution | Room | Cabinet | Echo
     | Doubling | Widener | Delay | Width | DcRemoval
 )  # fmt: skip
 

@@ -48,13 +48,14 @@ DEPENDENCIES: dict[str, Dependency] = {
     "chains": lambda look: _chains(look.session),
     "routing": lambda look: _routing(look.session),
     "settings": lambda look: (look.session.settings, look.session.anchor),
+    "approaches": lambda look: [(name, getattr(look.session.approaches, name)) for name in look.session.approaches.chosen],
     "templates": lambda _look: template.known(),
     "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
     "mix": lambda look: look.book.fingerprints(look.session).mix,
 }
 """files, names, order (with roles, what is hidden, priority, and what was said of
 sources and rooms): of the lanes. levels, chains, routing (with the buses' names):
-as they are set. settings: targets, weights, anchor. templates: of this machine. strips: the sound behind each chain.
+as they are set. settings: targets, weights, anchor. approaches: those that are chosen. templates: of this machine. strips: the sound behind each chain.
 mix: the sound of the mix."""
 
 

@@ -108,6 +108,7 @@ class Kind:
     less: parameters with which it does less, where all of it would cost the whole too much; none where it can't
         do less any more, or at all.
     afterwards: judged on what all others leave (the mix, a group): looked for once there is nothing else to be made.
+    approach: the one (`session.model.approaches`) that has to be chosen before it proposes anything; empty: none.
     """
 
     id: str
@@ -128,6 +129,7 @@ class Kind:
     refit: Callable[[Look, Proposal], Proposal] | None = None
     less: Callable[[Proposal], dict[str, float]] | None = None
     afterwards: bool = False
+    approach: str = ""
 
     @property
     def stage(self) -> str:
@@ -187,6 +189,10 @@ class Kind:
         """Whether it changes how tracks stand to each other, or how they sound: nothing for stems of a finished mix."""
         return self.heard and self.stage not in GATHERING and self.id not in HARMLESS
 
+    def is_chosen(self, session: Session) -> bool:
+        """Whether it may propose: it belongs to no approach, or to one that is chosen."""
+        return not self.approach or bool(getattr(session.approaches, self.approach))
+
     @property
     def prepares(self) -> bool:
         return self.prepare is not _as_it_is
@@ -195,9 +201,13 @@ class Kind:
         """What it proposes, as a figure: known again as long as what it depends on stays."""
 
         def fingerprint(look: Look, _prints: Fingerprints, _target: str) -> str:
+            if not self.is_chosen(look.session):
+                return "not chosen"
             return digest(sorted(fingerprints(look, self.depends_on).items()))
 
         def compute(look: Look, _target: str) -> tuple[Proposal, ...]:
+            if not self.is_chosen(look.session):
+                return ()
             rests_on = fingerprints(look, self.depends_on)
             return tuple(
                 replace(item, rests_on=rests_on) for item in self.propose(look) if self.is_told_from_nothing(item)

@@ -11,6 +11,7 @@ from all_even import outputs, places
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import Described, named
 from all_even.errors import UserError
+from all_even.session.model.approaches import Approaches
 from all_even.session.model.session import Session
 from all_even.session.model.settings import WorkSettings
 
@@ -22,7 +23,7 @@ Text = Annotated[str, Meta(max_length=400)]
 
 class Preferences(Described, frozen=True, kw_only=True):
     """theme, size, pan_law: shown on the settings page. output, output_name, buffer_frames: of the Play menu.
-    work: what new sessions are worked to."""
+    work, approaches: what new sessions are worked to."""
 
     SECTIONS: ClassVar[dict[str, str]] = {"theme": "Look", "size": "Look", "pan_law": "Schools"}
     HELP: ClassVar[dict[str, str]] = {
@@ -35,13 +36,14 @@ class Preferences(Described, frozen=True, kw_only=True):
     size: Annotated[Size, named("Size of text")] = "100 %"
     pan_law: Annotated[PanLaw, named("Pan law of new sessions")] = "-3 dB"
     work: WorkSettings = WorkSettings()
+    approaches: Approaches = Approaches()
     output: Text = ""
     output_name: Text = ""
     buffer_frames: Annotated[int, Meta(ge=0, le=1 << 16)] = 0
 
     def begin(self, session: Session) -> Session:
         """A new session with what is set for all of them."""
-        return structs.replace(session, pan_law=self.pan_law, settings=self.work)
+        return structs.replace(session, pan_law=self.pan_law, settings=self.work, approaches=self.approaches)
 
 
 def load() -> Preferences:

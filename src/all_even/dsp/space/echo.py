@@ -3,6 +3,10 @@
 The repeats pass a high-pass and a low-pass each time round, so that they grow thinner and darker. In turn: the sound
 goes in on the left, and each repeat comes from the other side. A note's time is 60 000 / BPM times its beats; slightly
 off is a matter of taste (common practice).
+
+The times may move slowly, each side in its own time, anchored in the song's; repeats then drift in pitch as from a
+worn tape. The low-pass may resonate: two poles, normalised to a peak of one, so that the loop never gains anywhere
+(V. Zavalishin, "The Art of VA Filter Design" (2012), the state-variable filter; from memory).
 """
 
 import math
@@ -12,16 +16,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even.dsp.filters.biquad import clean
-from all_even.dsp.processor import BEHIND_FRAMES, Processor, named, quiet, setting
+from all_even.dsp.processor import BEHIND_FRAMES, GRID_FRAMES, Processor, named, quiet, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
 
 LONGEST_MS = 2500.0
 SETTLED_DB = 140.0
+LONGEST_MOVE_MS = 10.0
+RIGHT_PHASE = 1.7
+"""How far the right side's movement is from the left's, rad."""
 NOTES: dict[str, float] = {
     "1/2": 2.0, "1/4 dotted": 1.5, "1/4": 1.0, "1/4 triplet": 2.0 / 3.0, "1/8 dotted": 0.75, "1/8": 0.5,
-    "1/8 triplet": 1.0 / 3.0, "1/16 dotted": 0.375, "1/16": 0.25,
+    "1/8 triplet": 1.0 / 3.0, "1/16 dotted": 0.375, "1/16": 0.25, "1/16 triplet": 1.0 / 6.0, "1/32": 0.125,
 }  # fmt: skip
 """Note values in beats of a quarter."""
 
@@ -46,6 +53,9 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
     order: Annotated[Literal["each side", "in turn"], named("Repeats")] = "each side"
     high_pass_hz: Annotated[float, setting("High-pass", "Hz", 20.0, 2000.0, step=3.0, scale="log", decimals=0)] = 200.0
     low_pass_hz: Annotated[float, setting("Low-pass", "Hz", 500.0, 20e3, step=3.0, scale="log", decimals=0)] = 5000.0
+    resonance_db: Annotated[float, setting("Resonance", "dB", 0.0, 18.0, step=1.0)] = 0.0
+    moves_ms: Annotated[float, setting("Moves by", "ms", 0.0, LONGEST_MOVE_MS, step=0.1, decimals=2)] = 0.0
+    rate_hz: Annotated[float, setting("Rate", "Hz", 0.05, 5.0, step=3.0, scale="log", decimals=2)] = 0.3
     mix_percent: Annotated[float, setting("Mix", "%", 0.0, 100.0, step=1.0, decimals=0)] = 100.0
 
     def settling_s(self) -> float:
@@ -56,17 +66,18 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
 
     def _falls_s(self, by_db: float) -> float:
         """Until the repeats are so far down."""
-        longest = max(self.left_ms, self.right_ms) / 1000.0
+        longest = (max(self.left_ms, self.right_ms) + self.moves_ms) / 1000.0
         if self.order == "in turn":
-            longest = (self.left_ms + self.right_ms) / 1000.0
+            longest = (self.left_ms + self.right_ms + 2.0 * self.moves_ms) / 1000.0
         share = self.feedback_percent / 100.0
         return longest * (1.0 + (by_db / -(20.0 * math.log10(share)) if share > 0.0 else 0.0))
 
     def state_size(self, sample_rate: int) -> int:
-        return 1 + 2 * 3
+        return 1 + 2 * 4
 
     def _ring(self, sample_rate: int) -> int:
-        return math.ceil(max(self.left_ms, self.right_ms) * sample_rate / 1000.0) + 1 + BEHIND_FRAMES
+        longest_ms = max(self.left_ms, self.right_ms) + LONGEST_MOVE_MS
+        return math.ceil(longest_ms * sample_rate / 1000.0) + 2 + BEHIND_FRAMES
 
     def history_size(self, sample_rate: int) -> int:
         return 2 * self._ring(sample_rate)
@@ -77,7 +88,14 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
         high = math.exp(-2.0 * math.pi * self.high_pass_hz / sample_rate)
         wet = self.mix_percent / 100.0
         in_turn = 1.0 if self.order == "in turn" else 0.0
-        return np.array([left, right, self.feedback_percent / 100.0, in_turn, low, high, 1.0 - wet, wet])
+        cutoff = min(self.low_pass_hz, 0.45 * sample_rate)
+        q = 10.0 ** (self.resonance_db / 20.0)
+        peak = q / math.sqrt(1.0 - 1.0 / (4.0 * q * q)) if self.resonance_db > 0.0 else 0.0
+        step = 2.0 * math.pi * self.rate_hz / sample_rate
+        return np.array([
+            left, right, self.feedback_percent / 100.0, in_turn, low, high, 1.0 - wet, wet,
+            self.moves_ms * sample_rate / 1000.0, step, math.tan(math.pi * cutoff / sample_rate), 1.0 / q, peak,
+        ])  # fmt: skip
 
     @classmethod
     def kernels(cls) -> Any:
@@ -86,24 +104,38 @@ class Echo(Processor, frozen=True, kw_only=True, tag_field="kind", tag="echo"):
 
 @kernel
 def _repeat(block, key, gain, c, state, position, history):  # type: ignore[no-untyped-def]
-    """state: 0 the place in both rings, as a frame count; three numbers a side of the two filters."""
+    """state: 0 the place in both rings, as a frame count; four numbers a side of the filters."""
     clean(block)
     channels = block.shape[1]
     ring = len(history) // 2
     place = int(state[0]) if 0.0 <= state[0] < 4e15 else 0
     to = place % ring
-    left_at, right_at = (place - int(c[0])) % ring, (place - int(c[1])) % ring
     in_turn, feedback, low, high = c[3] != 0.0, c[2], c[4], c[5]
+    moves, step, g, damping, peak = c[8], c[9], c[10], c[11], c[12]
+    late, slope = np.array([c[0], c[1]]), np.zeros(2)
     for i in range(len(block)):
-        left, right = history[left_at], history[ring + right_at]
+        offset = (position + i) % GRID_FRAMES
+        if moves > 0.0 and (i == 0 or offset == 0):
+            grid = float(position + i - offset)
+            for side in range(2):
+                here = moves * np.sin(step * grid + RIGHT_PHASE * side)
+                slope[side] = (moves * np.sin(step * (grid + GRID_FRAMES) + RIGHT_PHASE * side) - here) / GRID_FRAMES
+                late[side] = c[side] + here + slope[side] * offset
         for side in range(2):
-            s = 1 + 3 * side
-            x = left if side == 0 else right
-            state[s] = low * state[s] + (1.0 - low) * x
-            passed = state[s]
+            s = 1 + 4 * side
+            x = _read(history[side * ring : (side + 1) * ring], to, late[side])
+            late[side] += slope[side]
+            if peak > 0.0:
+                v = (state[s] + g * (x - state[s + 3])) / (1.0 + g * (g + damping))
+                passed = state[s + 3] + g * v
+                state[s], state[s + 3] = 2.0 * v - state[s], 2.0 * passed - state[s + 3]
+                passed /= peak
+            else:
+                state[s] = low * state[s] + (1.0 - low) * x
+                passed = state[s]
             state[s + 2] = high * (state[s + 2] + passed - state[s + 1])
             state[s + 1] = passed
-        left, right = state[3], state[6]
+        left, right = state[3], state[7]
         dry_left, dry_right = block[i, 0], block[i, channels - 1]
         if in_turn:
             history[to] = quiet(0.5 * (dry_left + dry_right) + feedback * right)
@@ -116,8 +148,18 @@ def _repeat(block, key, gain, c, state, position, history):  # type: ignore[no-u
         else:
             block[i, 0], block[i, 1] = c[6] * dry_left + c[7] * left, c[6] * dry_right + c[7] * right
         to = to + 1 if to + 1 < ring else 0
-        left_at = left_at + 1 if left_at + 1 < ring else 0
-        right_at = right_at + 1 if right_at + 1 < ring else 0
     state[0] = place + len(block)
-    for s in range(1, 7):
+    for s in range(1, 9):
         state[s] = quiet(state[s])
+
+
+@kernel
+def _read(ring, to, late):  # type: ignore[no-untyped-def]
+    """What lies so many frames before a place, at least one; between two frames a straight line."""
+    late = max(1.0, late)
+    whole = int(late)
+    share = late - whole
+    at = (to - whole) % len(ring)
+    if share == 0.0:
+        return ring[at]
+    return (1.0 - share) * ring[at] + share * ring[(at - 1) % len(ring)]

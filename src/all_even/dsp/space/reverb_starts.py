@@ -19,4 +19,20 @@ STARTS: dict[str, Reverb] = {
         decay_s=2.4, size_ms=75.0, predelay_ms=25.0, early_ms=70.0, early_db=-5.0, low_ratio=1.2, low_hz=250.0,
         high_ratio=0.4, high_hz=3500.0, modulation_ms=0.35,
     ),
+    "chamber": Reverb(
+        decay_s=1.3, size_ms=44.0, predelay_ms=10.0, early_ms=45.0, early_db=-4.0, low_ratio=1.1, low_hz=250.0,
+        high_ratio=0.6, high_hz=4500.0, modulation_ms=0.25,
+    ),
+    "church": Reverb(
+        decay_s=3.8, size_ms=80.0, predelay_ms=35.0, early_ms=90.0, early_db=-7.0, low_ratio=1.3, low_hz=200.0,
+        high_ratio=0.45, high_hz=3500.0, modulation_ms=0.35,
+    ),
+    "large church": Reverb(
+        decay_s=6.0, size_ms=80.0, predelay_ms=55.0, early_ms=90.0, early_db=-7.0, low_ratio=1.3, low_hz=200.0,
+        high_ratio=0.58, high_hz=4000.0, modulation_ms=0.35,
+    ),
+    "open air": Reverb(
+        decay_s=1.2, size_ms=60.0, predelay_ms=90.0, early_ms=60.0, early_db=-2.0, low_ratio=0.85, low_hz=300.0,
+        high_ratio=0.55, high_hz=5000.0, modulation_ms=0.25,
+    ),
 }  # fmt: skip

@@ -1,10 +1,13 @@
-"""Saturation: three curves, four times oversampled, with the rumble kept out.
+"""Saturation: five curves, four times oversampled, with the rumble kept out.
 
 The curves have slope 1 at zero, so that quiet sounds pass unchanged at any drive g; y = f(g·x)/g:
 - round: f = tanh(x); odd harmonics that fall off quickly;
 - firm: f = x / (1 + |x|^3)^(1/3); straight for longer, then harder; odd harmonics;
 - uneven: f = (tanh(x + 0.4) - tanh 0.4) / (1 - tanh² 0.4); even harmonics as well. The direct current
   it makes is taken away afterwards.
+- hard: f = x up to 1, and 1 from there on; odd harmonics that hardly fall off;
+- tape: tanh between a treble lift of 6 dB (from 3 kHz on) and its exact opposite, so that treble gives way first where
+  it is loud; behind it a bandwidth of its own (one pole at 15 kHz).
 
 What lies under `low_cut_hz` goes around the curve (one pole, so that both parts add up to the sound that
 came in) and is added again unchanged. The oversampling filters are linear-phase Kaiser windows of 90 dB.
@@ -22,7 +25,9 @@ from all_even.dsp.processor import Processor, inside, named, quiet, setting
 from all_even.kernels import kernel
 
 Array = NDArray[np.float64]
-Curve = Literal["round", "firm", "uneven"]
+Curve = Literal["round", "firm", "uneven", "hard", "tape"]
+CURVES: tuple[Curve, ...] = ("round", "firm", "uneven", "hard", "tape")
+"""In the order of their numbers in the kernel."""
 
 FACTOR = 4
 PHASE_TAPS = 57
@@ -33,7 +38,11 @@ CUTOFF = 0.469
 """Of the base rate, where the filters are 6 dB down: at 48 kHz they pass 20 kHz and stop 25 kHz."""
 BIAS = 0.4
 DC_HZ = 5.0
-HEAD = 8
+EMPHASIS_HZ, EMPHASIS, BANDWIDTH_HZ = 3000.0, 1.0, 15e3
+"""Of the tape: where its treble lift begins, by how much of the treble it adds, and how far it reaches."""
+HEAD = 10
+FIXED_STATE = 14
+"""Numbers before the histories of the filters: seven for each of two channels."""
 
 
 class Saturation(Processor, frozen=True, kw_only=True, tag_field="kind", tag="saturation"):
@@ -58,6 +67,8 @@ class Saturation(Processor, frozen=True, kw_only=True, tag_field="kind", tag="sa
             "round": np.tanh(g),
             "firm": g / np.cbrt(1.0 + np.abs(g) ** 3),
             "uneven": (np.tanh(g + BIAS) - offset) / (1.0 - offset**2),
+            "hard": np.clip(g, -1.0, 1.0),
+            "tape": np.tanh(g),
         }
         return curves[self.curve] * 10.0 ** ((self.output_db - self.drive_db) / 20.0)
 
@@ -69,17 +80,19 @@ class Saturation(Processor, frozen=True, kw_only=True, tag_field="kind", tag="sa
         return 18.4 / (2.0 * math.pi * DC_HZ) + low + 0.02
 
     def state_size(self, sample_rate: int) -> int:
-        return 8 + 2 * (PHASE_TAPS + FACTOR * PHASE_TAPS + 2 * LATENCY)
+        return FIXED_STATE + 2 * (PHASE_TAPS + FACTOR * PHASE_TAPS + 2 * LATENCY)
 
     def coefficients(self, sample_rate: int) -> Array:
         low = 1.0 - math.exp(-2.0 * math.pi * self.low_cut_hz / sample_rate)
         head = [
-            {"round": 0.0, "firm": 1.0, "uneven": 2.0}[self.curve],
+            float(CURVES.index(self.curve)),
             10.0 ** (self.drive_db / 20.0),
             low,
             10.0 ** (self.output_db / 20.0),
             self.mix / 100.0,
             math.exp(-2.0 * math.pi * DC_HZ / sample_rate),
+            1.0 - math.exp(-2.0 * math.pi * EMPHASIS_HZ / sample_rate),
+            1.0 - math.exp(-2.0 * math.pi * min(BANDWIDTH_HZ, 0.45 * sample_rate) / sample_rate),
             0.0,
             0.0,
         ]
@@ -123,9 +136,11 @@ def _curve(samples, kind, drive):  # type: ignore[no-untyped-def]
         x = drive * samples[i]
         if kind == 1:
             y = x / np.cbrt(1.0 + abs(x) ** 3)
+        elif kind == 3:
+            y = min(1.0, max(-1.0, x))
         elif abs(x) > 300.0:
-            y = np.sign(x) if kind == 0 else (np.sign(x) - offset) / slope
-        elif kind == 0:
+            y = (np.sign(x) - offset) / slope if kind == 2 else np.sign(x)
+        elif kind != 2:
             y = 1.0 - 2.0 / (np.exp(2.0 * x) + 1.0)
         else:
             y = (1.0 - 2.0 / (np.exp(2.0 * (x + BIAS)) + 1.0) - offset) / slope
@@ -134,10 +149,12 @@ def _curve(samples, kind, drive):  # type: ignore[no-untyped-def]
 
 @kernel
 def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-def]
-    """state: low part, direct current before and after, ring place, each for two channels; then
+    """state: low part, direct current before and after, ring place, treble on the way in and out, bandwidth, each for
+    two channels; then
     per channel the history of the filters (base rate, then each phase) and a ring of low part and dry."""
     frames, channels = block.shape
     kind, drive, low_c, output, mix, dc = int(c[0]), c[1], c[2], c[3], c[4], c[5]
+    treble_c, wide_c = c[6], c[7]
     taps = c[HEAD:].copy().reshape((PHASE_TAPS, FACTOR))
     clean(block)
     length = PHASE_TAPS - 1
@@ -147,18 +164,22 @@ def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-
     wet = np.empty(frames)
     per_channel = PHASE_TAPS + FACTOR * PHASE_TAPS + 2 * LATENCY
     for channel in range(channels):
-        s = 8 + channel * per_channel
+        s = FIXED_STATE + channel * per_channel
         past = state[s : s + length]
         ring = state[s + PHASE_TAPS + FACTOR * PHASE_TAPS : s + per_channel]
-        low = state[channel]
+        low, treble = state[channel], state[8 + channel]
         line[:length] = past
         for i in range(frames):
             x = block[i, channel]
             low += low_c * (x - low)
-            line[length + i] = x - low
+            high = x - low
+            if kind == 4:
+                treble += treble_c * (high - treble)
+                high += EMPHASIS * (high - treble)
+            line[length + i] = high
             kept[i, 0] = low
             kept[i, 1] = x
-        state[channel] = quiet(low)
+        state[channel], state[8 + channel] = quiet(low), quiet(treble)
         past[:] = line[frames : frames + length]
         wet[:] = 0.0
         for phase in range(FACTOR):
@@ -178,6 +199,8 @@ def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-
                 back[1:] = taps[:-1, FACTOR - phase]  # the last one is 0
                 _add_filtered(wet, over, back, 1.0)
         before, after = state[2 + channel], state[4 + channel]
+        treble, wide = state[10 + channel], state[12 + channel]
+        kept_treble = EMPHASIS * (1.0 - treble_c)
         place = inside(state[6 + channel], LATENCY)
         for i in range(frames):
             y = wet[i]
@@ -185,6 +208,11 @@ def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-
                 after = dc * after + y - before
                 before = y
                 y = after
+            elif kind == 4:
+                y = (y + kept_treble * treble) / (1.0 + kept_treble)
+                treble += treble_c * (y - treble)
+                wide += wide_c * (y - wide)
+                y = wide
             wet_low, dry = ring[2 * place], ring[2 * place + 1]
             ring[2 * place], ring[2 * place + 1] = kept[i, 0], kept[i, 1]
             place += 1
@@ -192,3 +220,4 @@ def _saturate(block, key, gain, c, state, position):  # type: ignore[no-untyped-
                 place = 0
             block[i, channel] = mix * output * (y + wet_low) + (1.0 - mix) * dry
         state[2 + channel], state[4 + channel], state[6 + channel] = quiet(before), quiet(after), place
+        state[10 + channel], state[12 + channel] = quiet(treble), quiet(wide)

@@ -145,6 +145,11 @@ def set_work(session: Session, **values: float | str) -> Session:
     return replace(session, settings=clamped(replace(session.settings, **values)))
 
 
+def set_approaches(session: Session, **values: bool | str) -> Session:
+    """Other approaches (`session.model.approaches`) chosen."""
+    return replace(session, approaches=replace(session.approaches, **values))
+
+
 def set_loop(session: Session, loop: Loop | None) -> Session:
     """A loop shorter than a tenth of a second is no loop."""
     if loop is not None and loop.end_s - loop.start_s < 0.1:

@@ -56,6 +56,7 @@ def changes(old: Session, new: Session) -> list[str]:
     if old.pan_law != new.pan_law:
         sentences.append(f"Pan law {old.pan_law} → {new.pan_law}".replace("-", "−"))
     sentences += [f"Setting: {phrase}" for phrase in _setting_changes(old.settings, new.settings)]
+    sentences += [f"Approach: {phrase}" for phrase in _setting_changes(old.approaches, new.approaches)]
     if old.anchor != new.anchor:
         anchored = f"Anchor: {new.strip_name(new.anchor)}" if new.anchor else "No anchor any more"
         sentences.append(anchored)

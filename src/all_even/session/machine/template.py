@@ -17,6 +17,7 @@ from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import key_of
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.machine.named_files import NamedFiles
+from all_even.session.model.approaches import Approaches
 from all_even.session.model.ledger import Buses, FolderGroups, Lanes
 from all_even.session.model.session import Session
 from all_even.session.model.settings import WorkSettings
@@ -38,6 +39,7 @@ class Template(Value, frozen=True, kw_only=True):
     mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
     settings: WorkSettings = WorkSettings()
+    approaches: Approaches = Approaches()
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +68,7 @@ def of_session(session: Session, name: str) -> Template:
         mix=MixSettings(chain=_kept(session.mix.chain)),
         pan_law=session.pan_law,
         settings=session.settings,
+        approaches=session.approaches,
     )
 
 
@@ -150,7 +153,9 @@ def applied(session: Session, template: Template, left_out: tuple[str, ...] = ()
     if not session.mix.chain:
         session = _with_chain(session, MIX, template.mix.chain, places_)
     session = _with_sources(_named(session, pairs), pairs)
-    return routing_edits.checked(replace(session, pan_law=template.pan_law, settings=template.settings))
+    return routing_edits.checked(
+        replace(session, pan_law=template.pan_law, settings=template.settings, approaches=template.approaches)
+    )
 
 
 def _with_chain(session: Session, strip_id: str, chain: tuple[AnyProcessor, ...], places_: dict[str, str]) -> Session:

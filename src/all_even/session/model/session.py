@@ -13,6 +13,7 @@ from msgspec import Meta
 from all_even.dsp.kinds import AnyProcessor
 from all_even.dsp.pan import PanLaw
 from all_even.dsp.processor import Identifier
+from all_even.session.model.approaches import Approaches
 from all_even.session.model.folder import Folder as Folder
 from all_even.session.model.folder import Folders, References
 from all_even.session.model.folder import Reference as Reference
@@ -33,7 +34,7 @@ from all_even.session.model.settings import WorkSettings
 from all_even.session.model.strips import MIX, NOWHERE, Bus, FolderGroup, Lane, MixSettings, Strip
 from all_even.session.model.values import Name, Serial, Text, Value
 
-FORMAT_VERSION = 19
+FORMAT_VERSION = 20
 """2: chains, routing, automation. 3: hits changed by hand. 4: moves as data. 5: targets and
 weights. 6: clip gain, alternatives, seats, the song by hand. 7: anchor. 8: targets of the low
 end. 9: clicks to key from. 10: importance of a lane, schools of sharing. 11: stations of Dynamics. 12: of Space, and
@@ -98,6 +99,7 @@ class Session(Value, frozen=True, kw_only=True):
     mix: MixSettings = MixSettings()
     pan_law: PanLaw = "-3 dB"
     settings: WorkSettings = WorkSettings()
+    approaches: Approaches = Approaches()
     song: SongMap = SongMap()
     anchor: Identifier | None = None
     loop: Loop | None = None

@@ -1,0 +1,108 @@
+"""The kick's tone: a bottom it lacks, drive without its lows, and its click both ways.
+
+Bottom: a low shelf with a dip just above adds weight without mud (common practice); the place is the one that keeps the
+kick most audible beside the bass. Drive: what lies over 150 Hz is saturated, so that the low wave stays whole. Click:
+lifted and softened are both offered, since which is wanted is a matter of taste.
+"""
+
+from collections.abc import Callable, Iterator
+
+from all_even.dsp.parameter import Parameter, number, signed
+from all_even.dsp.processor import Processor, numbers
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.dsp.tone.saturation import Saturation
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import Copies, copies
+from all_even.figures.low_end.low_end import main_kick
+from all_even.moves.approaches.figures import BAND
+from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, on_trial
+from all_even.moves.low_end import click
+from all_even.moves.low_end.bottom import on_each
+
+PLACES_HZ = (50.0, 56.0, 63.0, 71.0, 80.0)
+LIFT_DB, DIP_SHARE, ABOVE = 3.0, 0.7, 2.6
+"""The dip lies this many times higher, with this share of the lift."""
+LOWS_OUT_HZ, DRIVE_DB = 150.0, 12.0
+LOUD_DB = -30.0
+"""Under this a click is too soft to be in anybody's way."""
+CLICK_DB = {"more": 3.0, "softer": -3.0}
+LIFT = Parameter("Lift", "dB", 0.5, 9.0, LIFT_DB, 0.5)
+SHELF = Parameter("Shelf", "Hz", 30.0, 150.0, 63.0, 3.0, 0, "log")
+
+
+def bottom(p: Numbers) -> tuple[Processor, ...]:
+    shelf = Band(shape="low shelf", frequency_hz=p["place_hz"], gain_db=p["amount_db"], q=0.7)
+    dip = Band(frequency_hz=ABOVE * p["place_hz"], gain_db=-DIP_SHARE * p["amount_db"], q=1.0)
+    return (Equaliser(bands=(shelf, dip)),)
+
+
+def _audible(found: Copies, stations: tuple[Processor, ...]) -> float:
+    after = found.tried(on_each(found.kicks, stations[0]))
+    return after.focus.at_present if after.focus is not None else 1.0
+
+
+def _bottom(look: Look) -> Iterator[Draft]:
+    found = copies(look)
+    if found is None or found.before.focus is None:
+        return
+    tried = {hz: _audible(found, bottom({"place_hz": hz, "amount_db": LIFT_DB})) for hz in PLACES_HZ}
+    place_hz = max(tried, key=lambda hz: tried[hz])
+    yield Draft(
+        found.kicks, f"Bottom for the kick: {signed(LIFT_DB, 0)} dB under {number(place_hz, 0)} Hz, a dip above",
+        f"Beside the bass the kick is then {number(100.0 * tried[place_hz], 0)} % audible, now "
+        f"{number(100.0 * found.before.focus.at_present, 0)} %.",
+        {"place_hz": place_hz, "amount_db": LIFT_DB}, arguments={"of": "kick", "low_hz": 25.0, "high_hz": 90.0},
+        evidence={"audible_then": tried[place_hz], "audible": found.before.focus.at_present},
+    )  # fmt: skip
+
+
+def drive(p: Numbers) -> tuple[Processor, ...]:
+    return (Saturation(curve="firm", drive_db=p["drive_db"], low_cut_hz=LOWS_OUT_HZ),)
+
+
+def _drive(look: Look) -> Iterator[Draft]:
+    main = main_kick(look)
+    if main is None or any(isinstance(item, Saturation) for item in main[0].chain):
+        return
+    yield Draft(
+        (main[0].id,), f"Drive {main[0].name}, its lows kept out",
+        f"What is over {LOWS_OUT_HZ:.0f} Hz gets harmonics, so that a small speaker carries it; the low wave stays "
+        "whole. Colour, no repair.",
+        {"drive_db": DRIVE_DB}, arguments={"of": "kick", "low_hz": 500.0, "high_hz": 5000.0},
+    )  # fmt: skip
+
+
+def click_band(p: Numbers) -> tuple[Processor, ...]:
+    return (click.station(p["gain_db"]),)
+
+
+def _click(way: str) -> Callable[[Look], Iterator[Draft]]:
+    def drafts(look: Look) -> Iterator[Draft]:
+        main = main_kick(look)
+        now = click.click_db(look, {}) if main is not None else None
+        if main is None or now is None or now <= click.DULL_DB:
+            return
+        gain_db = CLICK_DB[way]
+        if gain_db < 0.0 and now < LOUD_DB:
+            return
+        yield Draft(
+            (main[0].id,), f"{'More click for' if gain_db > 0.0 else 'Soften the click of'} {main[0].name}: "
+            f"{signed(gain_db, 0)} dB around {click.PLACE_HZ / 1000.0:.1f} kHz",
+            f"At 4 to 9 kHz it has {number(now)} dB of its lows. "
+            + ("More seems stronger, so that it can go down." if gain_db > 0.0 else "Less leaves room for others."),
+            {"gain_db": gain_db}, evidence={"click_db": now},
+        )  # fmt: skip
+
+    return drafts
+
+
+BOTTOM = on_trial("low-end.kick-bottom", "kick_bottom", BAND, _bottom, at_the_end(bottom),
+                  parameters={"place_hz": SHELF, "amount_db": LIFT}, weight=1.5)  # fmt: skip
+DRIVE = on_trial("low-end.kick-drive", "kick_drive", BAND, _drive, at_the_end(drive),
+                 parameters={"drive_db": numbers(Saturation)["drive_db"]}, weight=1.4)  # fmt: skip
+CLICKS = tuple(
+    on_trial(f"low-end.click-{way}", "kick_click", click.METRIC, _click(way), at_the_end(click_band),
+             parameters={"gain_db": numbers(Band)["gain_db"]}, weight=1.1)
+    for way in CLICK_DB
+)  # fmt: skip
+KINDS = (BOTTOM, DRIVE, *CLICKS)

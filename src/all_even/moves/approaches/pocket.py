@@ -1,0 +1,115 @@
+"""Pocket: the bass's home, above the kick's, made room for from either side.
+
+Where the kick has the bottom, the bass is lifted where it is clear of the kick, up to 6 dB; its place is found by
+trial between 80 and 250 Hz, not fixed. From the other side the kick is cut there, broad: always, or by its own level
+(its loud hits alone). Each is judged on the net scale: what it is worth beside a fader.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+
+from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
+from all_even.dsp.parameter import Parameter, number, signed
+from all_even.dsp.processor import Processor
+from all_even.dsp.tone.equaliser import Band, Equaliser
+from all_even.figures.book.look import Look
+from all_even.figures.low_end.low_copies import Copies, copies
+from all_even.figures.low_end.low_end import pair
+from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, on_trial
+from all_even.moves.kind import value_of
+from all_even.moves.low_end.bottom import ROOM, beside_a_fader, on_each
+from all_even.moves.low_end.clearing.dynamic_clearing import threshold_db
+from all_even.session.model.ledger import Proposal
+from all_even.session.model.session import Session
+
+PLACES_HZ = tuple(round(80.0 * 2.0 ** (step / 6.0)) for step in range(11))
+"""80 to 254 Hz in sixths of an octave."""
+LIFTS_DB, CUTS_DB = (2.0, 3.0, 4.5, 6.0), (-2.0, -3.0, -4.5, -6.0)
+Q = 0.7
+TRIED_DB = 3.0
+PLACE = Parameter("Place", "Hz", 60.0, 300.0, 145.0, 3.0, 0, "log")
+LIFT = Parameter("Lift", "dB", 0.5, 9.0, 3.0, 0.5)
+CUT = Parameter("Cut", "dB", -9.0, -0.5, -3.0, 0.5)
+RATIO, ATTACK_MS, RELEASE_MS = 3.0, 1.0, 80.0
+
+
+def bell(p: Numbers) -> tuple[Processor, ...]:
+    return (Equaliser(bands=(Band(frequency_hz=p["place_hz"], gain_db=p["amount_db"], q=Q),)),)
+
+
+def by_its_level(p: Numbers) -> tuple[Processor, ...]:
+    """A band that goes down by the kick's own level in it."""
+    band = DynamicBand(
+        frequency_hz=p["place_hz"], q=Q, threshold_db=p["threshold_db"], range_db=p["amount_db"], ratio=RATIO,
+        attack_ms=ATTACK_MS, release_ms=RELEASE_MS,
+    )  # fmt: skip
+    return (DynamicEqualiser(bands=(band,)),)
+
+
+def _best(found: Copies, lanes: Sequence[str], amounts_db: Sequence[float], first_db: float) -> tuple[float, float]:
+    """The place at which a bell is worth most beside a fader, and the amount that is worth most there."""
+
+    def net(place_hz: float, amount_db: float) -> float:
+        after = found.tried(on_each(lanes, bell({"place_hz": place_hz, "amount_db": amount_db})[0]))
+        return found.net_db(after) or 0.0
+
+    place_hz = max(PLACES_HZ, key=lambda hz: net(hz, first_db))
+    return float(place_hz), max(amounts_db, key=lambda amount_db: net(place_hz, amount_db))
+
+
+def _draft(found: Copies, lanes: Sequence[str], stations: Sequence[Processor], p: Numbers, title: str,
+           why: str) -> Draft:  # fmt: skip
+    after = found.tried(dict.fromkeys(lanes, tuple(stations)))
+    return Draft(lanes, title, f"{why} {beside_a_fader(found.before, after)}", dict(p),
+                 evidence={"net_db": found.net_db(after)})  # fmt: skip
+
+
+def _on_bass(look: Look) -> Iterator[Draft]:
+    found = copies(look)
+    if found is not None and pair(look) is not None:
+        place_hz, amount_db = _best(found, found.basses, LIFTS_DB, TRIED_DB)
+        p = {"place_hz": place_hz, "amount_db": amount_db}
+        yield _draft(found, found.basses, bell(p), p, _bass_title(amount_db, place_hz),
+                     "There the bass is clear of the kick.")  # fmt: skip
+
+
+def _on_kick(look: Look) -> Iterator[Draft]:
+    found = copies(look)
+    if found is not None and pair(look) is not None:
+        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB)
+        p = {"place_hz": place_hz, "amount_db": amount_db}
+        yield _draft(found, found.kicks, bell(p), p, _kick_title(amount_db, place_hz),
+                     "The bass’s home: the kick makes room there.")  # fmt: skip
+
+
+def _kick_by_level(look: Look) -> Iterator[Draft]:
+    found = copies(look)
+    if found is not None and pair(look) is not None:
+        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB)
+        p = {"place_hz": place_hz, "amount_db": amount_db, "threshold_db": threshold_db(found, place_hz, Q)}
+        yield _draft(found, found.kicks, by_its_level(p), p, _level_title(amount_db, place_hz),
+                     "Soft hits keep it, loud ones make room for the bass.")  # fmt: skip
+
+
+def _bass_title(amount_db: float, place_hz: float) -> str:
+    return f"Pocket: bass {signed(amount_db)} dB around {number(place_hz, 0)} Hz"
+
+
+def _kick_title(amount_db: float, place_hz: float) -> str:
+    return f"Pocket: kick {signed(amount_db)} dB around {number(place_hz, 0)} Hz, broad"
+
+
+def _level_title(amount_db: float, place_hz: float) -> str:
+    return f"Pocket: kick up to {signed(amount_db)} dB around {number(place_hz, 0)} Hz, by its own level"
+
+
+def _again(title: Callable[[float, float], str]) -> Callable[[Session, Proposal], str]:
+    return lambda _session, move: title(value_of(move, "amount_db"), value_of(move, "place_hz"))
+
+
+ON_BASS = on_trial("low-end.pocket-bass", "pocket", ROOM, _on_bass, at_the_end(bell),
+                   parameters={"place_hz": PLACE, "amount_db": LIFT}, title=_again(_bass_title), weight=3.2)  # fmt: skip
+ON_KICK = on_trial("low-end.pocket-kick", "pocket", ROOM, _on_kick, at_the_end(bell),
+                   parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_kick_title), weight=3.1)  # fmt: skip
+BY_LEVEL = on_trial("low-end.pocket-by-level", "pocket", ROOM, _kick_by_level, at_the_end(by_its_level),
+                    parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_level_title), weight=3.0)  # fmt: skip
+KINDS = (ON_BASS, ON_KICK, BY_LEVEL)
