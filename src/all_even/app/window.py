@@ -235,6 +235,7 @@ class MainWindow(QMainWindow):
         """Shows settings, shortcuts or about in the place of the work; Esc goes back."""
         if name not in self.extra_pages:
             from all_even.app.pages.about import AboutPage
+            from all_even.app.pages.approaches import ApproachesPage
             from all_even.app.pages.blind import BlindPage
             from all_even.app.pages.first_mix import FirstMixPage
             from all_even.app.pages.outside import OutsidePage
@@ -246,6 +247,7 @@ class MainWindow(QMainWindow):
 
             made = {
                 "settings": lambda: SettingsPage(self.desk, self.leave_page),
+                "approaches": lambda: ApproachesPage(self.desk, self.leave_page),
                 "shortcuts": lambda: ShortcutsPage(self.commands, self.leave_page),
                 "about": lambda: AboutPage(self.leave_page),
                 "words": lambda: WordsPage(self.leave_page),

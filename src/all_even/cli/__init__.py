@@ -12,6 +12,7 @@ from typing import Any
 
 from all_even import __version__, places, stages
 from all_even.cli import automation, benchmarks, elsewhere, files, printing, printing_track, sessions
+from all_even.cli import approaches as approaches_command
 from all_even.cli import mix as mix_command
 from all_even.cli import moves as moves_command
 from all_even.cli import tracks as tracks_command
@@ -140,6 +141,16 @@ def build_parser() -> argparse.ArgumentParser:
     moves.add_argument("--anchor", metavar="TRACK", help="starting points place the others around this track")
     moves.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
     moves.set_defaults(run=moves_command.moves)
+
+    approaches = commands.add_parser("approaches", help="other ways of working: which are chosen, and trying one")
+    approaches.add_argument("session", type=Path, metavar="SESSION")
+    approaches.add_argument("--choose", metavar="NAME[=VALUE]", action="append", help="open the moves of this approach")
+    approaches.add_argument("--drop", metavar="NAME", action="append", help="back to how it is by default")
+    approaches.add_argument("--none", action="store_true", help="drop all of them")
+    approaches.add_argument("--try", dest="tried", metavar="NAME", help="what this one would do, chosen or not")
+    approaches.add_argument("-o", "--output", type=Path, metavar="SESSION", help="where the changed session goes")
+    approaches.add_argument("--json", action="store_true")
+    approaches.set_defaults(run=approaches_command.approaches)
 
     mix = commands.add_parser("mix", help="a first mix of a folder: all stages in order, with a report")
     mix.add_argument("folder", type=Path, metavar="FOLDER", help="of sound files, or a session to go on from")
@@ -288,6 +299,7 @@ COMMANDS = (
     "new",
     "figures",
     "moves",
+    "approaches",
     "mix",
     "references",
     "record",

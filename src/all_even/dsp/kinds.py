@@ -4,6 +4,7 @@ from typing import get_args
 
 from all_even.dsp.ducking.clicks import Clicks
 from all_even.dsp.ducking.ducker import Ducker
+from all_even.dsp.ducking.hit_tone import HitTone
 from all_even.dsp.dynamics.band_compressor import BandCompressor
 from all_even.dsp.dynamics.compressor import Compressor
 from all_even.dsp.dynamics.dynamic_equaliser import DynamicEqualiser
@@ -26,7 +27,7 @@ from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Clicks | Saturation | SubOctave | Reverb | Convolution | Room | Cabinet | Echo
+    | TransientShaper | Ducker | Clicks | HitTone | Saturation | SubOctave | Reverb | Convolution | Room | Cabinet | Echo
     | Doubling | Widener | Delay | Width | DcRemoval
 )  # fmt: skip
 

@@ -48,7 +48,9 @@ DEPENDENCIES: dict[str, Dependency] = {
     "chains": lambda look: _chains(look.session),
     "routing": lambda look: _routing(look.session),
     "settings": lambda look: (look.session.settings, look.session.anchor),
-    "approaches": lambda look: [(name, getattr(look.session.approaches, name)) for name in look.session.approaches.chosen],
+    "approaches": lambda look: [
+        (name, getattr(look.session.approaches, name)) for name in look.session.approaches.chosen
+    ],
     "templates": lambda _look: template.known(),
     "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
     "mix": lambda look: look.book.fingerprints(look.session).mix,

@@ -21,7 +21,7 @@ from all_even.moves.dependencies import fingerprints
 from all_even.moves.kind import LEFT_OUT, Kind, left_out
 from all_even.moves.metric import Metric
 from all_even.priority import step_back
-from all_even.session.editing import edits
+from all_even.session.editing import clip_edits, edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
@@ -139,7 +139,9 @@ def _is_settled(kind: Kind, proposal: Proposal) -> bool:
 def made(session: Session, kind: Kind, proposal: Proposal) -> Session:
     """The session with a move made that is ready, without a line in the ledger. Raises KeyError where a target is
     gone."""
-    return kind.edit(session, proposal)
+    after = kind.edit(session, proposal)
+    at_rest = kind.stage == "balance" and session.approaches.balance_by == "clip gain"
+    return clip_edits.faders_at_rest(session, after) if at_rest else after
 
 
 def recorded(after: Session, kind: Kind, proposal: Proposal) -> Session:

@@ -4,6 +4,7 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
+    from all_even.moves.approaches import mix_knobs
     from all_even.moves.balance import (
         answer,
         bass_ceiling,
@@ -22,8 +23,8 @@ def _moves() -> Moves:
     )  # fmt: skip
 
     parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up, polish, lead_back)
-    kinds = (*starts.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND)
-    return Moves(answer.answer, kinds, (starts.METRIC, *(part.METRIC for part in parts)), remarks=remarks.remarks)
+    kinds = (*starts.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND, mix_knobs.KIND)
+    return Moves(answer.answer, kinds, (starts.METRIC, *(part.METRIC for part in parts), mix_knobs.ENDS), remarks=remarks.remarks)
 
 
 STAGE = Stage(

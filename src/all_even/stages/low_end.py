@@ -4,7 +4,7 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
-    from all_even.moves.approaches import bass_tone, figures, kick_tone, pocket, thicken
+    from all_even.moves.approaches import bass_tone, figures, kick_tone, pocket, retuned, thicken
     from all_even.moves.balance import bass_ceiling
     from all_even.moves.buses import kick_and_bass
     from all_even.moves.gather import align, kick_choice
@@ -30,9 +30,18 @@ def _moves() -> Moves:
     own = (owner, tail, rumble, harmonics, sub_octave, click, baked_kick, pauses, hiss, bass_home)
     return Moves(
         answer.answer,
-        (*(part.KIND for part in parts), duck.ANYWAY, dynamic_clearing.ANYWAY, fader.ANYWAY,
-         *pocket.KINDS, *bass_tone.KINDS, *thicken.KINDS, *kick_tone.KINDS),
-        (bottom.ROOM, notes_of_bass.SPREAD, *(part.METRIC for part in own), *figures.METRICS),
+        (
+            *(part.KIND for part in parts),
+            duck.ANYWAY,
+            dynamic_clearing.ANYWAY,
+            fader.ANYWAY,
+            *pocket.KINDS,
+            *bass_tone.KINDS,
+            *thicken.KINDS,
+            *kick_tone.KINDS,
+            retuned.KIND,
+        ),
+        (bottom.ROOM, notes_of_bass.SPREAD, *(part.METRIC for part in own), *figures.METRICS, retuned.METRIC),
         also=(align.KIND, kick_choice.KIND, bass_ceiling.KICK, kick_and_bass.KIND),
         remarks=remarks.remarks,
     )

@@ -4,13 +4,14 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
+    from all_even.moves.approaches import make_room
     from all_even.moves.balance import clearance, spread
     from all_even.moves.share import complement, figures, high_pass, keyed, low_pass, remarks, shape, thin
 
     parts = (thin, high_pass, low_pass, shape, keyed, complement)
     return Moves(
         remarks.answer,
-        tuple(part.KIND for part in parts),
+        (*(part.KIND for part in parts), *make_room.KINDS),
         (figures.HIDDEN, figures.OWN, high_pass.METRIC, low_pass.METRIC),
         also=(spread.KIND, clearance.KIND),
         remarks=remarks.remarks,

@@ -4,6 +4,7 @@ from all_even.stages.stage import Moves, Stage
 
 
 def _moves() -> Moves:
+    from all_even.moves.approaches import rooms
     from all_even.moves.balance import lead_back
     from all_even.moves.space import (
         answer,
@@ -20,7 +21,7 @@ def _moves() -> Moves:
 
     kinds = (
         one_room.KIND, short_and_long.SHORT, short_and_long.LONG, snare.KIND, level.MUD, level.CLEAR, level.PLACE,
-        order.KIND, echoes.KIND, wider.KIND,
+        order.KIND, echoes.KIND, wider.KIND, *rooms.KINDS,
     )  # fmt: skip
     metrics = (
         figures.COVERED, figures.LOW, figures.LEAD, figures.DROP, figures.DEPTH, wider.METRIC,

@@ -104,6 +104,10 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Edit", "Change the move", "", on_page(lambda p: p.on_card("set")), at=CARD, words="card parameters"),
         Command("Edit", "Decline the move", "", on_page(lambda p: p.on_card("refuse")), at=CARD, words="card"),
         Command("Edit", "Settings", "Ctrl+,", lambda a: a.frame.show_page("settings"), always, words="preferences"),
+        Command(
+            "Edit", "Approaches", "", lambda a: a.frame.show_page("approaches"), always,
+            words="schools ways of working colour punch pocket thicken cabinet voicings",
+        ),
         Command("Tracks", "Rename", "Shift+R", on_page(lambda p: p.rename()), is_selected, LANES),
         Command("Tracks", "Select all", "Ctrl+A", on_page(lambda p: p.select_all())),
         Command("Tracks", "Select the family", "Ctrl+G", on_page(lambda p: p.select_family()), is_selected, LANES),

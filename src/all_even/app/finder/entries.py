@@ -5,12 +5,15 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
+from all_even import stages
 from all_even.app.commands.all import present_commands
 from all_even.app.commands.command import Command
 from all_even.app.machine import kept_layout
 from all_even.app.pages.topics import Topic, topics
 from all_even.app.stages import VIEWS
 from all_even.dsp.parameter import time_text
+from all_even.dsp.processor import settings
+from all_even.session.model.approaches import Approaches
 from all_even.session.model.strips import MIX
 
 if TYPE_CHECKING:
@@ -53,6 +56,11 @@ def entries(desk: "Desk", commands: list[Command[Any]], actions: "Actions", give
         Entry("Setting", topic.name, topic.section, topic.help, partial(_show_setting, actions, topic))
         for topic in topics()
     ]
+    found += [
+        Entry("Approach", setting.name, stages.stage(Approaches.STAGES[name]).name, Approaches.HELP[name],
+              partial(actions.frame.show_page, "approaches", name))
+        for name, setting in settings(Approaches).items()
+    ]  # fmt: skip
     if desk.is_open and actions.page is not None:
         found += _of_session(desk, actions.page)
     return found

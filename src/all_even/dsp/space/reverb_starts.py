@@ -28,8 +28,8 @@ STARTS: dict[str, Reverb] = {
         high_ratio=0.45, high_hz=3500.0, modulation_ms=0.35,
     ),
     "large church": Reverb(
-        decay_s=6.0, size_ms=80.0, predelay_ms=55.0, early_ms=90.0, early_db=-7.0, low_ratio=1.3, low_hz=200.0,
-        high_ratio=0.58, high_hz=4000.0, modulation_ms=0.35,
+        decay_s=5.5, size_ms=80.0, predelay_ms=55.0, early_ms=90.0, early_db=-7.0, low_ratio=1.25, low_hz=200.0,
+        high_ratio=0.5, high_hz=6000.0, modulation_ms=0.2,
     ),
     "open air": Reverb(
         decay_s=1.2, size_ms=60.0, predelay_ms=90.0, early_ms=60.0, early_db=-2.0, low_ratio=0.85, low_hz=300.0,

@@ -119,6 +119,7 @@ def movement(part: Part, now: Signal, gain_db: Array, *, matched_lu: float = 0.0
         pump_db=pump_db(part, gains),
         left_db=side_effects.left_db(gains, part.hits_s),
         attack_change_db=None if punch_now is None or punch_before is None else punch_now - punch_before,
+        treble_change_db=_treble_change_db(part, now, louder),
         noise_rise_db=side_effects.noise_rise_db(before.power, now.power),
         ripple_db=_ripple_db(mono, gain_db, rate, part.hits_s),
         contour=side_effects.contour(part.units, levels),
@@ -173,6 +174,13 @@ def _coarse(sound, gain_db, level, gains):  # type: ignore[no-untyped-def]
             power += sound[i] * sound[i]
             gain += gain_db[i]
         level[k], gains[k] = np.sqrt(power / COARSE), gain / COARSE
+
+
+def _treble_change_db(part: Part, now: Signal, louder: float | None) -> float | None:
+    """By how much the treble of the hits changed, at equal loudness."""
+    before = punch.treble_db(part.signal.louder_side, now.sample_rate, part.hits_s)
+    after = punch.treble_db(now.louder_side, now.sample_rate, part.hits_s)
+    return None if before is None or after is None or louder is None else after - before - louder
 
 
 def _hit_peaks(part: Part, now: Signal, louder: float | None) -> tuple[float | None, float | None]:

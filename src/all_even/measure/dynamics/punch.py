@@ -9,7 +9,11 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from all_even.late import scipy
+
 STRONG_DB = 12.0
+TREBLE_HZ, TREBLE_S, LEAD_S = 3000.0, 0.05, 0.005
+"""Of the treble of a hit: from where, for how long, and what the filter hears before it."""
 ATTACK_S, BODY_S, TAIL_S = (0.0, 0.010), (0.030, 0.150), (0.080, 0.300)
 FEWEST = 4
 Array = NDArray[np.float64]
@@ -37,6 +41,18 @@ def hit_peaks_db(sound: Array, sample_rate: int, hits_s: Sequence[float]) -> flo
     """Median peak of the first 30 ms of hits, dB."""
     peaks = [np.abs(_part(sound, sample_rate, hit, (0.0, 0.03))).max(initial=0.0) for hit in hits_s]
     return float(20.0 * np.log10(max(float(np.median(peaks)), 1e-9)))
+
+
+def treble_db(sound: Array, sample_rate: int, hits_s: Sequence[float]) -> float | None:
+    """Median level of the first 50 ms of hits over 3 kHz, dB RMS; None where there are few, or no treble can be."""
+    lead, length = round(LEAD_S * sample_rate), round((LEAD_S + TREBLE_S) * sample_rate)
+    starts = [start for hit in hits_s if 0 <= (start := round(hit * sample_rate) - lead) <= len(sound) - length]
+    if len(starts) < FEWEST or 0.4 * sample_rate <= TREBLE_HZ:
+        return None
+    parts = sound[np.add.outer(np.array(starts), np.arange(length))]
+    sections = scipy.signal.butter(2, TREBLE_HZ, "highpass", fs=sample_rate, output="sos")
+    heard = scipy.signal.sosfilt(sections, parts, axis=1)[:, lead:]
+    return float(np.median(10.0 * np.log10(np.mean(np.square(heard), axis=1) + 1e-20)))
 
 
 def _median(

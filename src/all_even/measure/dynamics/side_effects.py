@@ -5,6 +5,8 @@
   breathe.
 - left: gain that is still away just before the next hit.
 - attack: change of the punch figure (`punch`).
+- treble: change of what the hits have over 3 kHz, at equal loudness (`punch.treble_db`): a fast attack takes it, and
+  so does a long release.
 - noise rise: how much the quietest tenth of what sounds comes up against its loud half.
 - ripple: as with the duck (`measure.sharing.duck.ripple_db`): what the gain adds by moving with the wave.
 - contour: slope of the levels of phrases behind against before; 1 keeps the player's dynamics, 0 erases them.
@@ -23,7 +25,7 @@ from numpy.typing import NDArray
 from all_even.measure.dynamics.units import HOP_S, Units
 
 PUMP_FLAG_DB, CONTOUR_FLAG, RIPPLE_FLAG_DB, LEFT_FLAG_DB = 1.5, 0.6, -25.0, 0.5
-ATTACK_FLAG_DB, NOISE_FLAG_DB, LOUDER_FLAG_LU = 1.0, 3.0, 0.2
+ATTACK_FLAG_DB, TREBLE_FLAG_DB, NOISE_FLAG_DB, LOUDER_FLAG_LU = 1.0, 1.0, 3.0, 0.2
 QUIET_PERCENT = 10
 SOUNDING_DBFS = -70.0
 PHRASE_GAP_S, APART_DB, DIFFER_DB = 0.3, 1.0, 3.0
@@ -40,6 +42,7 @@ class SideEffects:
     pump_db: float | None = None
     left_db: float | None = None
     attack_change_db: float | None = None
+    treble_change_db: float | None = None
     noise_rise_db: float | None = None
     ripple_db: float | None = None
     contour: float | None = None
@@ -54,6 +57,10 @@ class SideEffects:
     @property
     def dulls(self) -> bool:
         return self.attack_change_db is not None and self.attack_change_db < -ATTACK_FLAG_DB
+
+    @property
+    def darkens(self) -> bool:
+        return self.treble_change_db is not None and self.treble_change_db < -TREBLE_FLAG_DB
 
     @property
     def lifts_noise(self) -> bool:

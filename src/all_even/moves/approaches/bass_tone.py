@@ -187,11 +187,11 @@ def _bite(look: Look) -> Iterator[Draft]:
 UNDER_NOTES = on_trial("low-end.cut-under-notes", "cut_under_notes", ROOM, _under_notes, at_the_end(high_pass),
                        parameters={"cutoff_hz": CUTOFF}, weight=2.4)  # fmt: skip
 DIP = on_trial("low-end.bass-dip", "bass_dips", OTHERS, _dips, at_the_end(dip),
-               parameters={"place_hz": PLACE, "amount_db": AMOUNT}, weight=2.0)  # fmt: skip
+               parameters={"place_hz": PLACE, "amount_db": AMOUNT}, weight=2.0, better=-1)  # fmt: skip
 LOW_PASS = on_trial("low-end.bass-top", "bass_top", OTHERS, _top, at_the_end(low_pass),
-                    parameters={"cutoff_hz": TOP}, weight=1.8)  # fmt: skip
+                    parameters={"cutoff_hz": TOP}, weight=1.8, better=-1)  # fmt: skip
 WEIGHT = on_trial("low-end.bass-weight", "bass_weight", BAND, _weight, at_the_start(weight),
-                  parameters={"amount_db": LIFT}, weight=1.7)  # fmt: skip
+                  parameters={"amount_db": LIFT}, weight=1.7, better=1)  # fmt: skip
 BITE = on_trial("low-end.bass-bite", "bass_bite", MASKED, _bite, at_the_end(bite),
-                parameters={"first_hz": PLACE, "second_hz": PLACE, "amount_db": LIFT}, weight=1.6)  # fmt: skip
+                parameters={"first_hz": PLACE, "second_hz": PLACE, "amount_db": LIFT}, weight=1.6, better=-1)  # fmt: skip
 KINDS = (UNDER_NOTES, DIP, LOW_PASS, WEIGHT, BITE)

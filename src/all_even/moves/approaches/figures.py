@@ -21,10 +21,10 @@ ON_MIX, ON_SOUND = ("mix", "files", "order"), ("files", "order", "levels", "stri
 
 
 def members(session: Session, of: object) -> set[str]:
-    """The tracks that an argument names: `kick`, `bass`, or one by its id."""
+    """The tracks that an argument names: `kick`, `bass`, or some by their ids, with commas between."""
     kicks, basses = kicks_and_basses(session)
     named = {"kick": kicks, "bass": basses}.get(str(of))
-    return named if named is not None else {lane.id for lane in session.lanes if lane.id == of}
+    return named if named is not None else {lane.id for lane in session.lanes} & set(str(of).split(","))
 
 
 def arriving(look: Look, of: object) -> Samples | None:

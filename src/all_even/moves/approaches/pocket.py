@@ -7,15 +7,20 @@ trial between 80 and 250 Hz, not fixed. From the other side the kick is cut ther
 
 from collections.abc import Callable, Iterator, Sequence
 
+import numpy as np
+from msgspec.structs import replace
+
 from all_even.dsp.dynamics.dynamic_equaliser import DynamicBand, DynamicEqualiser
 from all_even.dsp.parameter import Parameter, number, signed
-from all_even.dsp.processor import Processor
+from all_even.dsp.processor import Processor, Single
 from all_even.dsp.tone.equaliser import Band, Equaliser
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import Copies, copies
 from all_even.figures.low_end.low_end import pair
-from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, on_trial
+from all_even.measure.dynamics.signal import signal_of
+from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, numbers_of, on_trial
 from all_even.moves.kind import value_of
+from all_even.moves.low_end.bass.harmonics import basses_heard
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader, on_each
 from all_even.moves.low_end.clearing.dynamic_clearing import threshold_db
 from all_even.session.model.ledger import Proposal
@@ -33,7 +38,22 @@ RATIO, ATTACK_MS, RELEASE_MS = 3.0, 1.0, 80.0
 
 
 def bell(p: Numbers) -> tuple[Processor, ...]:
-    return (Equaliser(bands=(Band(frequency_hz=p["place_hz"], gain_db=p["amount_db"], q=Q),)),)
+    band = Band(frequency_hz=p["place_hz"], gain_db=p["amount_db"], q=Q)
+    return (Equaliser(bands=(band,), output_db=p.get("output_db", 0.0)),)
+
+
+def _as_loud(look: Look, p: Numbers) -> dict[str, float]:
+    """With the output at which the basses are as loud as before."""
+    bass, rate = basses_heard(look), look.session.sample_rate
+    if bass is None:
+        return {**p, "output_db": 0.0}
+    plain = bell({**p, "output_db": 0.0})[0]
+    before, after = (signal_of(sound.astype(np.float32), rate).lufs for sound in (bass, Single(plain, rate)(bass)))
+    return {**p, "output_db": 0.0 if before is None or after is None else round(before - after, 1)}
+
+
+def _settled(look: Look, move: Proposal) -> Proposal:
+    return replace(move, parameters={**move.parameters, **_as_loud(look, numbers_of(move))})
 
 
 def by_its_level(p: Numbers) -> tuple[Processor, ...]:
@@ -60,16 +80,22 @@ def _draft(found: Copies, lanes: Sequence[str], stations: Sequence[Processor], p
            why: str) -> Draft:  # fmt: skip
     after = found.tried(dict.fromkeys(lanes, tuple(stations)))
     return Draft(lanes, title, f"{why} {beside_a_fader(found.before, after)}", dict(p),
-                 evidence={"net_db": found.net_db(after)})  # fmt: skip
+                 evidence={"net_db": found.net_db(after)}, gentler=_gentler(p["amount_db"]))  # fmt: skip
+
+
+def _gentler(amount_db: float) -> tuple[dict[str, float], ...]:
+    """Smaller amounts, the larger first."""
+    steps = CUTS_DB if amount_db < 0.0 else LIFTS_DB
+    return tuple({"amount_db": step} for step in sorted(steps, key=abs, reverse=True) if abs(step) < abs(amount_db))
 
 
 def _on_bass(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
         place_hz, amount_db = _best(found, found.basses, LIFTS_DB, TRIED_DB)
-        p = {"place_hz": place_hz, "amount_db": amount_db}
+        p = _as_loud(look, {"place_hz": place_hz, "amount_db": amount_db})
         yield _draft(found, found.basses, bell(p), p, _bass_title(amount_db, place_hz),
-                     "There the bass is clear of the kick.")  # fmt: skip
+                     "There the bass is clear of the kick; as loud as before.")  # fmt: skip
 
 
 def _on_kick(look: Look) -> Iterator[Draft]:
@@ -107,9 +133,10 @@ def _again(title: Callable[[float, float], str]) -> Callable[[Session, Proposal]
 
 
 ON_BASS = on_trial("low-end.pocket-bass", "pocket", ROOM, _on_bass, at_the_end(bell),
-                   parameters={"place_hz": PLACE, "amount_db": LIFT}, title=_again(_bass_title), weight=3.2)  # fmt: skip
+                   parameters={"place_hz": PLACE, "amount_db": LIFT}, title=_again(_bass_title), weight=3.2, better=1,
+                   settled=_settled)  # fmt: skip
 ON_KICK = on_trial("low-end.pocket-kick", "pocket", ROOM, _on_kick, at_the_end(bell),
-                   parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_kick_title), weight=3.1)  # fmt: skip
+                   parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_kick_title), weight=3.1, better=1)  # fmt: skip
 BY_LEVEL = on_trial("low-end.pocket-by-level", "pocket", ROOM, _kick_by_level, at_the_end(by_its_level),
-                    parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_level_title), weight=3.0)  # fmt: skip
+                    parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_level_title), weight=3.0, better=1)  # fmt: skip
 KINDS = (ON_BASS, ON_KICK, BY_LEVEL)

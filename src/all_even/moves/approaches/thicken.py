@@ -15,25 +15,30 @@ from all_even.dsp.space.doubling import Doubling
 from all_even.dsp.tone.passes import HighPass, LowPass
 from all_even.dsp.tone.saturation import Saturation
 from all_even.dsp.tone.sub_octave import SubOctave
+from all_even.figures.arriving.contribution import Samples
 from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_end import bass_notes, sounding_basses
-from all_even.moves.approaches.figures import BAND, MASKED, SIDES
+from all_even.measure.dynamics.signal import signal_of
+from all_even.moves.approaches.figures import BAND, SIDES, arriving
 from all_even.moves.approaches.trial import Draft, on_trial
 from all_even.moves.buses.tracks import bus_named, present
+from all_even.moves.dynamics.trying import through
 from all_even.moves.kind import value_of
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
 
 DRIVEN, OCTAVE, DOUBLES = "Bass driven", "Bass octave below", "Bass doubles"
-LEVELS_DB = {DRIVEN: -12.0, OCTAVE: -12.0, DOUBLES: -9.0}
+LEVELS_DB = {OCTAVE: -12.0, DOUBLES: -9.0}
+UNDER_LU = 8.0
 LOWEST_HZ = 41.0
 """Half of it is 20 Hz; lower than that no loudspeaker carries."""
 MOST_TOO_LOW = 0.3
 
 
-def _into_bus(session: Session, lanes: tuple[str, ...], name: str, level_db: float,
+def into_bus(session: Session, lanes: tuple[str, ...], name: str, level_db: float,
               stations: tuple[Processor, ...]) -> Session:  # fmt: skip
+    """Copies of tracks on a parallel bus with these stations."""
     session, bus = routing_edits.add_bus(session, name, "parallel")
     session = routing_edits.set_send(session, present(session, lanes), bus)
     for station in stations:
@@ -41,22 +46,35 @@ def _into_bus(session: Session, lanes: tuple[str, ...], name: str, level_db: flo
     return edits.change_strips(session, [bus], level_db=LEVEL.clamped(level_db))
 
 
+def beside_db(sound: Samples | None, rate: int, stations: tuple[Processor, ...], under_lu: float) -> float | None:
+    """The bus fader at which what comes back of a sound stands so far under it; None of silence."""
+    if sound is None:
+        return None
+    copy = through(signal_of(sound, rate), stations)[0].lufs
+    own = signal_of(sound, rate).lufs
+    return None if copy is None or own is None else LEVEL.clamped(round(own - under_lu - copy, 1))
+
+
+DRIVEN_LOWS = (LowPass(frequency_hz=250.0, slope=12),
+               Saturation(curve="uneven", drive_db=24.0, low_cut_hz=0.0, output_db=18.0),
+               HighPass(frequency_hz=100.0, slope=24))  # fmt: skip
+"""What is driven hard comes out softer by as much; most of it is given back behind the curve."""
+
+
 def _driven(session: Session, move: Proposal) -> Session:
-    stations = (LowPass(frequency_hz=250.0, slope=12), Saturation(curve="uneven", drive_db=24.0, low_cut_hz=0.0),
-                HighPass(frequency_hz=60.0, slope=12))  # fmt: skip
-    return _into_bus(session, tuple(move.targets), DRIVEN, value_of(move, "level_db"), stations)
+    return into_bus(session, tuple(move.targets), DRIVEN, value_of(move, "level_db"), DRIVEN_LOWS)
 
 
 def _octave(session: Session, move: Proposal) -> Session:
     lowest, highest = value_of(move, "lowest_hz"), value_of(move, "highest_hz")
     below = float(np.clip(lowest, 20.0, 200.0))
     station = SubOctave(lowest_hz=below, highest_hz=float(np.clip(max(highest, 1.2 * below), 60.0, 500.0)))
-    return _into_bus(session, tuple(move.targets), OCTAVE, value_of(move, "level_db"), (station,))
+    return into_bus(session, tuple(move.targets), OCTAVE, value_of(move, "level_db"), (station,))
 
 
 def _doubles(session: Session, move: Proposal) -> Session:
     stations = (HighPass(frequency_hz=150.0, slope=12), Doubling(voices_db=0.0, dry_db=-60.0, depth_ms=2.0))
-    return _into_bus(session, tuple(move.targets), DOUBLES, value_of(move, "level_db"), stations)
+    return into_bus(session, tuple(move.targets), DOUBLES, value_of(move, "level_db"), stations)
 
 
 def _basses(look: Look, name: str) -> tuple[str, ...]:
@@ -66,10 +84,13 @@ def _basses(look: Look, name: str) -> tuple[str, ...]:
 
 def _drive(look: Look) -> Iterator[Draft]:
     lanes = _basses(look, DRIVEN)
-    if lanes:
+    sound = arriving(look, "bass") if lanes else None
+    level_db = beside_db(sound, look.session.sample_rate, DRIVEN_LOWS, UNDER_LU)
+    if level_db is not None:
         yield Draft(lanes, "Thicken the bass: driven lows beside it",
-                    "Its lows up to 250 Hz, driven for even harmonics, on a parallel bus.",
-                    {"level_db": LEVELS_DB[DRIVEN]}, arguments={"of": "bass"})  # fmt: skip
+                    f"Its lows up to 250 Hz, driven for even harmonics, {UNDER_LU:.0f} LU under it on a parallel bus.",
+                    {"level_db": level_db},
+                    arguments={"of": "bass", "low_hz": 120.0, "high_hz": 800.0})  # fmt: skip
 
 
 def _below(look: Look) -> Iterator[Draft]:
@@ -100,7 +121,9 @@ def _ensemble(look: Look) -> Iterator[Draft]:
 
 
 BUS_LEVEL = {"level_db": LEVEL}
-DRIVE = on_trial("low-end.thicken-drive", "thicken", MASKED, _drive, _driven, parameters=BUS_LEVEL, weight=1.5)
+DRIVE = on_trial(
+    "low-end.thicken-drive", "thicken", BAND, _drive, _driven, parameters=BUS_LEVEL, weight=1.5, better=1
+)
 BELOW = on_trial("low-end.thicken-octave", "thicken", BAND, _below, _octave, parameters=BUS_LEVEL, weight=1.4)
 ENSEMBLE = on_trial("low-end.thicken-doubles", "thicken", SIDES, _ensemble, _doubles, parameters=BUS_LEVEL, weight=1.3)
 KINDS = (DRIVE, BELOW, ENSEMBLE)

@@ -30,7 +30,8 @@ Edit = Callable[[Session, Proposal], Session]
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """A move before its trial. of, arguments, evidence: as of a proposal."""
+    """A move before its trial. of, arguments, evidence: as of a proposal. gentler: other parameters, one after the other,
+    where the first cost the whole too much."""
 
     targets: Sequence[str]
     title: str
@@ -39,6 +40,7 @@ class Draft:
     of: str = ""
     arguments: Evidence = field(default_factory=dict)
     evidence: Evidence = field(default_factory=dict)
+    gentler: Sequence[Parameters] = ()
 
 
 def on_trial(
@@ -50,21 +52,41 @@ def on_trial(
     *,
     parameters: Mapping[str, Parameter] | None = None,
     title: Callable[[Session, Proposal], str] | None = None,
+    parts: Callable[[Session, Proposal], list[tuple[str, str]]] | None = None,
     weight: float = 1.0,
     afterwards: bool = False,
+    before: float | None = None,
+    better: int = 0,
+    settled: Callable[[Look, Proposal], Proposal] | None = None,
 ) -> Kind:
     """A kind of an approach whose drafts are each tried on the sound. title: of a move whose parameters people
-    changed, where it tells them."""
+    changed, where it tells them. before: the figure where there is nothing to read it from without the move. better: 1
+    or -1 where only a higher or a lower figure is worth an offer. settled: with the numbers that follow from those
+    that people may change."""
+
+    def move_of(look: Look, draft: Draft, numbers: Parameters) -> Proposal:
+        move = kind.move(
+            targets=draft.targets, of=draft.of, title=draft.title, reason=draft.reason, metric=metric,
+            parameters={**draft.parameters, **numbers}, evidence=draft.evidence, arguments=draft.arguments,
+            weight=weight,
+        )  # fmt: skip
+        move = replace(move, title=title(look.session, move)) if title is not None else move
+        return settled(look, move) if settled is not None else move
+
+    def offer(look: Look, draft: Draft) -> Proposal | None:
+        """The first that costs nothing, else the first of all."""
+        first = None
+        for numbers in ({}, *draft.gentler):
+            made = tried(look, kind, metric, move_of(look, draft, numbers), before)
+            if made is None or better * _change(made) < 0.0:
+                continue
+            if not made.evidence["costs"]:
+                return made
+            first = made if first is None else first
+        return first
 
     def propose(look: Look) -> list[Proposal]:
-        moves = [
-            kind.move(
-                targets=draft.targets, of=draft.of, title=draft.title, reason=draft.reason, metric=metric,
-                parameters=draft.parameters, evidence=draft.evidence, arguments=draft.arguments, weight=weight,
-            )
-            for draft in drafts(look)
-        ]  # fmt: skip
-        return [made for move in moves if (made := tried(look, kind, metric, move)) is not None]
+        return [made for draft in drafts(look) if (made := offer(look, draft)) is not None]
 
     def refit(look: Look, move: Proposal) -> Proposal:
         if move.expected is not None:
@@ -72,11 +94,12 @@ def on_trial(
         plain = next((item for item in drafts(look) if item.of == draft_of(move, kind)), None)
         anew = replace(move, reason=plain.reason if plain is not None else move.reason,
                        title=title(look.session, move) if title is not None else move.title)  # fmt: skip
-        return tried(look, kind, metric, anew) or replace(anew, before=metric.read(look, move.arguments))
+        anew = settled(look, anew) if settled is not None else anew
+        return tried(look, kind, metric, anew, before) or replace(anew, before=metric.read(look, move.arguments))
 
     kind = Kind(
         kind_id, DEPENDS_ON, propose, edit, parameters=parameters or {}, changed=measured_later, refit=refit,
-        optional=True, approach=approach, afterwards=afterwards,
+        parts=parts, optional=True, approach=approach, afterwards=afterwards,
     )  # fmt: skip
     return kind
 
@@ -86,12 +109,18 @@ def draft_of(move: Proposal, kind: Kind) -> str:
     return move.id.removeprefix(kind.id).removeprefix(".")
 
 
-def tried(look: Look, kind: Kind, metric: Metric, draft: Proposal) -> Proposal | None:
+def _change(move: Proposal) -> float:
+    return 0.0 if move.expected is None or move.before is None else move.expected - move.before
+
+
+def tried(look: Look, kind: Kind, metric: Metric, draft: Proposal, otherwise: float | None = None) -> Proposal | None:
     """The move with its figure before and with it made, the witness and the guards. None where the figure can't be
-    known, or changes by no more than an edit that does nothing would leave it."""
+    known, or changes by no more than an edit that does nothing would leave it. otherwise: the figure before where
+    nothing is there to read it from."""
     look.stop_if_cancelled()
     after = look.at(kind.edit(look.session, draft))
     before, expected = metric.read(look, draft.arguments), metric.read(after, draft.arguments)
+    before = otherwise if before is None else before
     made = replace(draft, before=before, expected=expected, source="trial")
     if before is None or expected is None or not kind.is_told_from_nothing(made):
         return None

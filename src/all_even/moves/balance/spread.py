@@ -35,6 +35,8 @@ from all_even.session.tracks.classes import KIT, PAIRED, stands_central
 
 OUT = 0.6
 KIT_OUT = 0.35
+HARD = "hard left and right"
+"""The approach (`session.model.approaches`) with nothing between the sides and the centre, but for the kit."""
 OTHERS_OUT = (0.85, 0.3)
 """Where the second and third of several alike go on a side."""
 ONE_SEAT = 0.15
@@ -66,10 +68,12 @@ def wanted_pans(look: Look, found: Stand) -> dict[str, float]:
     centroids = placing.centroids_hz(found.stage)
     # Neighbours in the spectrum go to different sides.
     movable.sort(key=lambda index: (found.units[index].standing, centroids[index]))
-    width = {i: _width(found.units[i].role) for i in movable}
+    hard = session.approaches.pan_width == HARD
+    width = {i: _width(found.units[i].role, hard=hard) for i in movable}
     signs = {index: 1 if turn % 2 else -1 for turn, index in enumerate(movable)}
     signs = _balanced(session, found, movable, width, signs)
-    places = _no_two_alike(found, movable, {i: signs[i] * width[i] for i in movable})
+    places = {i: signs[i] * width[i] for i in movable}
+    places = places if hard else _no_two_alike(found, movable, places)
     return {found.units[i].id: places[i] for i in movable}
 
 
@@ -91,9 +95,11 @@ def _no_two_alike(found: Stand, movable: list[int], places: dict[int, float]) ->
     return settled
 
 
-def _width(role: str) -> float:
+def _width(role: str, *, hard: bool) -> float:
     if role in KIT:
         return KIT_OUT
+    if hard:
+        return 1.0
     return BACKING_OUT if role == "backing voice" else OUT
 
 
@@ -183,7 +189,7 @@ def changed(proposal: Proposal) -> Proposal:
     return replace(proposal, expected=100.0 * float(promised or 0.0) if known else None)
 
 
-DEPENDS_ON = ("files", "order", "names", "levels", "strips", "settings")
+DEPENDS_ON = ("files", "order", "names", "levels", "strips", "settings", "approaches")
 KIND = Kind(
     "balance.spread", DEPENDS_ON, propose, pans.edit, prepare=costs.told_by(pans.edit), parts=pans.parts,
     changed=changed,

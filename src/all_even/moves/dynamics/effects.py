@@ -8,7 +8,8 @@ from all_even.session.model.ledger import Evidence
 def evidence(side: SideEffects) -> Evidence:
     """As figures of a card."""
     return {
-        "pump_db": side.pump_db, "attack_change_db": side.attack_change_db, "noise_rise_db": side.noise_rise_db,
+        "pump_db": side.pump_db, "attack_change_db": side.attack_change_db,
+        "treble_change_db": side.treble_change_db, "noise_rise_db": side.noise_rise_db,
         "ripple_db": side.ripple_db, "contour": side.contour, "louder_lu": side.louder_lu,
     }  # fmt: skip
 
@@ -20,6 +21,8 @@ def flags(side: SideEffects) -> list[str]:
         told.append(f"pump by {number(side.pump_db)} dB")
     if side.dulls and side.attack_change_db is not None:
         told.append(f"take {number(-side.attack_change_db)} dB from the attacks")
+    if side.darkens and side.treble_change_db is not None:
+        told.append(f"take {number(-side.treble_change_db)} dB of treble from the hits")
     if side.lifts_noise and side.noise_rise_db is not None:
         told.append(f"bring breaths and noise up by {number(side.noise_rise_db)} dB")
     if side.shakes and side.ripple_db is not None:
@@ -39,6 +42,8 @@ def told(side: SideEffects, *, attacks: bool = True, loudness: bool = True) -> s
         found.append((side.lifts_noise, f"breaths and noise come up by {number(side.noise_rise_db)} dB"))
     if attacks and side.attack_change_db is not None and side.attack_change_db <= -0.3:
         found.append((side.dulls, f"attacks lose {number(-side.attack_change_db)} dB"))
+    if attacks and side.treble_change_db is not None and side.treble_change_db <= -0.3:
+        found.append((side.darkens, f"hits lose {number(-side.treble_change_db)} dB of treble"))
     if side.pump_db is not None and side.pump_db >= 0.3:
         found.append((side.pumps, f"pumping on sustained notes {number(side.pump_db)} dB"))
     if side.ripple_db is not None:

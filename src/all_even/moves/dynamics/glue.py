@@ -1,6 +1,6 @@
 """Glue: gentle compression of the mix or a group, one or two dB, so little that the display is almost still.
 
-- Ratio 2:1 on the mix, 3:1 on a group of drums, or of drums and bass.
+- Ratio 2:1 on the mix, 3:1 on a group of drums, or of drums and bass; an approach sets 2, 3 or 4:1 for all, fitted anew.
 - Attack by the punch rule: opened from 10 ms on until the peaks of the hits, at equal loudness, stand within 0.3 dB
   of what 30 ms leave. Past that nothing changes.
 - Release by the beat: the longest that leaves under 0.5 dB just before the next hit and does not pump; schools: as fast
@@ -44,6 +44,7 @@ LEFT_FOR_PEAKS_DB = 0.3
 """So much less than what is warned of may the mix pump: whatever holds its peaks afterwards pumps too. Without it five
 of seventeen mixes had their peaks left as they were, for a glue that had used up all that may be heard."""
 MIX_RATIO, GROUP_RATIO = 2.0, 3.0
+RATIOS = {"2:1": 2.0, "3:1": 3.0, "4:1": 4.0}
 
 
 def shifts(look: Look, strip_id: str, fit: gentle.Fit) -> list[tuple[str, float]]:
@@ -109,14 +110,15 @@ def _read(target: str) -> tuple[str, float]:
 
 def _fit_rests_on(look: Look, prints: Fingerprints, target: str) -> str:
     strip_id, takes_db = _read(target)
-    return digest((PART.rests_on(look, prints, strip_id), takes_db, look.session.settings.glue_release))
+    return digest((PART.rests_on(look, prints, strip_id), takes_db, look.session.settings.glue_release,
+                   look.session.approaches.glue_ratio))  # fmt: skip
 
 
 def _fit(look: Look, target: str) -> gentle.Fit:
     (strip_id, takes_db), release = _read(target), look.session.settings.glue_release
     found = part(look, strip_id)
     assert found is not None
-    return gentle.fitted(found, takes_db, ratio=ratio_of(strip_id), release=release)
+    return gentle.fitted(found, takes_db, ratio=ratio_of(look.session, strip_id), release=release)
 
 
 def _opened(look: Look, target: str) -> gentle.Opened | None:
@@ -129,7 +131,11 @@ FIT = Figure("glue", 2, "strip", _fit_rests_on, _fit)
 OPENED = Figure("glue whose detector hears all", 1, "strip", _fit_rests_on, _opened)
 
 
-def ratio_of(strip_id: str) -> float:
+def ratio_of(session: Session, strip_id: str) -> float:
+    """As the approach says, else by what it is."""
+    chosen = session.approaches.glue_ratio
+    if chosen in RATIOS:
+        return RATIOS[chosen]
     return MIX_RATIO if strip_id == MIX else GROUP_RATIO
 
 
@@ -280,6 +286,6 @@ def _gain(look: Look, arguments: Arguments) -> float | None:
 
 GAIN = Metric("loud-gain", "gain in loud passages", "dB", 1, 0.3, (*MEASURED_ON, "mix"), _gain)
 KIND = Kind(
-    "dynamics.glue", (*DEPENDS_ON, "mix"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
+    "dynamics.glue", (*DEPENDS_ON, "mix", "approaches"), propose, _edit, refit=_refit, parameters={"takes_db": TAKES},
     changed=measured_later, less=lambda move: {"takes_db": 0.6 * value_of(move, "takes_db")}, afterwards=True,
 )  # fmt: skip

@@ -31,7 +31,7 @@ STEP_DB, MOST_STEPS = 0.5, 60
 BY = Parameter("By", "dB", -30.0, 30.0, 0.0, 0.5)
 
 
-def _heard(session: Session) -> list[Bus]:
+def heard_returns(session: Session) -> list[Bus]:
     """Returns that are heard and judged by themselves: the rows of one room stand as they were placed together."""
     heard, found = routing.hearing(session).sounding, space.returns(session)
     rows = Counter(bus.destination for bus in found if bus.destination != MIX)
@@ -75,15 +75,16 @@ def _aims(session: Session) -> dict[str, float]:
 
 def propose_place(look: Look) -> list[Proposal]:
     made, aims = [], _aims(look.session)
-    for bus in _heard(look.session):
+    for bus in heard_returns(look.session):
         look.stop_if_cancelled()
         found = spaces.figures_of(look, bus.id)
         if found.covered is None or found.moves_to_db is None or (found.lead_hidden or 0.0) > MOST_LEAD_HIDDEN:
             continue
         if abs(found.covered - spaces.JUST_MISSED) <= OFF_BY or abs(found.moves_to_db) < LEAST_DB:
             continue
-        if spaces.JUST_MISSED <= found.covered <= aims.get(bus.name, 0.0) + OFF_BY:
-            continue  # further under by intention
+        aim = aims.get(bus.name, spaces.JUST_MISSED)
+        if min(aim, spaces.JUST_MISSED) - OFF_BY <= found.covered <= max(aim, spaces.JUST_MISSED) + OFF_BY:
+            continue  # further under, or further out, by intention
         then = spaces.figures_of(look.at(_moved(look.session, bus, found.moves_to_db)), bus.id)
         if (then.lead_hidden or 0.0) > MOST_LEAD_HIDDEN:
             continue
@@ -125,7 +126,7 @@ PLACE = Kind(
 
 def propose_mud(look: Look) -> list[Proposal]:
     made = []
-    for bus in _heard(look.session):
+    for bus in heard_returns(look.session):
         found = spaces.figures_of(look, bus.id)
         if found.low_added_db is None or found.low_added_db <= MOST_LOW_DB:
             continue
@@ -179,7 +180,7 @@ MUD = Kind("space.less-mud", DEPENDS_ON, propose_mud, _edit_mud)
 
 def propose_lead(look: Look) -> list[Proposal]:
     made = []
-    for bus in _heard(look.session):
+    for bus in heard_returns(look.session):
         found = spaces.figures_of(look, bus.id)
         if found.lead_hidden is None or found.lead_hidden <= MOST_LEAD_HIDDEN:
             continue

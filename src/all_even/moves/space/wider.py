@@ -49,13 +49,14 @@ def propose(look: Look) -> list[Proposal]:
             continue
         if abs(lane.pan) > CENTRAL or lane.destination != MIX:
             continue
-        found = _proposal(look, lane, None)
+        found = proposal_for(look, lane)
         if found is not None:
             made.append(found)
     return made
 
 
-def _proposal(look: Look, lane: Lane, late_ms: float | None) -> Proposal | None:
+def proposal_for(look: Look, lane: Lane, late_ms: float | None = None) -> Proposal | None:
+    """One side of a track late by so much, or by the most that mono bears; None where nothing is borne."""
     sound = look.sound(lane.id)
     samples = sound.read(0, sound.frames).astype(np.float64)
     for ms in (late_ms,) if late_ms is not None else LATE_MS:
@@ -86,11 +87,11 @@ def _station(late_ms: float) -> Widener:
 def _refit(look: Look, proposal: Proposal) -> Proposal:
     if proposal.expected is not None:
         return proposal
-    anew = _proposal(look, look.session.lane(proposal.target), value_of(proposal, "late_ms"))
+    anew = proposal_for(look, look.session.lane(proposal.target), value_of(proposal, "late_ms"))
     return proposal if anew is None else replace(anew, rests_on=proposal.rests_on)
 
 
-def _edit(session: Session, proposal: Proposal) -> Session:
+def edit(session: Session, proposal: Proposal) -> Session:
     session, bus = routing_edits.group_strips(session, (proposal.target,), name_of(proposal))
     session = chain_edits.add_station(session, bus, _station(value_of(proposal, "late_ms")))
     # Power of both sides together stays what it was.
@@ -109,7 +110,7 @@ def worst_db(look: Look, arguments: Arguments) -> float | None:
 
 METRIC = Metric("worst-in-mono", "worst third of an octave in mono", "dB", 1, 0.5, MEASURED_ON, worst_db)
 KIND = Kind(
-    "space.wider", ("files", "order", "names", "levels", "routing", "strips", "settings"), propose, _edit,
+    "space.wider", ("files", "order", "names", "levels", "routing", "strips", "settings"), propose, edit,
     parameters={"late_ms": LATER}, refit=_refit, changed=measured_later,
     optional=True,
 )  # fmt: skip

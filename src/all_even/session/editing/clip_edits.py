@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from all_even import decibels
 from all_even.dsp.parameter import CLIP_GAIN
 from all_even.measure.time.sections import Section
 from all_even.session.editing import curves, edits
@@ -55,6 +56,21 @@ def set_section_gain(
             points.append(Point(time_s=section.start_s, value=after))
     moving = Automation(parameter=PARAMETER, points=tuple(points))
     return edits.change_strips(session, (lane_id,), automation=(*others, moving))
+
+
+def faders_at_rest(before: Session, after: Session) -> Session:
+    """The later session with the faders it moved at 0 dB again, and their change in the clip gains: as loud as with the
+    faders. A fader stays moved where its track is off, sends before its fader, has a clip gain that moves or a
+    processor that answers to level, or where the clip gain would not reach."""
+    known = {lane.id: lane.level_db for lane in before.lanes}
+    for lane in after.lanes:
+        gain_db = lane.clip_gain_db + lane.level_db
+        if lane.level_db == known.get(lane.id, lane.level_db) or not CLIP_GAIN.low <= gain_db <= CLIP_GAIN.high:
+            continue
+        held = lane.level_db <= decibels.OFF_DB or moves(lane) or any(send.pre_fader for send in lane.sends)
+        if not held and not any(station.LEVEL_DEPENDENT and not station.bypass for station in lane.chain):
+            after = edits.change_strips(after, (lane.id,), level_db=0.0, clip_gain_db=gain_db)
+    return after
 
 
 def reset(session: Session, lane_ids: Iterable[str]) -> Session:

@@ -1,4 +1,4 @@
-"""Side effects of dynamics, in words: those that pass their limit are named in the rows, all six on the bench."""
+"""Side effects of dynamics, in words: those that pass their limit are named in the rows, all seven on the bench."""
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -29,7 +29,7 @@ class Mark:
 
 
 def marks(side: "SideEffects | None") -> tuple[Mark, ...]:
-    """All six, in their order; figures empty where there are none."""
+    """All seven, in their order; figures empty where there are none."""
     from all_even.measure.dynamics import side_effects as limits
 
     def told(value: float | None, unit: str, decimals: int = 1) -> str:
@@ -37,6 +37,7 @@ def marks(side: "SideEffects | None") -> tuple[Mark, ...]:
 
     pump = side.pump_db if side is not None else None
     attack = side.attack_change_db if side is not None else None
+    treble = side.treble_change_db if side is not None else None
     noise = side.noise_rise_db if side is not None else None
     ripple = side.ripple_db if side is not None else None
     contour = None if side is None or side.contour is None else 100.0 * side.contour
@@ -46,6 +47,9 @@ def marks(side: "SideEffects | None") -> tuple[Mark, ...]:
              f"over {number(limits.PUMP_FLAG_DB)} dB the level of sustained notes pumps"),
         Mark("Attacks", "Attacks", "" if attack is None else f"{signed(attack)} dB", side is not None and side.dulls,
              f"{number(limits.ATTACK_FLAG_DB)} dB less is heard as dull"),
+        Mark("Treble", "Treble of hits", "" if treble is None else f"{signed(treble)} dB",
+             side is not None and side.darkens,
+             f"{number(limits.TREBLE_FLAG_DB)} dB less at equal loudness is heard as dark"),
         Mark("Noise", "Noise", told(noise, "dB"), side is not None and side.lifts_noise,
              f"breaths and noise up by over {number(limits.NOISE_FLAG_DB, 0)} dB"),
         Mark("Distortion", "Low-frequency distortion", told(ripple, "dB", 0), side is not None and side.shakes,
