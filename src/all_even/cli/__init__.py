@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any
 
 from all_even import __version__, places, stages
-from all_even.cli import automation, benchmarks, elsewhere, files, printing, printing_track, sessions
 from all_even.cli import approaches as approaches_command
+from all_even.cli import automation, benchmarks, elsewhere, files, printing, printing_track, sessions
 from all_even.cli import mix as mix_command
 from all_even.cli import moves as moves_command
 from all_even.cli import tracks as tracks_command

@@ -2,13 +2,15 @@
 
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from all_even.app.bench.drawings import Drawing
 from all_even.app.style import paint, theme
 from all_even.dsp.parameter import signed
 from all_even.measure.level import zones
+from all_even.measure.level.third_octave import NOMINAL_HZ
 
 if TYPE_CHECKING:
     from all_even.figures.elsewhere.references import Beside
@@ -16,6 +18,7 @@ if TYPE_CHECKING:
     from all_even.measure.level.passage import Passage
     from all_even.measure.level.zones import Band, Levels
 
+Bands = tuple[float | None, ...]
 ROOMY = 92.0
 """Pixels of a zone beside whose bar there is room for its figure."""
 SHORT = ("sub", "bass", "low", "mids", "high", "top")
@@ -28,7 +31,8 @@ class ZonesDrawing(Drawing):
     name = "Zones of the mix"
     tip = (
         "How strong each part of the spectrum is against the loudness. Points are references, the box is what five and "
-        "more of them do (median ± twice their spread), the bar is this mix"
+        "more of them do (median ± twice their spread), the bar is this mix. Lines: third octaves of this mix, and of "
+        "the selected one"
     )
     low_db, high_db = -36.0, 12.0
     ticks: tuple[float, ...] = (-30.0, -20.0, -10.0, 0.0, 10.0)
@@ -37,6 +41,8 @@ class ZonesDrawing(Drawing):
         super().__init__(self.name, self.tip)
         self.whole: Tonal | None = None
         self._note, self._marked = "", ""
+        self._curves: tuple[Bands, Bands] = ((), ())
+        """Third octaves of the mix, and of the one that is told apart."""
 
     def show_beside(self, found: "Beside | None", marked: str) -> None:
         """The loudest passage of the mix among those of others. marked: the name of one that is told apart."""
@@ -49,18 +55,25 @@ class ZonesDrawing(Drawing):
             )
             references = tuple(item for item in found.others if item.listed.use == "reference")
             shown = Tonal(self.levels(found.mix), others, self.bands(found), len(references))
+        other = next((item.passage for item in found.others if item.listed.name == marked), None) if found else None
+        mix = found.mix if found is not None else None
+        self._curves = (self.curve(mix), self.curve(other))
         self.show_whole(shown, "The mix is being measured …", marked)
 
     def levels(self, passage: "Passage") -> "Levels":
         """What is drawn of a passage."""
         return passage.zones_db
 
+    def curve(self, passage: "Passage | None") -> Bands:
+        """Its third octaves, dB against its loudness; empty where none are drawn."""
+        return passage.bands_db if passage is not None else ()
+
     def bands(self, found: "Beside") -> "tuple[Band | None, ...]":
         """What references do."""
         return found.bands
 
     def show_whole(self, found: "Tonal | None", note: str, marked: str = "") -> None:
-        if not self.is_new(found, note, marked):
+        if not self.is_new(found, note, marked, self._curves):
             return
         self.whole, self._note, self._marked = found, note, marked
         if found is not None:
@@ -84,6 +97,9 @@ class ZonesDrawing(Drawing):
             if paint.width_of(name, theme.SMALL) > width:
                 name = SHORT[index]
             paint.note(painter, box, name, align=paint.CENTRE)
+        for curve, colour, width_px in zip(self._curves, (theme.colour("text", 0.45), theme.colour("act")), (1.2, 1.6),
+                                           strict=True):  # fmt: skip
+            self._curve(painter, plot, curve, QPen(colour, width_px))
         for index, edge in enumerate(zones.EDGES_HZ):
             x = plot.left() + index * width
             paint.line(painter, x, plot.top(), x, plot.bottom() + 3, theme.colour("line", 0.6))
@@ -95,6 +111,22 @@ class ZonesDrawing(Drawing):
                 text = "Not judged: under five"
             box = QRectF(plot.left() + 8, plot.top() + 3, plot.width() - 16, 16)
             paint.note(painter, box, text)
+
+    def _curve(self, painter: QPainter, plot: QRectF, levels: Bands, pen: QPen) -> None:
+        """A line through third octaves; within a zone straight in octaves."""
+        at = range(len(zones.EDGES_HZ))
+        places = np.interp(np.log2(NOMINAL_HZ), np.log2(zones.EDGES_HZ), at)
+        span = self.high_db - self.low_db
+        shape = QPolygonF()
+        for place, level in zip(places, levels, strict=False):
+            if level is not None and 0.0 < place < len(zones.NAMES):
+                held = min(self.high_db, max(self.low_db, level))
+                shape.append(QPointF(plot.left() + place * plot.width() / len(zones.NAMES),
+                                     plot.bottom() - plot.height() * (held - self.low_db) / span))  # fmt: skip
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(shape)
 
     def _zone(self, painter: QPainter, plot: QRectF, box: QRectF, index: int, flagged: bool) -> None:
         found = self.whole
@@ -140,6 +172,13 @@ class WidthDrawing(ZonesDrawing):
 
     def levels(self, passage: "Passage") -> "Levels":
         return passage.width_db
+
+    def curve(self, passage: "Passage | None") -> Bands:
+        """Its third octaves, dB against its loudness; empty where none are drawn."""
+        return passage.bands_db if passage is not None else ()
+
+    def curve(self, passage: "Passage | None") -> Bands:
+        return ()
 
     def bands(self, found: "Beside") -> "tuple[Band | None, ...]":
         return found.widths

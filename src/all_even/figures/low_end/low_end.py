@@ -6,6 +6,7 @@ the bass with and without what takes it down: stations that listen to the kick o
 groups' chains answers to level.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,6 +38,8 @@ from all_even.session.tracks.roles import family_of
 Array = NDArray[np.float64]
 USUAL_TAIL_MS = 150.0
 FEWEST_HITS = 3
+WITH_HIT_S, START_S = 0.02, 0.04
+"""So much before a hit a note still begins with it; and so long its start is."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,7 +63,8 @@ class LowEnd:
     """owner: kick or bass, as decided or, where nobody did, as measured; None where it is open. gap, pile-up:
     `measure.sharing.duck`. focus: share of the kick that is heard, 0 to 1; bass_limit_db: change of the bass at which
     0.70 is left; room_db, kick_masked, bass_masked: `measure.sharing.low_pair`. loudness_at_equal_peak_lu: loudness
-    of kick and bass together less their peak.
+    of kick and bass together less their peak. start_lost_db: what ducks take from the first 40 ms of the bass's notes
+    that begin with a hit; None where nothing ducks.
     """
 
     owner: str | None
@@ -75,6 +79,7 @@ class LowEnd:
     kick_masked: float | None = None
     bass_masked: float | None = None
     loudness_at_equal_peak_lu: float | None = None
+    start_lost_db: float | None = None
 
 
 NO_LOW_END = LowEnd(None, None, None, None, None, None, None, None)
@@ -267,7 +272,24 @@ def low_end(look: Look) -> LowEnd:
         figures.kick_masked,
         figures.bass_masked,
         found.lufs - peak_dbfs if found.lufs is not None and peak_dbfs is not None else None,
+        _start_lost_db(found, bass_notes(look)),
     )
+
+
+def _start_lost_db(found: LowEndHeard, notes: Sequence[Note]) -> float | None:
+    """Median over notes that begin from just before a hit to the end of its tail."""
+    if found.unducked is None or not notes:
+        return None
+    hits = np.array(found.hits_s)
+    lost = []
+    for note in notes:
+        after = note.start_s - hits[np.searchsorted(hits, note.start_s + WITH_HIT_S) - 1]
+        if hits[0] - WITH_HIT_S <= note.start_s and after <= 0.001 * found.tail_ms:
+            part = slice(round(note.start_s * RATE), round((note.start_s + START_S) * RATE))
+            plain, now = (float(np.sum(side[part] ** 2)) for side in (found.unducked, found.bass))
+            if plain > 0.0:
+                lost.append(10.0 * np.log10(plain / max(now, 1e-20)))
+    return float(np.median(lost)) if len(lost) >= FEWEST_HITS else None
 
 
 def _shape(look: Look, _target: str) -> duck.LowFigures | str:

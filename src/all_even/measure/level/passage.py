@@ -17,8 +17,9 @@ from all_even.measure.level import loudness, zones
 from all_even.measure.level.hops import HOP_S, HopMeter
 from all_even.measure.level.third_octave import NOMINAL_HZ, ThirdOctaveMeter, frame_length
 from all_even.measure.level.true_peak import true_peak
+from all_even.measure.sharing.low_lead import low_lead_db
 
-VERSION = 1
+VERSION = 2
 LENGTH_S = 20.0
 SMOOTH_BANDS = 1.5
 LOW_ZONES = 2
@@ -33,6 +34,7 @@ class Passage(Struct, frozen=True):
     """start_s, length_s: of the loudest stretch. integrated_lufs: of it; peak_to_loudness_db: its true peak over that.
     bands_db: smoothed third octaves, 25 Hz to 20 kHz; zones_db: power of the zones (`zones`); low_share_db: all under
     125 Hz, these three against its loudness. width_db: side over mid of each zone; None for one channel and in silence.
+    low_lead_db: kick hits over what sustains under 250 Hz (`measure.sharing.low_lead`).
     """
 
     start_s: float
@@ -43,6 +45,7 @@ class Passage(Struct, frozen=True):
     zones_db: tuple[float | None, ...]
     low_share_db: float | None
     width_db: tuple[float | None, ...]
+    low_lead_db: float | None = None
 
 
 def loudest(weighted: NDArray[np.floating], length_s: float = LENGTH_S) -> tuple[int, int]:
@@ -87,6 +90,7 @@ def of_samples(sound: NDArray[np.float32], sample_rate: int, lufs: float, start_
         start_s, len(sound) / sample_rate, lufs, 20.0 * float(np.log10(max(peak, 1e-9))) - lufs,
         tuple(None if band is None else band - lufs for band in bands), levels,
         10.0 * float(np.log10(sum(low))) if low else None, widths_db(sound, sample_rate),
+        low_lead_db(sound, sample_rate),
     )  # fmt: skip
 
 

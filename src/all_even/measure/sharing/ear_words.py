@@ -35,7 +35,8 @@ WORDS = (
     Word("stringy", 4000.0, 6000.0, families=("strings", "guitars")), Word("harsh", 2000.0, 5000.0),
     Word("sibilant", 5000.0, 9000.0, families=("voices",)), Word("sharp", 5000.0, 9000.0),
     Word("airy", 9000.0, 16_000.0),
-    Word("thin", 80.0, 250.0, lack=True), Word("dull", 3000.0, 16_000.0, lack=True),
+    Word("thin", 80.0, 250.0, lack=True), Word("lacking body", 400.0, 630.0, lack=True),
+    Word("lacking presence", 3000.0, 5000.0, lack=True), Word("dull", 3000.0, 16_000.0, lack=True),
 )  # fmt: skip
 """Common practice."""
 

@@ -21,13 +21,13 @@ from all_even.measure.level import zones
 from all_even.measure.pitch import high_line
 from all_even.measure.pitch.partials import Spot, partials, spots
 from all_even.measure.pitch.pitch import named
-from all_even.measure.sharing import ear_words, masking
+from all_even.measure.sharing import ear_words, hearing, masking
 from all_even.measure.sharing.scene import home
 from all_even.session.tracks.classes import is_low_end
 from all_even.session.tracks.importance import importance
 from all_even.session.tracks.roles import family_of
 
-Sort = Literal["sticks out", "resonance", "stands out", "beside its like", "lies on"]
+Sort = Literal["sticks out", "resonance", "stands out", "beside its like", "lies on", "peak"]
 MOST = 5
 GROSS_DB, BESIDE_LIKE_DB, OTHER_NOTES_DB, SUBSTANCE_DB = 7.0, 5.0, 15.0, 26.0
 """What differs by more than 15 dB plays other notes."""
@@ -37,6 +37,11 @@ LIES_ON = 0.02
 BASS_PLACE_HZ, ON_BASS_DB, LEAST_TOGETHER = 160.0, -16.0, 0.15
 DB_PER_HIDDEN = 100.0
 """For the order among places only: a tenth of another hidden ranks like 10 dB."""
+HIGH_FAMILIES = frozenset({"drums", "percussion", "winds & brass", "strings"})
+PEAK_HZ, PEAK_BESIDE, PEAK_DB, PEAK_UNDER_DB, PEAK_Q = (2000.0, 12000.0), (0.25, 0.75), 9.0, 20.0, 3.0
+"""Where a peak is looked for, against what lies so many octaves beside it, by how much, and how far under the
+loudest place of the track it may be."""
+FEWEST_FRAMES = 40
 CUT_DB, LIFT_DB, WORD_Q, SECTION_S = -4.0, 3.0, 1.4, 4.0
 NOT_JUDGED = frozenset({"drums", "percussion", "bass", "buses", "other"})
 """Struck and low sounds have one strong place by nature."""
@@ -74,7 +79,7 @@ def _compute(look: Look, target: str) -> tuple[Place, ...]:
     if found is None or at is None:
         return ()
     told = [*_on_notes(look, target), *_by_ear(look, found, at, target), *_on_others(look, found, at, target),
-            *_on_the_bass(found, at, target)]  # fmt: skip
+            *_on_the_bass(found, at, target), *_high_peaks(found, at, target)]  # fmt: skip
     kept: list[Place] = []
     for place in sorted(told, key=lambda item: -item.size_db):
         if all(abs(np.log2(place.hz / other.hz)) > 0.2 or other.sort == "lies on" for other in kept):
@@ -82,7 +87,7 @@ def _compute(look: Look, target: str) -> tuple[Place, ...]:
     return tuple(kept[:MOST])
 
 
-PLACES = Figure("places to look at", 1, "strip", _rests_on, _compute)
+PLACES = Figure("places to look at", 2, "strip", _rests_on, _compute)
 
 
 def _on_notes(look: Look, lane_id: str) -> list[Place]:
@@ -181,6 +186,33 @@ def _word(lane_id: str, third: int, over_db: float, family: str, sort: Sort, aga
     )
     gain = CUT_DB if over_db > 0.0 else LIFT_DB
     return Place(lane_id, sort, hz, WORD_Q, gain, abs(over_db), word, text)
+
+
+def _high_peaks(found: Sharing, at: int, lane_id: str) -> list[Place]:
+    """Where a hat, a cymbal or a high line stands out against its neighbours over the song, from 2 kHz up: narrower
+    than a third of an octave, which words would miss."""
+    unit = found.units[at]
+    if family_of(unit.role) not in HIGH_FAMILIES or is_low_end(unit.role):
+        return []
+    playing = found.scene.weight[at].any(axis=1)
+    power = found.scene.power[at][playing]
+    if len(power) < FEWEST_FRAMES:
+        return []
+    centres = masking.centres_hz()
+    levels = 10.0 * np.log10(power.mean(axis=0, dtype=np.float64) / hearing.erb_hz(centres) + 1e-20)
+    best: tuple[float, int] | None = None
+    for i in np.flatnonzero((centres >= PEAK_HZ[0]) & (centres <= PEAK_HZ[1])):
+        octaves = np.abs(np.log2(centres / centres[i]))
+        beside = levels[(octaves >= PEAK_BESIDE[0]) & (octaves <= PEAK_BESIDE[1])]
+        over = float(levels[i] - np.median(beside))
+        is_top = levels[i] >= levels[max(0, i - 2) : i + 3].max() and levels[i] >= levels.max() - PEAK_UNDER_DB
+        if is_top and over >= PEAK_DB and (best is None or over > best[0]):
+            best = over, int(i)
+    if best is None:
+        return []
+    over, hz = best[0], float(centres[best[1]])
+    text = f"Stands out at {number(hz, 0)} Hz: {number(over, 0)} dB over its neighbours, over the song"
+    return [Place(lane_id, "peak", hz, PEAK_Q, -min(6.0, round(0.5 * over)), over, ear_words.word_at(hz), text)]
 
 
 def contrast_of(found: Sharing, at: int) -> NDArray[np.float64]:

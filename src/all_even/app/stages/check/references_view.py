@@ -16,11 +16,13 @@ from all_even.session.editing import edits
 if TYPE_CHECKING:
     from all_even.engine.plan import Plan
     from all_even.figures.elsewhere.references import Beside, MixHeard
+    from all_even.measure.level.passage import Passage
 
 LIST_WIDTH = 232
 FIGURES = (
     ("peak", "PLR", "True peak of the loudest 20 s over their loudness"),
     ("low", "Low share", "All under 125 Hz against the loudness"),
+    ("lead", "Kick over bass", "Under 250 Hz: kick hits over what sustains between them; of the mix, then of the selected"),
     ("slope", "Slope", "Of the spectrum from 100 Hz to 4 kHz, dB per octave; finished mixes lie near −5 (a backdrop)"),
 )  # fmt: skip
 
@@ -117,6 +119,9 @@ class ReferencesView(QWidget):
         name = chosen.listed.name if chosen is not None else ""
         self.zones.show_beside(self._beside, name)
         self.widths.show_beside(self._beside, name)
+        mix = self._beside.mix if self._beside is not None else None
+        told = [_lead(mix), *([f"there {_lead(chosen.passage)}"] if chosen is not None and chosen.passage else [])]
+        self.figures["lead"].show_value("; ".join(told), stale=self.shown.is_stale())
         own = chosen is not None and chosen.listed.index is not None
         self.remove.setEnabled(own)
         self.hear.setEnabled(chosen is not None and chosen.passage is not None)
@@ -167,3 +172,11 @@ class ReferencesView(QWidget):
             return hearing.low_end_alone(look)
 
         self.desk.ears.hold("low end", made)
+
+
+def _lead(passage: "Passage | None") -> str:
+    """Who leads its low end, and by how much."""
+    from all_even.measure.sharing.low_lead import who
+
+    lead_db = passage.low_lead_db if passage is not None else None
+    return "–" if lead_db is None else f"{who(lead_db)} {signed(lead_db, 0)} dB"

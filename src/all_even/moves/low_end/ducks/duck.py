@@ -5,6 +5,7 @@ the best of them whose *net* is worth it: by trial, since the fit's own cost lef
 Where kick and bass do not meet, none is proposed, and the stage says so.
 """
 
+import dataclasses
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -25,7 +26,7 @@ from all_even.figures.arriving.contribution import parts
 from all_even.figures.book.fingerprint import Fingerprints, digest
 from all_even.figures.book.look import Figure, Look
 from all_even.figures.low_end.low_copies import COPIES, copies
-from all_even.figures.low_end.low_end import FEWEST_HITS, bass_strips, heard, kicks_and_basses, pair
+from all_even.figures.low_end.low_end import FEWEST_HITS, bass_strips, heard, kicks_and_basses, low_end, pair
 from all_even.figures.song import SONG
 from all_even.measure.sharing import duck as figures
 from all_even.measure.sharing.focus import RATE
@@ -238,7 +239,17 @@ def _offer(look: Look) -> Offer:
     if not weighing and worth:
         one, after = worth[0]
         return Offer(None, proposal(look, fit, one, after), bottom.price(before, after))
-    return first_harmless(look, _as_deep_as_may_be(look, fit, weighing), edit)
+    offer = first_harmless(look, _as_deep_as_may_be(look, fit, weighing), edit)
+    return dataclasses.replace(offer, move=_with_start(look, offer.move)) if offer.move is not None else offer
+
+
+def _with_start(look: Look, move: Proposal) -> Proposal:
+    """With what it takes from the bass's own start."""
+    lost = low_end(look.at(edit(look.session, move))).start_lost_db
+    if lost is None:
+        return move
+    told = f"{move.reason} Notes that begin with a hit lose {number(lost)} dB of their start."
+    return replace(move, reason=told, evidence={**move.evidence, "duck_start_lost_db": lost})
 
 
 def _usable(ducks: Ducks) -> list[Duck]:
