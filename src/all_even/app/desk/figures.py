@@ -103,6 +103,16 @@ class DeskFigures(QObject):
         ]
         return max(ends, default=0.0)
 
+    def _follow_makeup(self, session: "Session") -> None:
+        """Sets the make-ups that follow, on what was measured of the session as it still is."""
+        from all_even.figures.book.flow import with_makeup
+
+        if self._desk.is_open and self._desk.session is session and self.flow is not None:
+            made = with_makeup(session, self.flow)
+            if made is not session:
+                self._desk.amend(made)
+                self.renew()
+
     def findings(self) -> "Grouped":
         """What is wrong with the recordings, all together; worked out anew when a file was measured."""
         aside = put_aside_already(self._desk.session)
@@ -319,6 +329,7 @@ class DeskFigures(QObject):
                 self.stale = False
                 desk.mix_measured.emit()
                 self.arrivals.renew()
+                self._follow_makeup(session)
             elif name == "song":
                 if value is not self.song:
                     self.song = value

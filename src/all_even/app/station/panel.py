@@ -50,6 +50,7 @@ MANY_SETTINGS = 10
 """From here on three columns are used where there is room."""
 CROSSOVER = Parameter("Up to", "Hz", LOWEST_HZ, HIGHEST_HZ, 120.0, 3.0, decimals=0, scale="log")
 
+HIDDEN = frozenset({"matched_db"})
 
 class StationPanel(QWidget):
     """Shows one station of a strip and edits it."""
@@ -259,7 +260,7 @@ class StationPanel(QWidget):
     ) -> None:  # fmt: skip
         """only: these settings; none stands for all."""
         for name, described in settings(kind).items():
-            if name == "matched_db" or (only and name not in only):
+            if name in HIDDEN or (only and name not in only):
                 continue
             read = partial(lambda field, of, item: getattr(of(item), field), name, part)
             if isinstance(described, Parameter):
@@ -306,7 +307,8 @@ class StationPanel(QWidget):
             self._set.append((edge.set_value, lambda item: item.crossovers_hz[min(at, len(item.crossovers_hz) - 1)]))
         if station.bands:
             kind = type(station.bands[self.band])
-            self._rows(grid, kind, lambda item: item.bands[min(self.band, len(item.bands) - 1)], self._change_band)
+            shown = tuple(name for name in settings(kind) if name != "makeup_follows")
+            self._rows(grid, kind, lambda item: item.bands[min(self.band, len(item.bands) - 1)], self._change_band, shown)
 
     def _add(self, grid: QGridLayout, name: str, field: QWidget) -> None:
         line, side = divmod(self._cell, self._columns)

@@ -17,6 +17,9 @@ the reduction still has to go, `r` dB the reduction there is:
 - supple: release slowed to release·(1 + r/6), so that deep reduction lets go gently at first;
 - eager: attack quickened to attack/(1 + x/6), so that large peaks are caught sooner.
 
+`makeup_follows` does nothing to the sound: whoever edits the session then sets the make-up anew after each change, so
+that the level while playing stays (`figures.book.flow.with_makeup`).
+
 Level is read as peak or as mean square over `rms_ms` (one pole). The link goes from each channel by
 itself (0) to the louder one for both (1). The reduction is limited to `range_db`.
 """
@@ -101,6 +104,7 @@ class Compressor(Dynamics, frozen=True, kw_only=True, tag_field="kind", tag="com
     programme_release: Annotated[bool, named("Release by programme")] = False
     range_db: Annotated[float, setting("Range", "dB", 0.0, 100.0, step=0.5)] = 100.0
     makeup_db: Annotated[float, setting("Make-up", "dB", -24.0, 24.0, step=0.5)] = 0.0
+    makeup_follows: Annotated[bool, named("Make-up follows")] = False
     mix: Annotated[float, setting("Mix", "%", 0.0, 100.0, step=1.0, decimals=0)] = 100.0
     link: Annotated[float, setting("Stereo link", "%", 0.0, 100.0, step=5.0, decimals=0)] = 100.0
     lookahead_ms: Annotated[float, setting("Look-ahead", "ms", 0.0, LONGEST_LOOKAHEAD_MS, step=0.5, fixed=True)] = 0.0

@@ -16,18 +16,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from all_even import decibels
-from all_even.dsp.processor import Processor
+from all_even.dsp.dynamics.compressor import Compressor
+from all_even.dsp.processor import Processor, numbers
 from all_even.engine.clip_gain import clip_gains, has_clip_gain
 from all_even.engine.feeds import edge_gains, moving_gains
 from all_even.measure.level import loudness
 from all_even.measure.level.hops import HOP_S, HopMeter
 from all_even.measure.level.levels import GainMeter, Level, LevelMeter, level_of, playing_hops
 from all_even.measure.recording.track import TrackMeasures
+from all_even.session.editing import chain_edits
 from all_even.session.model import routing
 from all_even.session.model.session import Session
-from all_even.session.model.strips import Lane, Strip
+from all_even.session.model.strips import MIX, Lane, Strip
 
 Array = NDArray[np.float64]
+MAKEUP, FOLLOWED_DB = numbers(Compressor)["makeup_db"], 0.15
+"""A make-up that follows is left alone within this."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -86,6 +90,22 @@ def change_db(flow: StripFlow, index: int) -> float | None:
     if before.rms_dbfs is None or after.rms_dbfs is None:
         return None
     return after.rms_dbfs - before.rms_dbfs
+
+
+def with_makeup(session: Session, flow: Flow) -> Session:
+    """The session with the make-up of each compressor whose make-up follows set so that the level while playing is as
+    before it; those of which nothing is measured as they are now stay."""
+    for strip_id in (*(strip.id for strip in session.strips), MIX):
+        found = flow.strip(session, strip_id)
+        for index, station in enumerate(session.chain(strip_id)):
+            if found is None or not isinstance(station, Compressor) or not station.makeup_follows or station.bypass:
+                continue
+            off_db = change_db(found, index)
+            if off_db is not None and abs(off_db) > FOLLOWED_DB:
+                makeup_db = MAKEUP.clamped(round(station.makeup_db - off_db, 1))
+                session = chain_edits.change_station(session, strip_id, station.id, makeup_db=makeup_db)
+                break  # what comes behind it is measured anew first
+    return session
 
 
 class FlowListener:
