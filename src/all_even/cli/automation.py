@@ -16,9 +16,12 @@ def automation(options: argparse.Namespace) -> int:
     if options.source is not None and options.track is not None:
         with changing(options) as (held, save):
             return _brought_in(held, options, save)
+    if options.track is not None and (options.every is not None or options.scale is not None):
+        with changing(options) as (held, save):
+            return _changed(held, options, save)
     session = opened(options.session)
     if options.track is None:
-        if options.setting or options.to or options.source:
+        if options.setting or options.to or options.source or options.every or options.scale is not None:
             raise UserError("Say which track's setting with --track.")
         return _listed(session, options.json)
     strip_id = _strip(session, options.track)
@@ -89,11 +92,39 @@ def _carried(session: "Session", strip_id: str, parameter: str, options: argpars
             say(f"{at_s:g} {value:g}")
         return 0
     if not curve:
-        raise UserError(f"{session.strip_name(strip_id)}: {words}has no automation, there is nothing to write.")
+        raise UserError(f"{session.strip_name(strip_id)}: {words} has no automation, there is nothing to write.")
     described = automating.automatable(ride_edits.holder(session, strip_id), parameter)
     name = f"{session.strip_name(strip_id)}: {words}"
     written = automation_files.write(curve, described, name, options.to, store.recordings(session))
     say(written.name)
+    return 0
+
+
+def _changed(session: "Session", options: argparse.Namespace, save: "Callable[[Session], object]") -> int:
+    """A passage laid over every beat or bar, a curve scaled, or both, in this order."""
+    from all_even.cli.looking import look_at
+    from all_even.figures.song import SONG
+    from all_even.session.editing import edits, ride_edits
+    from all_even.session.file import describe
+
+    strip_id = _strip(session, options.track)
+    parameter = _parameter(session, strip_id, options.setting or "level")
+    words, before = ride_edits.words(session, strip_id, parameter), session
+    if not ride_edits.curve_of(session, strip_id, parameter):
+        raise UserError(f"{session.strip_name(strip_id)}: {words} has no automation, there is nothing to change.")
+    if options.every is not None:
+        tempo = look_at(session).get(SONG).tempo
+        if options.passage is None or options.passage[1] <= options.passage[0]:
+            raise UserError("Say which passage with --passage FROM TO, in seconds.")
+        if tempo is None:
+            raise UserError("The song has no tempo that is known.")
+        starts = tempo.every(options.every)
+        session, _ = ride_edits.repeat_passage(session, strip_id, parameter, tuple(options.passage), starts)
+    if options.scale is not None:
+        session = ride_edits.scale(session, strip_id, parameter, options.scale)
+    text = describe.sentence(before, session)
+    save(edits.record(session, text, audible=True) if text else session)
+    say(text or f"{session.strip_name(strip_id)}: {words} is as before.")
     return 0
 
 

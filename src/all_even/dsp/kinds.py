@@ -27,8 +27,8 @@ from all_even.dsp.utility import DcRemoval, Delay, Gain, Width
 
 AnyProcessor = (
     Gain | HighPass | LowPass | Equaliser | DynamicEqualiser | Compressor | BandCompressor | Limiter | Gate
-    | TransientShaper | Ducker | Clicks | HitTone | Saturation | SubOctave | Reverb | Convolution | Room | Cabinet | Echo
-    | Doubling | Widener | Delay | Width | DcRemoval
+    | TransientShaper | Ducker | Clicks | HitTone | Saturation | SubOctave | Reverb | Convolution | Room | Cabinet
+    | Echo | Doubling | Widener | Delay | Width | DcRemoval
 )  # fmt: skip
 
 KINDS: tuple[type[Processor], ...] = get_args(AnyProcessor)

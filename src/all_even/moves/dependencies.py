@@ -55,10 +55,9 @@ DEPENDENCIES: dict[str, Dependency] = {
     "strips": lambda look: sorted(look.book.fingerprints(look.session).strips.items()),
     "mix": lambda look: look.book.fingerprints(look.session).mix,
 }
-"""files, names, order (with roles, what is hidden, priority, and what was said of
-sources and rooms): of the lanes. levels, chains, routing (with the buses' names):
-as they are set. settings: targets, weights, anchor. approaches: those that are chosen. templates: of this machine. strips: the sound behind each chain.
-mix: the sound of the mix."""
+"""files, names, order (with roles, what is hidden, priority, and what was said of sources and rooms): of the lanes.
+levels, chains, routing (with the buses' names): as they are set. settings: targets, weights, anchor. approaches: those
+that are chosen. templates: of this machine. strips: the sound behind each chain. mix: the sound of the mix."""
 
 
 def fingerprints(look: Look, depends_on: tuple[str, ...]) -> dict[str, Fingerprint]:

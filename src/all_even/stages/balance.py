@@ -24,7 +24,8 @@ def _moves() -> Moves:
 
     parts = (trim, centre, bass_ceiling, spread, lopsided, pair_sides, clearance, line_up, polish, lead_back)
     kinds = (*starts.KINDS, *(part.KIND for part in parts), bass_ceiling.KICK, equally_heard.KIND, mix_knobs.KIND)
-    return Moves(answer.answer, kinds, (starts.METRIC, *(part.METRIC for part in parts), mix_knobs.ENDS), remarks=remarks.remarks)
+    metrics = (starts.METRIC, *(part.METRIC for part in parts), mix_knobs.ENDS)
+    return Moves(answer.answer, kinds, metrics, remarks=remarks.remarks)
 
 
 STAGE = Stage(

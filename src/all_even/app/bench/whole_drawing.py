@@ -174,10 +174,6 @@ class WidthDrawing(ZonesDrawing):
         return passage.width_db
 
     def curve(self, passage: "Passage | None") -> Bands:
-        """Its third octaves, dB against its loudness; empty where none are drawn."""
-        return passage.bands_db if passage is not None else ()
-
-    def curve(self, passage: "Passage | None") -> Bands:
         return ()
 
     def bands(self, found: "Beside") -> "tuple[Band | None, ...]":

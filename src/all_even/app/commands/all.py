@@ -105,7 +105,11 @@ def all_commands() -> "list[Command[Actions]]":
         Command("Edit", "Decline the move", "", on_page(lambda p: p.on_card("refuse")), at=CARD, words="card"),
         Command("Edit", "Settings", "Ctrl+,", lambda a: a.frame.show_page("settings"), always, words="preferences"),
         Command(
-            "Edit", "Approaches", "", lambda a: a.frame.show_page("approaches"), always,
+            "Edit",
+            "Approaches",
+            "",
+            lambda a: a.frame.show_page("approaches"),
+            always,
             words="schools ways of working colour punch pocket thicken cabinet voicings",
         ),
         Command("Tracks", "Rename", "Shift+R", on_page(lambda p: p.rename()), is_selected, LANES),

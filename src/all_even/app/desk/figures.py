@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from all_even.measure.faults.grouped import Grouped
     from all_even.measure.recording.files import FileReport
     from all_even.session.model.remark import Remark
+    from all_even.session.model.session import Session
     from all_even.session.song.song import Song
 
 A = TypeVar("A")

@@ -189,7 +189,8 @@ class Row:
         self.name = self.setting.name
         self.control: QCheckBox | QComboBox = self._control()
         self.control.setToolTip(texts.tip(Approaches.HELP[name]))
-        self.tries = fields.button("Try", f"Look for what “{self.name}” would do to this song", lambda: page.try_out(name))
+        tip = f"Look for what “{self.name}” would do to this song"
+        self.tries = fields.button("Try", tip, lambda: page.try_out(name))
         head = layouts.row(spacing=8)
         if isinstance(self.control, QCheckBox):
             head.addWidget(self.control, 1)

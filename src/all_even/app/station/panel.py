@@ -52,6 +52,7 @@ CROSSOVER = Parameter("Up to", "Hz", LOWEST_HZ, HIGHEST_HZ, 120.0, 3.0, decimals
 
 HIDDEN = frozenset({"matched_db"})
 
+
 class StationPanel(QWidget):
     """Shows one station of a strip and edits it."""
 
@@ -308,7 +309,9 @@ class StationPanel(QWidget):
         if station.bands:
             kind = type(station.bands[self.band])
             shown = tuple(name for name in settings(kind) if name != "makeup_follows")
-            self._rows(grid, kind, lambda item: item.bands[min(self.band, len(item.bands) - 1)], self._change_band, shown)
+            self._rows(
+                grid, kind, lambda item: item.bands[min(self.band, len(item.bands) - 1)], self._change_band, shown
+            )
 
     def _add(self, grid: QGridLayout, name: str, field: QWidget) -> None:
         line, side = divmod(self._cell, self._columns)

@@ -57,7 +57,7 @@ class Cabinet(Convolver, frozen=True, kw_only=True, tag_field="kind", tag="cabin
         return self.with_response(np.stack((one, silent, silent, one)), sample_rate)
 
 
-def magnitude_db(box: str, frequency_hz: Array) -> Array:
+def magnitude_db(box: str, frequency_hz: NDArray[np.floating]) -> Array:
     """What a box was drawn with, dB; past its last point it goes on falling."""
     hertz, level = (np.array(column, dtype=np.float64) for column in zip(*BOXES[box], strict=True))
     at = np.log2(np.maximum(frequency_hz, 1.0))

@@ -6,6 +6,8 @@ leads; near 0 what sustains is as strong. It is a figure to lay beside one's own
 are our own.
 """
 
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -35,7 +37,7 @@ def over_sustained_db(sound: NDArray[np.floating], sample_rate: int, hits_s: tup
     sections = scipy.signal.butter(4, HIGHEST_HZ, "lowpass", fs=sample_rate, output="sos")
     low = np.square(scipy.signal.sosfiltfilt(sections, middle_of(sound)))
     struck, between = [], []
-    for hit, following in zip(hits_s, hits_s[1:], strict=False):
+    for hit, following in itertools.pairwise(hits_s):
         if following - hit < SHORTEST_S:
             continue
         parts = ((hit, hit + HIT_S), (0.5 * (hit + following), following - CLEAR_S))

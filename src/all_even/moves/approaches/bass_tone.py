@@ -28,7 +28,7 @@ from all_even.moves.low_end.bottom import ROOM, beside_a_fader, on_each
 from all_even.moves.low_end.yielding import time_under
 from all_even.session.model.strips import Lane
 
-CUTOFF_HZ, SLOPE = 60.0, 12
+CUTOFF_HZ = 60.0
 DIPS = {"low": (100.0, 180.0), "middle": (300.0, 600.0)}
 DIP_DB, DIP_Q = -3.0, 0.8
 TOPS_HZ = (2000.0, 2500.0, 3200.0, 4000.0, 5000.0)
@@ -62,7 +62,7 @@ def _ids(lanes: tuple[Lane, ...]) -> tuple[str, ...]:
 
 
 def high_pass(p: Numbers) -> tuple[Processor, ...]:
-    return (HighPass(frequency_hz=p["cutoff_hz"], slope=SLOPE),)
+    return (HighPass(frequency_hz=p["cutoff_hz"], slope=12),)
 
 
 def _under_notes(look: Look) -> Iterator[Draft]:
@@ -192,6 +192,14 @@ LOW_PASS = on_trial("low-end.bass-top", "bass_top", OTHERS, _top, at_the_end(low
                     parameters={"cutoff_hz": TOP}, weight=1.8, better=-1)  # fmt: skip
 WEIGHT = on_trial("low-end.bass-weight", "bass_weight", BAND, _weight, at_the_start(weight),
                   parameters={"amount_db": LIFT}, weight=1.7, better=1)  # fmt: skip
-BITE = on_trial("low-end.bass-bite", "bass_bite", MASKED, _bite, at_the_end(bite),
-                parameters={"first_hz": PLACE, "second_hz": PLACE, "amount_db": LIFT}, weight=1.6, better=-1)  # fmt: skip
+BITE = on_trial(
+    "low-end.bass-bite",
+    "bass_bite",
+    MASKED,
+    _bite,
+    at_the_end(bite),
+    parameters={"first_hz": PLACE, "second_hz": PLACE, "amount_db": LIFT},
+    weight=1.6,
+    better=-1,
+)
 KINDS = (UNDER_NOTES, DIP, LOW_PASS, WEIGHT, BITE)

@@ -1,9 +1,9 @@
 """Colour: saturation in five voicings at equal loudness, on all tracks each with its own drive, or on a group.
 
 Odd harmonics, tighter odd ones, even ones, hard, tape-like (`dsp.tone.saturation`): each is a card, so that they can be
-heard one after the other. The drive goes by the track's own level: its loud moments pass the curve's bend by as much on
-each. How much is added is what no short filter of the sound explains. What it does besides (noise that comes up, hits that
-go flat) is told as for a compressor.
+heard one after the other. The drive goes by the track's own level: its loud moments pass the curve's bend by as much
+on each. How much is added is what no short filter of the sound explains. What it does besides (quiet sound that comes
+up) is told as for a compressor.
 """
 
 from collections.abc import Callable, Iterator

@@ -40,8 +40,10 @@ def _voice(look: Look) -> Iterator[Draft]:
     found = sharing(look)
     if found is None:
         return
-    leads = [i for i, unit in enumerate(found.units)
-             if unit.standing == "lead" and family_of(unit.role) == "voices" and not np.isnan(found.shares[i])]  # fmt: skip
+    leads = [
+        i for i, unit in enumerate(found.units)
+        if unit.standing == "lead" and family_of(unit.role) == "voices" and not np.isnan(found.shares[i])
+    ]  # fmt: skip
     if not leads:
         return
     lead = max(leads, key=lambda i: float(found.scene.importance[i]))
@@ -95,7 +97,7 @@ def _open(look: Look) -> Iterator[Draft]:
         spread = f"{number(min(places.values()), 0)} to {number(max(places.values()), 0)} Hz"
         yield Draft(
             tuple(places), f"Low shelf {number(SHELF_DB, 0)} dB on {texts.count(len(places), 'open microphone')}",
-            f"Under the lowest note of each ({spread}) they hear the room and the others. Single tracks can be left out.",
+            f"Under the lowest note of each ({spread}) they hear the room and the others. Some can be left out.",
             {"places_hz": places, "amount_db": SHELF_DB},
             arguments={"of": ",".join(places), "low_hz": UNDER_HZ[0], "high_hz": UNDER_HZ[1]},
         )  # fmt: skip

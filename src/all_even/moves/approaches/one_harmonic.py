@@ -32,7 +32,7 @@ def band_levels_db(sound: NDArray[np.floating], rate: int, hz: float) -> NDArray
     hop = max(1, round(HOP_S * rate))
     count = len(sound) // hop
 
-    def hops(x: NDArray[np.floating]) -> NDArray[np.floating]:
+    def hops(x: NDArray[np.floating]) -> NDArray[np.float64]:
         return np.asarray(np.square(x[: count * hop]).reshape(count, hop).mean(axis=1))
 
     whole, inside = hops(sound), hops(np.asarray(scipy.signal.lfilter(b, a, sound)))
@@ -79,10 +79,10 @@ def _drafts(look: Look) -> Iterator[Draft]:
         p = {"place_hz": round(place.hz, 1), "threshold_db": threshold_db,
              "range_db": -min(MOST_DB, round(place.size_db, 1))}  # fmt: skip
         yield Draft(
-            (lane.id,), f"Hold one harmonic of {lane.name} at {number(place.hz, 0)} Hz", f"{place.text}. The band works "
-            f"from {number(threshold_db)} dB on, where that place usually is, and takes {number(-p['range_db'])} dB "
-            "at most.",
-            p, of=lane.id, arguments={"strip": lane.id, "hz": place.hz}, evidence={"over_db": place.size_db},
+            (lane.id,), f"Hold one harmonic of {lane.name} at {number(place.hz, 0)} Hz", f"{place.text}. The band "
+            f"works from {number(threshold_db)} dB on, where that place usually is, and takes {number(-p['range_db'])} "
+            "dB at most.",
+            dict(p), of=lane.id, arguments={"strip": lane.id, "hz": place.hz}, evidence={"over_db": place.size_db},
         )  # fmt: skip
 
 

@@ -23,7 +23,7 @@ from all_even.moves.kind import value_of
 from all_even.moves.low_end.bass.harmonics import basses_heard
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader, on_each
 from all_even.moves.low_end.clearing.dynamic_clearing import threshold_db
-from all_even.session.model.ledger import Proposal
+from all_even.session.model.ledger import Parameters, Proposal
 from all_even.session.model.session import Session
 
 PLACES_HZ = tuple(round(80.0 * 2.0 ** (step / 6.0)) for step in range(11))
@@ -83,7 +83,7 @@ def _draft(found: Copies, lanes: Sequence[str], stations: Sequence[Processor], p
                  evidence={"net_db": found.net_db(after)}, gentler=_gentler(p["amount_db"]))  # fmt: skip
 
 
-def _gentler(amount_db: float) -> tuple[dict[str, float], ...]:
+def _gentler(amount_db: float) -> tuple[Parameters, ...]:
     """Smaller amounts, the larger first."""
     steps = CUTS_DB if amount_db < 0.0 else LIFTS_DB
     return tuple({"amount_db": step} for step in sorted(steps, key=abs, reverse=True) if abs(step) < abs(amount_db))
@@ -135,8 +135,26 @@ def _again(title: Callable[[float, float], str]) -> Callable[[Session, Proposal]
 ON_BASS = on_trial("low-end.pocket-bass", "pocket", ROOM, _on_bass, at_the_end(bell),
                    parameters={"place_hz": PLACE, "amount_db": LIFT}, title=_again(_bass_title), weight=3.2, better=1,
                    settled=_settled)  # fmt: skip
-ON_KICK = on_trial("low-end.pocket-kick", "pocket", ROOM, _on_kick, at_the_end(bell),
-                   parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_kick_title), weight=3.1, better=1)  # fmt: skip
-BY_LEVEL = on_trial("low-end.pocket-by-level", "pocket", ROOM, _kick_by_level, at_the_end(by_its_level),
-                    parameters={"place_hz": PLACE, "amount_db": CUT}, title=_again(_level_title), weight=3.0, better=1)  # fmt: skip
+ON_KICK = on_trial(
+    "low-end.pocket-kick",
+    "pocket",
+    ROOM,
+    _on_kick,
+    at_the_end(bell),
+    parameters={"place_hz": PLACE, "amount_db": CUT},
+    title=_again(_kick_title),
+    weight=3.1,
+    better=1,
+)
+BY_LEVEL = on_trial(
+    "low-end.pocket-by-level",
+    "pocket",
+    ROOM,
+    _kick_by_level,
+    at_the_end(by_its_level),
+    parameters={"place_hz": PLACE, "amount_db": CUT},
+    title=_again(_level_title),
+    weight=3.0,
+    better=1,
+)
 KINDS = (ON_BASS, ON_KICK, BY_LEVEL)

@@ -82,9 +82,9 @@ def _drafts(look: Look) -> Iterator[Draft]:
             continue
         yield Draft(
             (strip_id,), f"Punch for {name}: its hits {number(out)} dB further out",
-            f"{number(station.ratio, 0)}:1 from {number(station.threshold_db)} dB on, {number(station.attack_ms, 0)} ms "
-            f"attack lets the hits pass, {number(station.release_ms, 0)} ms release, {signed(station.makeup_db, 1)} dB "
-            f"make-up.{effects.told(now.side)}",
+            f"{number(station.ratio, 0)}:1 from {number(station.threshold_db)} dB on, {number(station.attack_ms, 0)} "
+            f"ms attack lets the hits pass, {number(station.release_ms, 0)} ms release, {signed(station.makeup_db, 1)} "
+            f"dB make-up.{effects.told(now.side)}",
             {"threshold_db": station.threshold_db, "ratio": station.ratio, "attack_ms": station.attack_ms,
              "release_ms": station.release_ms, "makeup_db": station.makeup_db, "key_hz": station.key_high_pass_hz},
             of=strip_id, arguments={"strip": strip_id}, evidence=effects.evidence(now.side),

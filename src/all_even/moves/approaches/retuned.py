@@ -5,7 +5,6 @@ settles, a sub or synthetic bass that plays one note. A copy is made beside the 
 retune.
 """
 
-
 import numpy as np
 from msgspec.structs import replace
 
@@ -104,7 +103,7 @@ def _move(look: Look, lane: Lane, hz: float, cents: float, note: str, found: key
         targets=microphones, of=lane.id,
         title=f"Retune {lane.name} by {signed(cents / 100.0, 1)} semitones to {note}",
         reason=f"It holds {number(hz)} Hz, {number(abs(cents), 0)} cents from {note}, the nearest note of {found.name}."
-        f"{sure} A copy is made in “{retuning.FOLDER}”; the recording stays. Its length stays, its colour changes.{others}",
+        f"{sure} A copy is made in “{retuning.FOLDER}”; the recording stays. Length stays, colour changes.{others}",
         parameters={"cents": round(cents, 1)}, evidence={"hz": hz, "key": found.name},
         metric=METRIC, arguments={"lane": lane.id, "key": found.name}, before=cents, expected=0.0, weight=1.0,
     )  # fmt: skip

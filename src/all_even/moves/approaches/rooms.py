@@ -58,15 +58,16 @@ def _heard(look: Look) -> Iterator[Draft]:
             continue
         yield Draft(
             (bus.id,), f"{bus.name} {signed(by_db, 1)} dB: a room to be heard",
-            f"The dry sound covers {number(100.0 * (found.covered or 0.0), 0)} % of it; at {100 * HEARD_AT:.0f} % it is "
-            "heard as a place of its own.",
+            f"The dry sound covers {number(100.0 * (found.covered or 0.0), 0)} % of it; at {100 * HEARD_AT:.0f} % it "
+            "is heard as a place of its own.",
             {"by_db": round(by_db, 1), "aim": HEARD_AT, "name": (bus.name,)}, of=bus.id, arguments={"bus": bus.name},
         )  # fmt: skip
 
 
 def _edit_heard(session: Session, move: Proposal) -> Session:
     bus = session.bus(move.target)
-    return edits.change_strips(session, (bus.id,), level_db=LEVEL.clamped(round(bus.level_db + value_of(move, "by_db"), 1)))
+    level_db = LEVEL.clamped(round(bus.level_db + value_of(move, "by_db"), 1))
+    return edits.change_strips(session, (bus.id,), level_db=level_db)
 
 
 # One side late.
@@ -160,7 +161,8 @@ def _edit_tone(session: Session, move: Proposal) -> Session:
     hits = move.parameters["hits"]
     times = tuple(float(hit) for hit in hits) if isinstance(hits, tuple) else ()
     shape_id = edits.free_id(session, "shape")
-    shape = DuckShape(id=shape_id, name=f"Tone of {lane.name}"[:200], hits_s=times, hits_from=f"hits of {lane.name}"[:400])
+    told = f"hits of {lane.name}"[:400]
+    shape = DuckShape(id=shape_id, name=f"Tone of {lane.name}"[:200], hits_s=times, hits_from=told)
     session = chain_edits.set_shape(session, shape)
     tone = HitTone(shape=shape_id, frequency_hz=value_of(move, "frequency_hz"), length_ms=TONE_MS,
                    level_db=value_of(move, "level_db"))  # fmt: skip

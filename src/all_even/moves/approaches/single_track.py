@@ -165,10 +165,10 @@ def _compressed(look: Look, struck: bool, wanted: Callable[[Lane], bool], fit: F
             p |= {"drive_db": colour.drive_db, "output_db": colour.output_db}
         yield Draft(
             (lane.id,), title.format(name=lane.name),
-            f"{why} {number(station.ratio)}:1 from {number(station.threshold_db)} dB on, {number(station.attack_ms)} ms "
-            f"attack, {number(station.release_ms, 0)} ms release, {signed(station.makeup_db, 1)} dB make-up."
+            f"{why} {number(station.ratio)}:1 from {number(station.threshold_db)} dB on, {number(station.attack_ms)} "
+            f"ms attack, {number(station.release_ms, 0)} ms release, {signed(station.makeup_db, 1)} dB make-up."
             f"{effects.told(tried.movement.side)}",
-            p, of=lane.id, arguments={"strip": lane.id}, evidence=effects.evidence(tried.movement.side),
+            dict(p), of=lane.id, arguments={"strip": lane.id}, evidence=effects.evidence(tried.movement.side),
         )  # fmt: skip
 
 

@@ -121,9 +121,7 @@ def _ensemble(look: Look) -> Iterator[Draft]:
 
 
 BUS_LEVEL = {"level_db": LEVEL}
-DRIVE = on_trial(
-    "low-end.thicken-drive", "thicken", BAND, _drive, _driven, parameters=BUS_LEVEL, weight=1.5, better=1
-)
+DRIVE = on_trial("low-end.thicken-drive", "thicken", BAND, _drive, _driven, parameters=BUS_LEVEL, weight=1.5, better=1)
 BELOW = on_trial("low-end.thicken-octave", "thicken", BAND, _below, _octave, parameters=BUS_LEVEL, weight=1.4)
 ENSEMBLE = on_trial("low-end.thicken-doubles", "thicken", SIDES, _ensemble, _doubles, parameters=BUS_LEVEL, weight=1.3)
 KINDS = (DRIVE, BELOW, ENSEMBLE)

@@ -30,8 +30,8 @@ Edit = Callable[[Session, Proposal], Session]
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """A move before its trial. of, arguments, evidence: as of a proposal. gentler: other parameters, one after the other,
-    where the first cost the whole too much."""
+    """A move before its trial. of, arguments, evidence: as of a proposal. gentler: other parameters, one after the
+    other, where the first cost the whole too much."""
 
     targets: Sequence[str]
     title: str

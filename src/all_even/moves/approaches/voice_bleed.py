@@ -93,5 +93,12 @@ def _edit(session: Session, move: Proposal) -> Session:
 
 
 BLEED = Metric("voice-bleed", "sound between phrases, of the words", "dB", 1, 1.0, ("strips", "files"), _bleed)
-KIND = on_trial("dynamics.voice-bleed", "voice_bleed", BLEED, _drafts, _edit,
-                parameters={name: numbers(Gate)[name] for name in ("threshold_db", "range_db")}, weight=1.4)  # fmt: skip
+KIND = on_trial(
+    "dynamics.voice-bleed",
+    "voice_bleed",
+    BLEED,
+    _drafts,
+    _edit,
+    parameters={name: numbers(Gate)[name] for name in ("threshold_db", "range_db")},
+    weight=1.4,
+)

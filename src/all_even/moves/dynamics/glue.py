@@ -1,6 +1,6 @@
 """Glue: gentle compression of the mix or a group, one or two dB, so little that the display is almost still.
 
-- Ratio 2:1 on the mix, 3:1 on a group of drums, or of drums and bass; an approach sets 2, 3 or 4:1 for all, fitted anew.
+- Ratio 2:1 on the mix, 3:1 on a group of drums, or of drums and bass; an approach sets 2, 3 or 4:1 for all.
 - Attack by the punch rule: opened from 10 ms on until the peaks of the hits, at equal loudness, stand within 0.3 dB
   of what 30 ms leave. Past that nothing changes.
 - Release by the beat: the longest that leaves under 0.5 dB just before the next hit and does not pump; schools: as fast

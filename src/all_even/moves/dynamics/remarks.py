@@ -82,7 +82,7 @@ def _even_already(look: Look) -> list[Remark]:
             even.append(lane.id)
     if not even:
         return []
-    text = f"{texts.count(len(even), 'line')} of notes or wordswithin {number(least)} dB: nothing to even out"
+    text = f"{texts.count(len(even), 'line')} of notes or words within {number(least)} dB: nothing to even out"
     return [Remark(tuple(even), "even-already", float(len(even)), text, aside=True)]
 
 

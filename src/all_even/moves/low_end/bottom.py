@@ -105,7 +105,8 @@ def evidence(look: Look, after: PairFigures | None = None, before: PairFigures |
     told: Evidence = {
         "gap_db": now.gap_db, "gap_ms": now.gap_ms, "pile_up_db": now.pile_up_db, "focus": now.focus,
         "bass_limit_db": now.bass_limit_db, "kick_masked": now.kick_masked, "bass_masked": now.bass_masked,
-        "start_lost_db": now.start_lost_db, "sum_peak_dbfs": now.sum_peak_dbfs, "loudness_at_equal_peak_lu": now.loudness_at_equal_peak_lu,
+        "sum_peak_dbfs": now.sum_peak_dbfs, "loudness_at_equal_peak_lu": now.loudness_at_equal_peak_lu,
+        "start_lost_db": now.start_lost_db,
     }  # fmt: skip
     if after is not None and before is not None:
         told |= {

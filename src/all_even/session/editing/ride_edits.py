@@ -139,6 +139,35 @@ def copy_passage(
     return set_curve(session, strip_id, parameter, curves.copied(base, source, to, rest)) if base else session
 
 
+def repeat_passage(
+    session: Session, strip_id: str, parameter: str, passage: tuple[float, float], starts_s: Sequence[float]
+) -> tuple[Session, int]:
+    """What a curve does from the nearest of these times on, over as long as the passage, laid from each of the others
+    on; nowhere longer than to the next. Returns how many there are. starts_s: rising, of beats or bars."""
+    base, rest = curve_of(session, strip_id, parameter), rest_of(session, strip_id, parameter)
+    if not base or len(starts_s) < 2:
+        return session, 0
+    own_s = min(starts_s, key=lambda start: abs(start - passage[0]))
+    length_s = passage[1] - passage[0]
+    ends_s = [*starts_s[1:], starts_s[-1] + starts_s[-1] - starts_s[-2]]
+    to = [(start, min(end, start + length_s)) for start, end in zip(starts_s, ends_s, strict=True) if start != own_s]
+    made = curves.copied(base, (own_s, own_s + length_s), to, rest)
+    return set_curve(session, strip_id, parameter, made), len(to)
+
+
+def scale(session: Session, strip_id: str, parameter: str, share: float) -> Session:
+    """A curve with each point so many times as far from where the setting rests; what is off stays off."""
+    rest = rest_of(session, strip_id, parameter)
+    described = automating.automatable(holder(session, strip_id), parameter)
+
+    def scaled(value: float) -> float:
+        off = described.unit == "dB" and value <= described.low
+        return value if off else described.clamped(rest + share * (value - rest))
+
+    points = [(at_s, scaled(value)) for at_s, value in curve_of(session, strip_id, parameter)]
+    return set_curve(session, strip_id, parameter, points)
+
+
 def thin(session: Session, strip_id: str, parameter: str, passage: tuple[float, float] | None = None) -> Session:
     """Fewer points, nowhere further off than can be seen; of a passage or of all."""
     base, within = curve_of(session, strip_id, parameter), fineness(session, strip_id, parameter)

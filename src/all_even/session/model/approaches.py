@@ -6,6 +6,8 @@ turns a rule that is there anyway. Each is described once: its name, the stage a
 
 from typing import Annotated, ClassVar, Literal
 
+from msgspec import structs
+
 from all_even.dsp.processor import Described, named, settings
 
 Ratio = Literal["as usual", "2:1", "3:1", "4:1"]
@@ -108,7 +110,6 @@ def all_chosen() -> Approaches:
     """Every approach at once: a choice at its last option."""
     from all_even.dsp.parameter import Choice
 
-    found = settings(Approaches)
-    return Approaches(**{
-        name: setting.options[-1] if isinstance(setting, Choice) else True for name, setting in found.items()
-    })  # fmt: skip
+    last = {name: setting.options[-1] if isinstance(setting, Choice) else True
+            for name, setting in settings(Approaches).items()}  # fmt: skip
+    return structs.replace(Approaches(), **last)

@@ -22,7 +22,7 @@ LIST_WIDTH = 232
 FIGURES = (
     ("peak", "PLR", "True peak of the loudest 20 s over their loudness"),
     ("low", "Low share", "All under 125 Hz against the loudness"),
-    ("lead", "Kick over bass", "Under 250 Hz: kick hits over what sustains between them; of the mix, then of the selected"),
+    ("lead", "Kick over bass", "Under 250 Hz: kick hits over what sustains between; the mix, then the selected"),
     ("slope", "Slope", "Of the spectrum from 100 Hz to 4 kHz, dB per octave; finished mixes lie near −5 (a backdrop)"),
 )  # fmt: skip
 

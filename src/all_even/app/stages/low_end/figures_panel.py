@@ -25,8 +25,8 @@ ROWS: tuple[Scale, ...] = (
      "audible); under 0 it is too loud for it"),
     ("pile_up_db", "Kick and bass peak", 1.0, 1, "dB", "How far the sum stands over the kick alone while it sounds"),
     ("gap_db", "Dip after the hit", 1.0, 1, "dB", "How far the sum falls under the louder of both behind a hit"),
-    ("start_lost_db", "Bass start lost", 1.0, 1, "dB", "What the duck takes from the first 40 ms of notes that begin with "
-     "a hit"),
+    ("start_lost_db", "Bass start lost", 1.0, 1, "dB", "What the duck takes from the first 40 ms of notes that begin "
+     "with a hit"),
     ("bass_masked", "Bass masked", 100.0, 0, "%", "How much of the basses the kick masks"),
     ("sum_peak_dbfs", "Peak of the sum", 1.0, 1, "dB", "Highest sample of kick and bass together, before the mix bus"),
     ("loudness_at_equal_peak_lu", "PLR", -1.0, 1, "dB", "Peak of kick and bass less their loudness: lower leaves more "

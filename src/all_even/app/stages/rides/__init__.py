@@ -3,6 +3,7 @@
 from typing import TYPE_CHECKING, cast
 
 from all_even.app.commands.command import LANES, STRIP, Command, Hands, is_selected
+from all_even.app.stages.rides.acts import STRONGER, WEAKER
 from all_even.app.stages.view import StageView
 
 if TYPE_CHECKING:
@@ -55,6 +56,14 @@ VIEW = StageView(
                 under="Automation", words="ride average"),
         Command("Tracks", "Copy to sections of that name", "", lambda a: _opened(a).acts.copy_to_sisters(), is_selected,
                 LANES, under="Automation", words="ride chorus verse"),
+        Command("Tracks", "Copy to every beat", "", lambda a: _opened(a).acts.repeat("beat"), is_selected, LANES,
+                under="Automation", words="ride duck repeat pulse"),
+        Command("Tracks", "Copy to every bar", "", lambda a: _opened(a).acts.repeat("bar"), is_selected, LANES,
+                under="Automation", words="ride duck repeat"),
+        Command("Tracks", "Automation × 1.25", "", lambda a: _opened(a).acts.scale(STRONGER), is_selected, LANES,
+                under="Automation", words="ride scale stronger more"),
+        Command("Tracks", "Automation × 0.8", "", lambda a: _opened(a).acts.scale(WEAKER), is_selected, LANES,
+                under="Automation", words="ride scale weaker less"),
         Command("Tracks", "Clear automation", "", lambda a: _opened(a).acts.clear(), is_selected, LANES,
                 under="Automation", words="ride delete clear"),
         Command("Tracks", "Write it to a file …", "", _carry, is_selected, LANES, under="Automation",

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from all_even.measure.time.sections import Section
 
 SMOOTH_S = 1.0
+STRONGER, WEAKER = 1.25, 0.8
 
 
 class RideActs:
@@ -53,6 +54,34 @@ class RideActs:
         strip_id, parameter = self._strip(), self._parameter()
         if ride_edits.curve_of(self._desk.session, strip_id, parameter):
             self._desk.try_edit(lambda s: ride_edits.set_curve(s, strip_id, parameter, ()))
+
+    def repeat(self, part: str) -> None:
+        """What the curve does in the marked passage, from every beat or every bar on. part: `beat` or `bar`."""
+        strip_id, parameter, passage = self._strip(), self._parameter(), self._drawing.passage
+        song, session = self._desk.figures.song, self._desk.session
+        if song is None or song.tempo is None:
+            self._desk.said.emit("The song has no tempo yet: tap or type one first.")
+            return
+        starts = tuple(song.tempo.every(part))
+        if passage is None:
+            self._desk.said.emit("Mark the passage to be copied first: drag over it.")
+            return
+        made, count = ride_edits.repeat_passage(session, strip_id, parameter, passage, starts)
+        if not count:
+            self._desk.said.emit("No automation here: there is nothing to copy.")
+            return
+        self._desk.try_edit(lambda _session: made)
+        self._desk.said.emit(f"Copied to {texts.count(count, part)}.")
+
+    def scale(self, share: float) -> None:
+        """The whole curve further from rest, or nearer to it."""
+        strip_id, parameter = self._strip(), self._parameter()
+        if not ride_edits.curve_of(self._desk.session, strip_id, parameter):
+            self._desk.said.emit("No automation here: there is nothing to scale.")
+            return
+        self._desk.try_edit(
+            lambda s: ride_edits.scale(s, strip_id, parameter, share), merge=f"scale {strip_id} {parameter}"
+        )
 
     def copy_to_sisters(self) -> None:
         """What the curve does in the present section, in all of that name."""
