@@ -20,7 +20,14 @@ from all_even.session.machine import template
 from all_even.session.model.ledger import LedgerEntry, Proposal, Result
 from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
-from tests.moves import check_sessions, dynamic_sessions, rides_sessions, share_sessions, space_sessions
+from tests.moves import (
+    approach_sessions,
+    check_sessions,
+    dynamic_sessions,
+    rides_sessions,
+    share_sessions,
+    space_sessions,
+)
 from tests.moves.looks import find, look_at, low_looks, make, masked_bass_look, measured_again, states_for_every_kind
 
 KINDS = sorted(stages.kinds())
@@ -53,12 +60,25 @@ def cases(brief_demo, tmp_path_factory) -> dict[str, tuple[Look, Proposal]]:
             kind for kind in stages.kinds().values()
             if kind.id not in found and (kind.id.startswith(its_own) if its_own
                                          else not kind.id.startswith(tuple(stage for stage, _ in own)))
+            and not kind.approach
         ]  # fmt: skip
         proposed = making.propose(look, missing)
         assert len({move.id for move in proposed}) == len(proposed), "two moves of one id"
         for move in proposed:
             if move.kind not in found:
                 found[move.kind] = (look, stages.kinds()[move.kind].prepare(look, move))
+    asked = [approach_sessions.look(tmp_path_factory.mktemp("approaches"))]
+    asked.append(approach_sessions.chosen(look_at(approach_sessions.in_a_room(tmp_path_factory.mktemp("in a room")))))
+    asked += [approach_sessions.chosen(look) for looks in (low, sharing, moving, rooms, states[:1]) for look in looks]
+    for look in asked:
+        # Those of the small band first; then each stage's own on the sessions that are made for it.
+        its_own = next((stage for stage, looks in own if any(one.book is look.book for one in looks)), "")
+        missing = [kind for kind in stages.kinds().values()
+                   if kind.approach and kind.id not in found and kind.id.startswith(its_own)]  # fmt: skip
+        for kind in missing:
+            moves = making.propose(look, [kind])
+            if moves:
+                found[kind.id] = (look, kind.prepare(look, moves[0]))
     return found
 
 
@@ -129,6 +149,8 @@ def _changed(session: Session, dependency: str) -> Session:
         return edits.change_strips(session, [lane.id], **change)
     if dependency == "settings":
         return edits.set_work(session, glue_db=3.0)
+    if dependency == "approaches":
+        return edits.set_approaches(session, glue_ratio="3:1" if session.approaches.glue_ratio == "4:1" else "4:1")
     if dependency == "files":
         return replace(session, lanes=session.lanes[1:])
     if dependency == "templates":  # of the machine, not of the session

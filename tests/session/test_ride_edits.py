@@ -128,3 +128,21 @@ def test_a_curve_of_array_numbers_can_be_saved(session):
     times, values = np.linspace(0.0, 3.0, 5), np.linspace(-3.0, 0.0, 5)
     made = ride_edits.set_curve(session, "voice", "level_db", list(zip(times, values, strict=True)))
     assert store.decode(store.encode(made), "a") == made
+
+
+def test_what_is_drawn_once_is_laid_over_every_beat_and_scaled(session):
+    lane = session.lanes[0].id
+    session = edits.set_levels(session, {lane: 0.0})
+    session = ride_edits.set_curve(session, lane, "level_db", [(1.0, -6.0), (1.3, 0.0)])
+    beats = (0.0, 0.5, 1.0, 1.5, 2.0)
+    made, count = ride_edits.repeat_passage(session, lane, "level_db", (1.02, 1.42), beats)
+    assert count == 4
+    for beat in beats:
+        assert ride_edits.value_at(made, lane, "level_db", beat + 0.01) == pytest.approx(-5.8, abs=0.25)
+        assert ride_edits.value_at(made, lane, "level_db", beat + 0.35) == pytest.approx(0.0, abs=0.05)
+    half = ride_edits.scale(made, lane, "level_db", 0.5)
+    assert ride_edits.value_at(half, lane, "level_db", 1.0) == pytest.approx(-3.0, abs=0.05)
+    still, none = ride_edits.repeat_passage(ride_edits.set_curve(session, lane, "level_db", ()), lane, "level_db",
+                                            (1.0, 1.4), beats)  # fmt: skip
+    assert none == 0
+    assert not still.lane(lane).automation

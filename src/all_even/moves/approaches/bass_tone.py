@@ -8,6 +8,7 @@
 """
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,14 +45,31 @@ TOP = Parameter("Low-pass", "Hz", 800.0, 10000.0, 4000.0, 3.0, 0, "log")
 PLACE = numbers(Band)["frequency_hz"]
 
 
-def _masked_of_bass(look: Look) -> NDArray[np.floating] | None:
-    """(bands,) what the others mask of the loudest bass, band by band, 0 to 1; None where none is heard."""
+@dataclass(frozen=True, slots=True, eq=False)
+class OfBass:
+    """(bands,): what the others mask of the loudest bass, 0 to 1, and how much it counts there."""
+
+    masked: NDArray[np.floating]
+    weight: NDArray[np.floating]
+
+    def share(self, inside: NDArray[np.bool_]) -> float | None:
+        """Masked of some bands together; None where the bass has nothing there."""
+        weight = self.weight[inside]
+        return float(self.masked[inside] @ weight / weight.sum()) if weight.sum() > 0.0 else None
+
+
+def _of_bass(look: Look) -> OfBass | None:
+    """None where no bass is heard."""
     found = sharing(look)
     if found is None:
         return None
     ids = {lane.id for lane in sounding_basses(look.session)}
     rows = [i for i, unit in enumerate(found.units) if any(lane.id in ids for lane in unit.lanes)]
-    return np.min(found.hidden[rows], axis=0) if rows else None
+    if not rows:
+        return None
+    weights = found.scene.weight[rows].sum(axis=1, dtype=np.float64)
+    loudest = int(np.argmax(weights.sum(axis=1)))
+    return OfBass(found.hidden[rows[loudest]], weights[loudest])
 
 
 def _ids(lanes: tuple[Lane, ...]) -> tuple[str, ...]:
@@ -98,14 +116,16 @@ def dip(p: Numbers) -> tuple[Processor, ...]:
 
 
 def _dips(look: Look) -> Iterator[Draft]:
-    masked, lanes = _masked_of_bass(look), sounding_basses(look.session)
-    if masked is None:
+    bass, lanes = _of_bass(look), sounding_basses(look.session)
+    if bass is None:
         return
     centres = masking.centres_hz()
     for name, (low_hz, high_hz) in DIPS.items():
-        inside = (centres >= low_hz) & (centres <= high_hz)
-        place_hz = float(round(centres[inside][int(np.argmax(masked[inside]))]))
-        share = float(masked[inside].max())
+        inside = (centres >= low_hz) & (centres <= high_hz) & (bass.weight > 0.0)
+        if not inside.any():
+            continue
+        place_hz = float(round(centres[inside][int(np.argmax(bass.masked[inside]))]))
+        share = float(bass.masked[inside].max())
         yield Draft(
             _ids(lanes), f"Bass {signed(DIP_DB, 0)} dB around {number(place_hz, 0)} Hz, broad",
             f"There the others mask {number(100.0 * share, 0)} % of it"
@@ -123,13 +143,13 @@ def low_pass(p: Numbers) -> tuple[Processor, ...]:
 
 
 def _top(look: Look) -> Iterator[Draft]:
-    masked, lanes = _masked_of_bass(look), sounding_basses(look.session)
-    if masked is None or any(isinstance(item, LowPass) for lane in lanes for item in lane.chain):
+    bass, lanes = _of_bass(look), sounding_basses(look.session)
+    if bass is None or any(isinstance(item, LowPass) for lane in lanes for item in lane.chain):
         return
     centres = masking.centres_hz()
     for cutoff_hz in TOPS_HZ:
-        share = float(masked[centres >= cutoff_hz].mean())
-        if share >= MOSTLY:
+        share = bass.share(centres >= cutoff_hz)
+        if share is not None and share >= MOSTLY:
             yield Draft(
                 _ids(lanes), f"Low-pass the bass at {number(cutoff_hz / 1000.0)} kHz: above it only fills space",
                 f"Over it the others mask {number(100.0 * share, 0)} % of what the bass has. Strings, pick and "
@@ -170,9 +190,10 @@ def bite(p: Numbers) -> tuple[Processor, ...]:
 
 
 def _bite(look: Look) -> Iterator[Draft]:
-    masked, lanes = _masked_of_bass(look), sounding_basses(look.session)
-    if masked is None:
+    bass, lanes = _of_bass(look), sounding_basses(look.session)
+    if bass is None:
         return
+    masked = np.where(bass.weight > 0.0, bass.masked, 1.0)
     centres = masking.centres_hz()
     first_hz, second_hz = (
         min(places, key=lambda hz: float(masked[int(np.argmin(np.abs(centres - hz)))])) for places in BITES_HZ

@@ -17,7 +17,7 @@ from all_even.session.model.session import Session
 
 TURNED = {"glue_ratio": ("dynamics.glue",), "pan_width": ("balance.spread",), "balance_by": ()}
 """Approaches that are choices: kinds that are there anyway and turn with them. How a balance is made is not heard."""
-MOST = 6
+MOST = 10
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -42,7 +42,7 @@ def chosen_values(name: str) -> tuple[bool | str, ...]:
 
 
 def offers(look: Look, name: str, kinds: Mapping[str, Kind], told: making.Told = making.unheard) -> list[Offer]:
-    """The first moves of an approach on the session as it is, at most six, each with its session. KeyError where there
+    """The first moves of an approach on the session as it is, at most ten, each with its session. KeyError where there
     is no approach of that name."""
     found: list[Offer] = []
     for value in chosen_values(name):

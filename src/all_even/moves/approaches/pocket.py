@@ -2,7 +2,8 @@
 
 Where the kick has the bottom, the bass is lifted where it is clear of the kick, up to 6 dB; its place is found by
 trial between 80 and 250 Hz, not fixed. From the other side the kick is cut there, broad: always, or by its own level
-(its loud hits alone). Each is judged on the net scale: what it is worth beside a fader.
+(its loud hits alone; tried, that pays where the kick's microphone hears the bass). Each is judged on the net scale:
+what it is worth beside a fader.
 """
 
 from collections.abc import Callable, Iterator, Sequence
@@ -21,7 +22,7 @@ from all_even.measure.dynamics.signal import signal_of
 from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, numbers_of, on_trial
 from all_even.moves.kind import value_of
 from all_even.moves.low_end.bass.harmonics import basses_heard
-from all_even.moves.low_end.bottom import ROOM, beside_a_fader, on_each
+from all_even.moves.low_end.bottom import ROOM, beside_a_fader
 from all_even.moves.low_end.clearing.dynamic_clearing import threshold_db
 from all_even.session.model.ledger import Parameters, Proposal
 from all_even.session.model.session import Session
@@ -65,12 +66,18 @@ def by_its_level(p: Numbers) -> tuple[Processor, ...]:
     return (DynamicEqualiser(bands=(band,)),)
 
 
-def _best(found: Copies, lanes: Sequence[str], amounts_db: Sequence[float], first_db: float) -> tuple[float, float]:
-    """The place at which a bell is worth most beside a fader, and the amount that is worth most there."""
+def _best(
+    found: Copies,
+    lanes: Sequence[str],
+    amounts_db: Sequence[float],
+    first_db: float,
+    made: Callable[[Numbers], Sequence[Processor]],
+) -> tuple[float, float]:
+    """The place at which what is made is worth most beside a fader, and the amount that is worth most there."""
 
     def net(place_hz: float, amount_db: float) -> float:
-        after = found.tried(on_each(lanes, bell({"place_hz": place_hz, "amount_db": amount_db})[0]))
-        return found.net_db(after) or 0.0
+        p = {"place_hz": place_hz, "amount_db": amount_db, "threshold_db": threshold_db(found, place_hz, Q)}
+        return found.net_db(found.tried(dict.fromkeys(lanes, tuple(made(p))))) or 0.0
 
     place_hz = max(PLACES_HZ, key=lambda hz: net(hz, first_db))
     return float(place_hz), max(amounts_db, key=lambda amount_db: net(place_hz, amount_db))
@@ -92,7 +99,7 @@ def _gentler(amount_db: float) -> tuple[Parameters, ...]:
 def _on_bass(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
-        place_hz, amount_db = _best(found, found.basses, LIFTS_DB, TRIED_DB)
+        place_hz, amount_db = _best(found, found.basses, LIFTS_DB, TRIED_DB, bell)
         p = _as_loud(look, {"place_hz": place_hz, "amount_db": amount_db})
         yield _draft(found, found.basses, bell(p), p, _bass_title(amount_db, place_hz),
                      "There the bass is clear of the kick; as loud as before.")  # fmt: skip
@@ -101,7 +108,7 @@ def _on_bass(look: Look) -> Iterator[Draft]:
 def _on_kick(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
-        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB)
+        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB, bell)
         p = {"place_hz": place_hz, "amount_db": amount_db}
         yield _draft(found, found.kicks, bell(p), p, _kick_title(amount_db, place_hz),
                      "The bass’s home: the kick makes room there.")  # fmt: skip
@@ -110,7 +117,7 @@ def _on_kick(look: Look) -> Iterator[Draft]:
 def _kick_by_level(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
-        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB)
+        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB, by_its_level)
         p = {"place_hz": place_hz, "amount_db": amount_db, "threshold_db": threshold_db(found, place_hz, Q)}
         yield _draft(found, found.kicks, by_its_level(p), p, _level_title(amount_db, place_hz),
                      "Soft hits keep it, loud ones make room for the bass.")  # fmt: skip

@@ -45,23 +45,30 @@ def fitted(found: Part) -> Tried | None:
     short = gentle.stretch(found)
     if len(short.hits_s) < punch.FEWEST:
         return None
-    best: tuple[float, Compressor] | None = None
     before = punch.hit_peaks_db(short.signal.louder_side, short.signal.sample_rate, short.hits_s)
+    plain = Compressor(knee_db=6.0, release_ms=release_ms(found.hits_s),
+                       key_high_pass_hz=gentle.KEY_HZ if found.is_sum else 0.0)  # fmt: skip
+
+    def out_db(station: Compressor) -> float:
+        return gentle.hit_peaks_db(short, station) - before
+
+    def at(ratio: float, attack_ms: float, under_db: float) -> Compressor:
+        threshold_db = round(short.signal.peak_dbfs - under_db, 1)
+        return replace(plain, ratio=ratio, attack_ms=attack_ms, threshold_db=threshold_db)
+
+    best: tuple[float, Compressor] | None = None
     for ratio in RATIOS:
         for attack_ms in ATTACKS_MS:
-            base = Compressor(ratio=ratio, knee_db=6.0, attack_ms=attack_ms, release_ms=release_ms(found.hits_s),
-                              key_high_pass_hz=gentle.KEY_HZ if found.is_sum else 0.0)  # fmt: skip
-            for under_db in UNDER_DB:
-                tried = replace(base, threshold_db=round(short.signal.peak_dbfs - under_db, 1))
-                out = gentle.hit_peaks_db(short, tried) - before
-                if best is None or out > best[0]:
-                    best = (out, tried)
-                if out >= WANTED_DB:
+            deepest = at(ratio, attack_ms, UNDER_DB[-1])
+            reached = out_db(deepest), deepest
+            for under_db in UNDER_DB[:-1] if reached[0] >= WANTED_DB else ():
+                tried = at(ratio, attack_ms, under_db)
+                if (out := out_db(tried)) >= WANTED_DB:
+                    reached = out, tried
                     break
-            if best is not None and best[0] >= WANTED_DB:
-                made = matched(found, [best[1]])
-                if not made.movement.side.shakes:
-                    return made
+            best = reached if best is None or reached[0] > best[0] else best
+            if reached[0] >= WANTED_DB and not (made := matched(found, [reached[1]])).movement.side.shakes:
+                return made
     if best is None or best[0] < LEAST_DB:
         return None
     made = matched(found, [best[1]])

@@ -4,7 +4,7 @@ shaken percussion shaped, a compressor with harmonics.
 All are fitted on the track by itself with the real kernel, at equal loudness, and tried in the whole.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 
 import numpy as np
@@ -26,7 +26,7 @@ from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.attack import SUSTAIN
 from all_even.moves.dynamics.even_out import spread_behind
 from all_even.moves.dynamics.figures import PUNCH, SPREAD
-from all_even.moves.dynamics.trying import Tried, is_free, lanes, matched, solved, through
+from all_even.moves.dynamics.trying import Tried, is_free, lanes, matched, through
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -37,12 +37,14 @@ BRASS = frozenset({"trumpet", "trombone", "bass trombone", "horn"})
 SHAKEN = frozenset({"tambourine", "shaker", "clap", "maracas", "cabasa"})
 HELD = frozenset({"guitars", "keys", "bass"})
 UNEVEN_DB = 4.0
-EVEN = Compressor(ratio=4.0, knee_db=6.0, attack_ms=5.0, release_ms=80.0)
+EVEN = Compressor(ratio=4.0, knee_db=6.0, attack_ms=1.0, release_ms=80.0)
 FORWARD = Compressor(ratio=8.0, knee_db=3.0, attack_ms=0.5, release_ms=120.0)
 LONGER = Compressor(ratio=4.0, knee_db=6.0, attack_ms=5.0, release_ms=300.0)
 COLOURED = Compressor(ratio=3.0, knee_db=9.0, attack_ms=10.0, release_ms=150.0)
 """Common practice: brass forward with the fastest attack, medium release and a high ratio; notes longer with a release
 that is back only when they have faded."""
+STEP_DB, HALVINGS, LESS, FADES_DB = 3.0, 5, (0.0, 0.1, 0.2), -3.0
+"""Notes that fall by less than the last within half a second are held already."""
 AIMS = {"even": 0.6, "forward": 0.5, "character": 0.75}
 LONGER_DB, SOFTER_DB, SHAKEN_DB, DRIVE_DB = 3.0, -4.0, -4.0, 9.0
 LATE_S, EARLY_S, LEAST_NOTE_S, FEWEST_NOTES = (0.3, 0.6), (0.02, 0.12), 0.5, 4
@@ -81,34 +83,50 @@ LATE = Metric("note-tail", "notes after half a second", "dB", 1, 0.5, ("strips",
 # Fits.
 
 
-def _to_spread(base: Compressor, share: float, found: Part, *more: Processor) -> Tried | None:
-    """The highest threshold at which the spread falls to a share of itself, at equal loudness."""
-    spread, levels = found.units.spread_db, found.units.levels_db
+def _highest(figure: Callable[[float], float], aims: Sequence[float], low: float, high: float) -> float | None:
+    """The highest threshold at which a figure is at the first of these aims that is reached at all; None where none is.
+    From the top down: spread and length do not move steadily with the threshold."""
+    steps = [high - STEP_DB * index for index in range(int((high - low) / STEP_DB) + 1)]
+    found = [figure(db) for db in steps]
+    for aim in aims:
+        at = next((index for index, value in enumerate(found) if value <= aim), None)
+        if at is not None:
+            under, over = steps[at], steps[max(0, at - 1)]
+            for _ in range(HALVINGS):
+                middle = 0.5 * (under + over)
+                under, over = (middle, over) if figure(middle) <= aim else (under, middle)
+            return round(under, 1)
+    return None
+
+
+def _range_db(found: Part) -> tuple[float, float]:
+    """Thresholds that are tried: from far under the soft units to over the loud ones."""
+    low, high = np.percentile(found.units.levels_db, (5, 95))
+    return float(np.clip(low - 12.0, -80.0, 12.0)), float(np.clip(high + 20.0, -80.0, 12.0))
+
+
+def _to_spread(base: Compressor, share: float, found: Part) -> Tried | None:
+    """The highest threshold at which the spread falls to a share of itself, or less far, at equal loudness."""
+    spread = found.units.spread_db
     if spread is None or spread < UNEVEN_DB:
         return None
-    low, high = (float(np.clip(value, -80.0, 12.0)) for value in (np.percentile(levels, 5) - 12.0,
-                                                                  np.percentile(levels, 95) + 20.0))  # fmt: skip
-    threshold = solved(lambda db: spread_behind(found, (replace(base, threshold_db=db),)), share * spread, low, high,
-                       within=0.15)  # fmt: skip
-    if threshold is None:
-        return None
-    return matched(found, [*more, replace(base, threshold_db=round(threshold, 1))])
+    threshold = _highest(lambda db: spread_behind(found, (replace(base, threshold_db=db),)),
+                         [spread * min(0.85, share + more) for more in LESS], *_range_db(found))  # fmt: skip
+    return None if threshold is None else matched(found, [replace(base, threshold_db=threshold)])
 
 
 def _to_length(found: Part) -> Tried | None:
-    """The highest threshold at which notes stay 3 dB louder after half a second."""
+    """The highest threshold at which notes stay 3 dB louder after half a second, or less much."""
     now = late_db(found.units, found.signal.power)
-    if now is None:
+    if now is None or now > FADES_DB:
         return None
 
     def fall(db: float) -> float:
         behind, _ = through(found.signal, (replace(LONGER, threshold_db=db),))
         return -(late_db(found.units, behind.power) or now)
 
-    low = float(np.clip(np.percentile(found.units.levels_db, 5) - 20.0, -80.0, 12.0))
-    high = float(np.clip(np.percentile(found.units.levels_db, 95) + 12.0, -80.0, 12.0))
-    threshold = solved(fall, -(now + LONGER_DB), low, high, within=0.2)
-    return None if threshold is None else matched(found, [replace(LONGER, threshold_db=round(threshold, 1))])
+    threshold = _highest(fall, [-(now + LONGER_DB - more) for more in (0.0, 1.0, 2.0)], *_range_db(found))
+    return None if threshold is None else matched(found, [replace(LONGER, threshold_db=threshold)])
 
 
 def _with_drive(found: Part) -> Tried | None:
@@ -209,7 +227,7 @@ FORWARD_BRASS = on_trial(
 NOTE_SUSTAIN = on_trial(
     "dynamics.note-sustain", "note_sustain", LATE,
     partial(_compressed, struck=False, wanted=lambda lane: family_of(lane.role) in HELD, fit=_to_length,
-            title="Longer notes for {name}", why=f"After half a second notes stand {LONGER_DB:.0f} dB louder."),
+            title="Longer notes for {name}", why="Notes fall more slowly."),
     _edit(LONGER), parameters={"threshold_db": THRESHOLD}, weight=1.3,
 )  # fmt: skip
 CHARACTER = on_trial(

@@ -5,6 +5,7 @@ nothing, and which equalisers are to be listened to again.
 from all_even import texts
 from all_even.dsp.parameter import number
 from all_even.figures.book.look import Look
+from all_even.figures.dynamics.coloured import coloured
 from all_even.figures.dynamics.dynamics import moving, outline, working
 from all_even.measure.dynamics.units import FEWEST
 from all_even.moves.accounts import standing
@@ -13,13 +14,14 @@ from all_even.moves.dynamics.effects import flags
 from all_even.moves.dynamics.trying import lanes
 from all_even.moves.share import figures, high_pass, low_pass
 from all_even.session.model.remark import Remark
+from all_even.session.model.session import Session
 from all_even.session.model.strips import MIX
 
 
 def remarks(look: Look) -> tuple[Remark, ...]:
     """What may be a mistake first."""
     found = [*_side_effects(look), *_equalisers_again(look)]
-    return (*found, *_no_glue(look), *_even_already(look), *_no_sibilants(look))
+    return (*found, *_colours(look), *_no_glue(look), *_even_already(look), *_no_sibilants(look))
 
 
 def _side_effects(look: Look) -> list[Remark]:
@@ -37,6 +39,26 @@ def _side_effects(look: Look) -> list[Remark]:
             text = f"{whose}its dynamics {', '.join(words)}"
             told.append(Remark((strip_id,) if session.is_lane(strip_id) else (), "side-effects", len(words), text))
     return sorted(told, key=lambda remark: -remark.size)
+
+
+def _colours(look: Look) -> list[Remark]:
+    """What saturation does besides: driven hot on purpose it is colour and no fault, so it is only good to know."""
+    told = []
+    session = look.session
+    for strip_id in (*(strip.id for strip in session.strips if not _is_parallel(session, strip.id)), MIX):
+        found = coloured(look, strip_id)
+        side = found.side if found is not None else None
+        words = flags(side) if side is not None else []
+        if words:
+            whose = "" if session.is_lane(strip_id) else f"{session.strip_name(strip_id)}: "
+            text = f"{whose}its saturation does more than colour: {', '.join(words)}"
+            lanes_ = (strip_id,) if session.is_lane(strip_id) else ()
+            told.append(Remark(lanes_, "colour-besides", float(len(words)), text, aside=True))
+    return told
+
+
+def _is_parallel(session: Session, strip_id: str) -> bool:
+    return any(bus.id == strip_id and bus.use == "parallel" for bus in session.buses)
 
 
 def _equalisers_again(look: Look) -> list[Remark]:
