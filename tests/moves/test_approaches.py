@@ -153,7 +153,8 @@ def test_the_ratio_of_the_glue_is_chosen_and_fitted_anew(band):
     for ratio in ("as usual", "4:1"):
         moves = making.propose(with_approach(band, glue_ratio=ratio), [kind])
         fits[ratio] = next((move.parameters for move in moves if move.targets == ("mix",)), None)
-    assert fits["as usual"] is not None and fits["4:1"] is not None
+    assert fits["as usual"] is not None
+    assert fits["4:1"] is not None
     assert (fits["as usual"]["ratio"], fits["4:1"]["ratio"]) == (2.0, 4.0)
     assert fits["4:1"]["threshold_db"] > fits["as usual"]["threshold_db"]
 
@@ -255,7 +256,8 @@ def test_a_narrow_peak_of_a_high_sound_is_a_place(band):
         band.session, lane, Equaliser(bands=(Band(frequency_hz=7600.0, gain_db=14.0, q=4.0),))
     )
     found = [place for place in places(band.at(peaked), lane) if place.sort == "peak"]
-    assert found and found[0].hz == pytest.approx(7600.0, rel=0.08)
+    assert found
+    assert found[0].hz == pytest.approx(7600.0, rel=0.08)
     assert found[0].gain_db < 0.0
 
 

@@ -201,12 +201,12 @@ class Kind:
         """What it proposes, as a figure: known again as long as what it depends on stays."""
 
         def fingerprint(look: Look, _prints: Fingerprints, _target: str) -> str:
-            if not self.is_chosen(look.session):
+            if self.approach and not self.is_chosen(look.session):
                 return "not chosen"
             return digest(sorted(fingerprints(look, self.depends_on).items()))
 
         def compute(look: Look, _target: str) -> tuple[Proposal, ...]:
-            if not self.is_chosen(look.session):
+            if self.approach and not self.is_chosen(look.session):
                 return ()
             rests_on = fingerprints(look, self.depends_on)
             return tuple(

@@ -21,7 +21,7 @@ from all_even.figures.book.look import Look
 from all_even.figures.dynamics.dynamics import hits_of
 from all_even.figures.song import SONG
 from all_even.figures.space import spaces
-from all_even.moves.approaches.figures import BAND, arriving, band_of_all_db
+from all_even.moves.approaches.figures import BAND, SIDES, arriving, band_of_all_db
 from all_even.moves.approaches.trial import Draft, on_trial
 from all_even.moves.buses.tracks import free_bus_name
 from all_even.moves.kind import name_of, per_strip, value_of
@@ -87,7 +87,7 @@ def _late(look: Look) -> Iterator[Draft]:
             name = name_of(found)
             yield Draft((lane.id,), found.title, found.reason.removesuffix(" Optional."),
                         {"late_ms": value_of(found, "late_ms"), "name": (name,)}, of=lane.id,
-                        arguments={"bus": name}, evidence=found.evidence)  # fmt: skip
+                        arguments={"of": lane.id}, evidence=found.evidence)  # fmt: skip
 
 
 # Loose echoes.
@@ -170,8 +170,8 @@ def _edit_tone(session: Session, move: Proposal) -> Session:
 
 
 HEARD = on_trial("space.heard-room", "heard_room", COVERED, _heard, _edit_heard, parameters={"by_db": BY}, weight=1.2)
-LATE = on_trial("space.one-side-late", "one_side_late", wider.METRIC, _late, wider.edit,
-                parameters={"late_ms": wider.LATER}, weight=1.0, before=0.0)  # fmt: skip
+LATE = on_trial("space.one-side-late", "one_side_late", SIDES, _late, wider.edit, weight=1.0, better=1,
+                parameters={"late_ms": wider.LATER})  # fmt: skip
 LOOSE = on_trial("space.loose-echo", "loose_echo", COVERED, _loose, _edit_loose, parameters={"level_db": LEVEL},
                  weight=1.0, before=1.0)  # fmt: skip
 TONE = on_trial("space.tone-on-hits", "tone_on_hits", BAND, _tone, _edit_tone, weight=0.9, better=1,
