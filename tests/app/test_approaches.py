@@ -116,3 +116,29 @@ def test_a_makeup_that_follows_is_set_when_the_hand_moves(rig, small_band):
     rig.wait(lambda: rig.desk.session.lane(lane).chain[0].makeup_db > first.makeup_db + 0.5)
     rig.desk.undo()  # one step for the hand; what followed belongs to it
     assert rig.desk.session.lane(lane).chain[0].threshold_db == -30.0
+
+
+def test_a_pocket_is_dragged_on_its_card(rig):
+    from PyQt6.QtCore import QPointF, Qt
+    from PyQt6.QtTest import QTest
+
+    from all_even.app.side.place_drawing import PlaceDrawing
+    from all_even.dsp.parameter import Parameter
+    from tests.app import mouse
+
+    place = Parameter("Place", "Hz", 60.0, 300.0, 145.0, 3.0, 0, "log")
+    amount = Parameter("Lift", "dB", 0.5, 9.0, 3.0, 0.5)
+    drawing = PlaceDrawing(place, amount)
+    drawing.resize(260, 132)
+    drawing.show_move(145.0, 3.0, {"100": 0.2, "145": 0.9, "200": -0.3})
+    chosen = []
+    drawing.chosen.connect(lambda hz, db: chosen.append((hz, db)))
+    start = QPointF(drawing.x_of(145.0), drawing.y_of(3.0))
+    end = QPointF(drawing.x_of(200.0), drawing.y_of(6.0))
+    mouse.drag(drawing, start.toPoint(), end.toPoint())
+    assert chosen[-1][0] == pytest.approx(200.0, rel=0.02)
+    assert chosen[-1][1] == pytest.approx(6.0, abs=0.5)
+    QTest.keyClick(drawing, Qt.Key.Key_Left)
+    assert chosen[-1][0] < 190.0
+    assert "Hz" in drawing.accessibleDescription()
+    drawing.grab()

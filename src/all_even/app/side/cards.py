@@ -168,6 +168,7 @@ class MoveCard(Card):
 
     def _add_parameters(self, move: Proposal) -> None:
         kind = stages.kinds()[move.kind]
+        self._add_place(move, kind)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
@@ -185,6 +186,19 @@ class MoveCard(Card):
                 grid.addWidget(fields.label("being found …", "small"), index, 1)
         grid.setColumnStretch(2, 1)
         self.column.addLayout(grid)
+
+    def _add_place(self, move: Proposal, kind: "Kind") -> None:
+        """A drawing with a handle, where a move has a place and an amount, and says what it is worth place by place."""
+        nets, place_hz, amount_db = (move.parameters.get(name) for name in ("nets_db", "place_hz", "amount_db"))
+        if isinstance(nets, dict) and isinstance(place_hz, int | float) and isinstance(amount_db, int | float):
+            from all_even.app.side.place_drawing import PlaceDrawing
+
+            self.place = PlaceDrawing(kind.parameters["place_hz"], kind.parameters["amount_db"])
+            self.place.show_move(float(place_hz), float(amount_db), nets)
+            self.place.chosen.connect(
+                lambda hz, db: self.desk.moves.change(self.move_, {"place_hz": hz, "amount_db": db})
+            )
+            self.column.addWidget(self.place)
 
     def _add_parts(self, move: Proposal, kind: "Kind") -> None:
         """What it does, one by one; a tick taken away leaves that out."""

@@ -32,6 +32,8 @@ PLACES_HZ = tuple(round(80.0 * 2.0 ** (step / 6.0)) for step in range(11))
 LIFTS_DB, CUTS_DB = (2.0, 3.0, 4.5, 6.0), (-2.0, -3.0, -4.5, -6.0)
 Q = 0.7
 TRIED_DB = 3.0
+NETS = "nets_db"
+"""The parameter that holds what 3 dB are worth place by place, for the drawing on the card."""
 PLACE = Parameter("Place", "Hz", 60.0, 300.0, 145.0, 3.0, 0, "log")
 LIFT = Parameter("Lift", "dB", 0.5, 9.0, 3.0, 0.5)
 CUT = Parameter("Cut", "dB", -9.0, -0.5, -3.0, 0.5)
@@ -72,21 +74,24 @@ def _best(
     amounts_db: Sequence[float],
     first_db: float,
     made: Callable[[Numbers], Sequence[Processor]],
-) -> tuple[float, float]:
-    """The place at which what is made is worth most beside a fader, and the amount that is worth most there."""
+) -> tuple[dict[str, float], dict[str, float]]:
+    """The place at which what is made is worth most beside a fader, with the amount that is worth most there; and what
+    3 dB are worth at each place, by its Hz."""
 
     def net(place_hz: float, amount_db: float) -> float:
         p = {"place_hz": place_hz, "amount_db": amount_db, "threshold_db": threshold_db(found, place_hz, Q)}
         return found.net_db(found.tried(dict.fromkeys(lanes, tuple(made(p))))) or 0.0
 
-    place_hz = max(PLACES_HZ, key=lambda hz: net(hz, first_db))
-    return float(place_hz), max(amounts_db, key=lambda amount_db: net(place_hz, amount_db))
+    nets = {hz: net(hz, first_db) for hz in PLACES_HZ}
+    place_hz = max(nets, key=lambda hz: nets[hz])
+    best = {"place_hz": float(place_hz), "amount_db": max(amounts_db, key=lambda db: net(place_hz, db))}
+    return best, {f"{hz}": value for hz, value in nets.items()}
 
 
-def _draft(found: Copies, lanes: Sequence[str], stations: Sequence[Processor], p: Numbers, title: str,
+def _draft(found: Copies, lanes: Sequence[str], stations: Sequence[Processor], p: Numbers, nets: Numbers, title: str,
            why: str) -> Draft:  # fmt: skip
     after = found.tried(dict.fromkeys(lanes, tuple(stations)))
-    return Draft(lanes, title, f"{why} {beside_a_fader(found.before, after)}", dict(p),
+    return Draft(lanes, title, f"{why} {beside_a_fader(found.before, after)}", {**p, NETS: dict(nets)},
                  evidence={"net_db": found.net_db(after)}, gentler=_gentler(p["amount_db"]))  # fmt: skip
 
 
@@ -99,27 +104,26 @@ def _gentler(amount_db: float) -> tuple[Parameters, ...]:
 def _on_bass(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
-        place_hz, amount_db = _best(found, found.basses, LIFTS_DB, TRIED_DB, bell)
-        p = _as_loud(look, {"place_hz": place_hz, "amount_db": amount_db})
-        yield _draft(found, found.basses, bell(p), p, _bass_title(amount_db, place_hz),
+        best, nets = _best(found, found.basses, LIFTS_DB, TRIED_DB, bell)
+        p = _as_loud(look, best)
+        yield _draft(found, found.basses, bell(p), p, nets, _bass_title(p["amount_db"], p["place_hz"]),
                      "There the bass is clear of the kick; as loud as before.")  # fmt: skip
 
 
 def _on_kick(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
-        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB, bell)
-        p = {"place_hz": place_hz, "amount_db": amount_db}
-        yield _draft(found, found.kicks, bell(p), p, _kick_title(amount_db, place_hz),
+        p, nets = _best(found, found.kicks, CUTS_DB, -TRIED_DB, bell)
+        yield _draft(found, found.kicks, bell(p), p, nets, _kick_title(p["amount_db"], p["place_hz"]),
                      "The bass’s home: the kick makes room there.")  # fmt: skip
 
 
 def _kick_by_level(look: Look) -> Iterator[Draft]:
     found = copies(look)
     if found is not None and pair(look) is not None:
-        place_hz, amount_db = _best(found, found.kicks, CUTS_DB, -TRIED_DB, by_its_level)
-        p = {"place_hz": place_hz, "amount_db": amount_db, "threshold_db": threshold_db(found, place_hz, Q)}
-        yield _draft(found, found.kicks, by_its_level(p), p, _level_title(amount_db, place_hz),
+        best, nets = _best(found, found.kicks, CUTS_DB, -TRIED_DB, by_its_level)
+        p = {**best, "threshold_db": threshold_db(found, best["place_hz"], Q)}
+        yield _draft(found, found.kicks, by_its_level(p), p, nets, _level_title(p["amount_db"], p["place_hz"]),
                      "Soft hits keep it, loud ones make room for the bass.")  # fmt: skip
 
 
