@@ -14,6 +14,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from all_even.app.desk import Desk
+from all_even.app.pages.approaches import ApproachesPage
 from all_even.app.starting.start import make_application
 from all_even.app.window import MainWindow
 from all_even.audio.device import SimulatedDevice
@@ -351,9 +352,16 @@ def main() -> None:
     desk.select((keyed.id,))
     window.workbench.lanes.verticalScrollBar().setValue(0)
     shot("buses")
-    window.show_page("settings")
+    window.show_page("approaches")
+    page = window.extra_pages["approaches"]
+    assert isinstance(page, ApproachesPage)
+    for name in ("colour", "pocket"):
+        page.try_out(name)
+        wait(lambda row=page.rows[name]: bool(row.hears))
+    page.rows["kick_click"].control.click()
     wait(lambda: not desk.work.busy())
-    shot("settings")
+    shot("approaches")
+    desk.undo()
     window.leave_page()
     desk.set_stage("print")
     place = Path(tempfile.gettempdir()) / "ferry"

@@ -16,7 +16,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from all_even.app.bench import ruler
 from all_even.app.bench.drawings import BOTTOM, Drawing
 from all_even.app.bench.handled import Handled
-from all_even.app.station import space_drawing
+from all_even.app.station import space_drawing, tone_drawing
 from all_even.app.style import paint, theme
 from all_even.dsp.ducking.clicks import Clicks
 from all_even.dsp.ducking.ducker import Ducker
@@ -103,6 +103,8 @@ class StationDrawing(Handled, Drawing):
             self.title = "Curve: out over in"
         elif isinstance(station, space_drawing.KINDS):
             self.title = space_drawing.title(station)
+        elif isinstance(station, tone_drawing.KINDS):
+            self.title = tone_drawing.title(station)
         else:
             self.title = "Gain along the song, dB"
         self.renew()
@@ -144,6 +146,8 @@ class StationDrawing(Handled, Drawing):
             self._curve(painter, plot)
         elif isinstance(station, space_drawing.KINDS):
             space_drawing.paint_inside(painter, plot, station, self.envelope_db, self.note)
+        elif isinstance(station, tone_drawing.KINDS):
+            tone_drawing.paint_inside(painter, plot, station)
         elif station is not None:
             self._trace(painter, plot)
 

@@ -35,8 +35,8 @@ class HitTone(Shaped, frozen=True, kw_only=True, tag_field="kind", tag="hit-tone
 
     frequency_hz: Annotated[float, setting("Frequency", "Hz", 25.0, 400.0, step=3.0, scale="log", decimals=1)] = 55.0
     length_ms: Annotated[float, setting("Length", "ms", 20.0, 2000.0, step=5.0, scale="log", decimals=0)] = 250.0
-    bend_semitones: Annotated[float, setting("Begins higher by", "semitones", 0.0, 24.0, step=1.0)] = 5.0
-    level_db: Annotated[float, setting("Level", "dBFS", -60.0, 0.0, step=0.5)] = -18.0
+    bend_semitones: Annotated[float, setting("Begins higher, semitones", "", 0.0, 24.0, step=1.0, decimals=0)] = 5.0
+    level_db: Annotated[float, setting("Level", "dB", -60.0, 0.0, step=0.5)] = -18.0
 
     def following(self, shape: DuckShape | None, sample_rate: int) -> Array:
         rate = float(sample_rate)
