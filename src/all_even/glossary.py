@@ -82,6 +82,10 @@ TERMS = (
          "a silent short one per hit. High-passed: only its attack.", LOW_END, (r"\bkeyed\b", r"\bclick key\b")),
     Term("drawn shape", "A gain curve per hit, or on the grid, instead of a compressor: attack, hold, release in "
          "milliseconds.", LOW_END, (r"\bsteps back within\b", r"\bis back after\b", r"\btimeline\b")),
+    Term("pocket", "The place above the kick where the bass is clear of it, lifted; or room made there in the kick.",
+         LOW_END),
+    Term("bass start lost", "What a duck takes from the first 40 ms of the bass's notes that begin with a hit.",
+         LOW_END),
     Term("low-frequency distortion", "The gain follows the wave itself, because the release is too short.", DYNAMICS,
          (r"^Ripple$",)),
     Term("pumping", "Sustained notes swell after each hit, by so many dB.", DYNAMICS, (r"\bbreathes by\b",)),
@@ -89,6 +93,9 @@ TERMS = (
     Term("spread", "From soft to loud notes, words or hits: 10th to 90th percentile, in dB.", DYNAMICS, (r"^Apart\b",)),
     Term("parallel compression", "A copy compressed hard, mixed in low under the dry sound.", DYNAMICS,
          (r"\bcrushed\b",)),
+    Term("voicing", "The way a saturation bends the wave: odd or even harmonics, hard, tape-like.", DYNAMICS),
+    Term("treble of hits", "What hits have over 3 kHz in their first 50 ms, at equal loudness: fast attacks take it.",
+         DYNAMICS),
     Term("dry over reverb", "Direct sound against what comes back from the returns, in dB: less is further away.",
          SPACE, (r"\bdirect over return",)),
     Term("just audible when muted", "A reverb is set where muting it is just noticed.", SPACE,
@@ -96,6 +103,11 @@ TERMS = (
     Term("warnings", "What is wrong with the session at this stage as it is; nothing is changed by reading them.",
          MOVES, (r"^As it stands$",)),
     Term("move", "A proposed change with its reason and what it should bring; hear it, apply it, decline it.", MOVES),
+    Term("approach", "Another way of working, off until it is chosen: it opens optional moves and changes nothing else.",
+         MOVES),
+    Term("2nd opinion", "What is masked by another estimate, on which no move is fitted: it judges beside a move's "
+         "own figure.",
+         MOVES),
     Term("questions", "What only you can say; a press answers. The card has a dotted bar in the colour of "
          "warnings.", MOVES),
     Term("optional", "Moves that no finding asks for: taste, repairs with a price. Their cards have a dotted bar; "

@@ -84,7 +84,7 @@ def test_a_move_of_one_tells_its_figure_the_second_estimate_and_what_it_costs(lo
     assert moves
     for move in moves:
         assert move.source == "trial"
-        assert "Masked, second estimate" in move.reason
+        assert "Masked, 2nd opinion" in move.reason
         assert ("Costs something" in move.reason) == (move.evidence["costs"] is not None)
         assert ("Nothing in the whole gets worse" in move.reason) == (move.evidence["costs"] is None)
 

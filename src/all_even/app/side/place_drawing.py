@@ -26,13 +26,13 @@ class PlaceDrawing(Handled, Drawing):
     """chosen: place and amount, when the hand lets go."""
 
     chosen = pyqtSignal(float, float)
-    title = "Net by place; drag the handle"
+    title = "Worth over a fader; drag the handle"
 
     def __init__(self, place: Parameter, amount: Parameter) -> None:
         super().__init__(
             "Place and amount",
             "Drag the handle: across for the place, up and down for the amount; arrow keys too (Shift: finer). The "
-            "curve is what 3 dB are worth at each place beside a fader",
+            "curve is how much more bass than by turning it up 3 dB give at each place",
         )
         self.place, self.amount = place, amount
         self.place_hz, self.amount_db = place.default, amount.default
@@ -123,7 +123,7 @@ class PlaceDrawing(Handled, Drawing):
             QPolygonF([QPointF(self.x_of(hz), middle - reach * value) for hz, value in self.nets.items()])
         )
         best = max(self.nets, key=lambda hz: self.nets[hz])
-        text = f"{signed(self.nets[best])} dB net"
+        text = f"{signed(self.nets[best])} dB"
         width = paint.width_of(text, theme.SMALL) + 6
         left = min(max(plot.left(), self.x_of(best) - 0.5 * width), plot.right() - width)
         box = QRectF(left, max(plot.top(), middle - reach * self.nets[best] - 17), width, 15)

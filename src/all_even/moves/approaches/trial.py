@@ -141,7 +141,7 @@ def _masked(before: Whole, now: Whole) -> str:
     """What the second estimate says."""
     if before.masked is None or now.masked is None:
         return ""
-    return f" Masked, second estimate: {number(100.0 * before.masked)} → {number(100.0 * now.masked)} %."
+    return f" Masked, 2nd opinion: {number(100.0 * before.masked)} → {number(100.0 * now.masked)} %."
 
 
 # Edits that most approaches make.
