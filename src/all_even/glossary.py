@@ -103,7 +103,7 @@ TERMS = (
     Term("warnings", "What is wrong with the session at this stage as it is; nothing is changed by reading them.",
          MOVES, (r"^As it stands$",)),
     Term("move", "A proposed change with its reason and what it should bring; hear it, apply it, decline it.", MOVES),
-    Term("approach", "Another way of working, off until it is chosen: it opens optional moves and changes nothing else.",
+    Term("approach", "Another way of working, off until chosen: it opens optional moves and changes nothing else.",
          MOVES),
     Term("2nd opinion", "What is masked by another estimate, on which no move is fitted: it judges beside a move's "
          "own figure.",
