@@ -263,7 +263,15 @@ def test_matters_of_taste_are_folded_and_no_open_work(opened):
 
 def test_side_effects_over_their_limit_are_named():
     none = marks.marks(None)
-    assert [mark.short for mark in none] == ["Pumping", "Attacks", "Noise", "Distortion", "Phrases", "Loudness"]
+    assert [mark.short for mark in none] == [
+        "Pumping",
+        "Attacks",
+        "Treble",
+        "Noise",
+        "Distortion",
+        "Phrases",
+        "Loudness",
+    ]
     assert not any(mark.text or mark.over for mark in none)
     found = {mark.short: mark for mark in marks.marks(SideEffects(pump_db=0.4, contour=0.3, louder_lu=1.0))}
     assert found["Pumping"].text

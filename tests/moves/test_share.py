@@ -443,7 +443,7 @@ def test_a_part_that_is_duller_than_its_double_is_named_as_a_lack(tmp_path):
     look = look_at(folder)
     dull = lane_places.places(look, lane(look, "Viola dull"))
     found = next(place for place in dull if place.sort == "beside its like")
-    assert found.word == "dull"
+    assert found.word in ("dull", "lacking presence")  # by where it lacks most
     assert found.gain_db > 0.0
     bright = lane_places.places(look, lane(look, "Viola"))
     assert any(place.sort == "beside its like" and place.gain_db < 0.0 for place in bright)

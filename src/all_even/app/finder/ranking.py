@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from all_even.app.finder.entries import Entry
 
 MOST = 40
-KINDS = ("Command", "Track", "Bus", "Processor", "Setting", "Note", "Version")
+KINDS = ("Command", "Track", "Bus", "Processor", "Setting", "Approach", "Note", "Version")
 
 
 def ranked(entries: Iterable[Entry], typed: str) -> list[Entry]:

@@ -65,7 +65,7 @@ def added_db(before: NDArray[np.floating], after: NDArray[np.floating]) -> float
 
 
 def _added(look: Look, arguments: Arguments) -> float | None:
-    """Of the saturations of one strip, or the mean of all that have one."""
+    """Of the saturations of one strip, or the mean of all that have one; None where none has."""
     session, wanted = look.session, arguments.get("strip")
     found = []
     for strip in session.strips:
@@ -80,7 +80,7 @@ def _added(look: Look, arguments: Arguments) -> float | None:
         before, after = (strip_samples(look, one, strip.id) for one in (plain, session))
         count = min(len(before), len(after))
         found.append(added_db(before[:count, 0], after[:count, 0]))
-    return float(np.mean(found)) if found else CLEAN_DB
+    return float(np.mean(found)) if found else None
 
 
 ADDED = Metric("harmonics-added", "harmonics added, of the sound", "dB", 1, 1.0, ("strips", "files"), _added)
@@ -170,12 +170,14 @@ def _for(curve: Curve, edit: Callable[[Session, Proposal, Curve], Session]) -> C
 
 ALL = tuple(
     on_trial(f"dynamics.colour-{curve}", "colour", ADDED, partial(_on_all, curve=curve), _for(curve, _edit_all),
-             parts=_parts, weight=0.9)
+             parts=_parts, weight=0.9,
+             before=CLEAN_DB)
     for curve in CURVES
 )  # fmt: skip
 GROUPS = tuple(
     on_trial(f"dynamics.colour-group-{curve}", "colour", ADDED, partial(_on_groups, curve=curve),
-             _for(curve, _edit_groups), parts=_parts, weight=0.8)
+             _for(curve, _edit_groups), parts=_parts, weight=0.8,
+             before=CLEAN_DB)
     for curve in CURVES
 )  # fmt: skip
 KINDS = (*ALL, *GROUPS)
