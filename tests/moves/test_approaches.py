@@ -18,6 +18,7 @@ from all_even.figures.low_end.low_copies import copies
 from all_even.figures.low_end.low_end import low_end
 from all_even.moves import making
 from all_even.moves.approaches import bass_tone, colour, mix_knobs, offers, pocket, retuned
+from all_even.moves.approaches.trial import numbers_of
 from all_even.moves.share.lane_places import places
 from all_even.session.editing import chain_edits, clip_edits, edits
 from all_even.session.file.store import load, save
@@ -92,7 +93,7 @@ def test_a_move_of_one_tells_its_figure_the_second_estimate_and_what_it_costs(lo
 def test_a_pocket_is_where_it_is_worth_most_and_as_loud_as_before(band):
     move = next(iter(making.propose(with_approach(band, pocket=True), [pocket.ON_BASS])))
     found = copies(band)
-    p = {name: float(value) for name, value in move.parameters.items()}
+    p = numbers_of(move)
     net = found.net_db(found.tried(dict.fromkeys(found.basses, pocket.bell(p))))
     others = [
         found.net_db(found.tried(dict.fromkeys(found.basses, pocket.bell({**p, "place_hz": hz}))))
