@@ -74,6 +74,19 @@ def test_trying_shows_moves_to_hold_and_each_is_heard(rig, page):
     rig.desk.ears.player.stop()
 
 
+def test_all_are_heard_in_turn_and_a_second_press_ends_it(rig, page):
+    row = page.rows["glue_ratio"]
+    row.tries.click()
+    rig.wait(lambda: len(row.hears) > 1)
+    row.in_turn.click()
+    rig.wait(lambda: rig.desk.ears.hearing.name.startswith("2:1"))
+    page._turn.timeout.emit()  # four seconds later
+    rig.wait(lambda: rig.desk.ears.hearing.name.startswith("3:1"))
+    row.in_turn.click()
+    rig.wait(lambda: rig.desk.ears.hearing.name == "now")
+    rig.desk.ears.player.stop()
+
+
 def test_what_was_found_goes_with_the_next_change(rig, page):
     row = page.rows["two_knobs"]
     row.tries.click()

@@ -22,6 +22,7 @@ from all_even.moves.approaches.trial import numbers_of
 from all_even.moves.share.lane_places import places
 from all_even.session.editing import chain_edits, clip_edits, edits
 from all_even.session.file.store import load, save
+from all_even.session.machine import template
 from all_even.session.model.approaches import Approaches, all_chosen
 from tests.moves import approach_sessions, low_sessions
 from tests.moves.looks import ducked, find, look_at
@@ -77,6 +78,11 @@ def test_what_is_chosen_is_in_the_file_and_in_the_ledger(low, tmp_path):
     assert load(tmp_path / "a.alleven").approaches == chosen.approaches
     assert chosen.approaches.chosen == ("glue_ratio", "punch")
     assert sentence(low.session, chosen) == "Approach: ratio of the glue as usual → 4:1; Approach: punch off → on"
+
+
+def test_a_template_takes_them_along(low):
+    kept = template.of_session(edits.set_approaches(low.session, pocket=True), "Mine")
+    assert template.applied(low.session, kept).approaches.pocket
 
 
 def test_a_move_of_one_tells_its_figure_the_second_estimate_and_what_it_costs(low):

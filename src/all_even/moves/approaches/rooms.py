@@ -1,11 +1,12 @@
 """Space by other schools: a room that is meant to be heard, percussion with one side late, loose echoes, a tone under a
 drum.
 
-- Heard: the return is raised until the dry sound covers 90 % of it instead of 97, or made so. Whoever chose it means it
-  to be heard; what it hides of the lead still sets its end.
+- Heard: a return is raised until the dry sound covers 90 % of it instead of 97; one that hides too much of the lead
+  already is left alone.
 - One side late: mono percussion in the middle through a group, its right side 10 to 20 ms late, as far as mono bears.
 - Loose echoes: note values a little off the beat on each side, slowly moving, the loop's filter ringing softly.
-- Tone: a sine at each hit of a drum that has nothing under 100 Hz, at its own pitch an octave down or where it is set.
+- Tone: a sine at each hit of a drum that has next to nothing under 100 Hz: 60 Hz for a kick, 120 for others, to be set
+  to the song.
 """
 
 from collections.abc import Iterator
