@@ -8,6 +8,7 @@ the median change of its figure and of what is masked by the second estimate, an
 something, with the guard that says so most.
 """
 
+import contextlib
 import statistics
 import sys
 from collections import Counter, defaultdict
@@ -64,13 +65,17 @@ def row(name: str, found: list[tuple[str, Proposal]]) -> str:
 
 
 def main(folders: list[str]) -> None:
+    """All folders; of those that were done where it is interrupted."""
     found: dict[str, list[tuple[str, Proposal]]] = defaultdict(list)
-    for folder in folders:
-        look = begun(Path(folder))
-        for name in names():
-            for kind in kinds_of(name, stages.kinds()):
-                found[kind.id] += [(folder, move) for move in making.propose(look, [kind])]
-        print(f"{Path(folder).name}: {len(look.session.lanes)} tracks", file=sys.stderr, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        for folder in folders:
+            look, own = begun(Path(folder)), defaultdict(list)
+            for name in names():
+                for kind in kinds_of(name, stages.kinds()):
+                    own[kind.id] += [(folder, move) for move in making.propose(look, [kind])]
+            for kind_id, moves in own.items():
+                found[kind_id] += moves
+            print(f"{Path(folder).name}: {len(look.session.lanes)} tracks", file=sys.stderr, flush=True)
     print("| move | folders | moves | its own figure, median | masked, second estimate | costs something |")
     print("|---|---|---|---|---|---|")
     for name in names():
