@@ -54,7 +54,7 @@ def followed(look: Look, name: str) -> list[tuple[str, str, bool, bool]]:
             after = making.make(look, kind, move, stages.metrics())
             assert after is not None, kind.id
             entry = after.session.ledger[-1]
-            kept = accounts.outcome(entry, stands=True) == "kept"
+            kept = accounts.outcome(entry, stands=True) in ("kept", "worked out")
             told = bool(losses(whole(look), whole(after))) == bool(move.evidence["costs"])
             found.append((name, kind.id, kept, told))
     return found
