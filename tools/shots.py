@@ -355,7 +355,7 @@ def main() -> None:
     window.show_page("approaches")
     page = window.extra_pages["approaches"]
     assert isinstance(page, ApproachesPage)
-    for name in ("colour", "pocket"):
+    for name in ("pocket", "thicken"):
         page.try_out(name)
         wait(lambda row=page.rows[name]: bool(row.hears))
     page.rows["kick_click"].control.click()

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from all_even.measure.dynamics.movement import Movement
 
 LINE = 19.0
+MARKS = len(marks(None))
 NAMES = {"spread": "Spread", "punch": "Punch", "crest": "Crest"}
 
 
@@ -57,7 +58,7 @@ class _Figures(QWidget):
         self._found: Movement | None = None
         self._stale = False
         self.setAccessibleName("Figures and side effects of the selected track")
-        self.setMinimumHeight(int(6 * LINE + 6))
+        self.setMinimumHeight(int((len(NAMES) + (MARKS + 1) // 2) * LINE + 6))
 
     def show_figures(self, found: "Movement | None", stale: bool) -> None:
         self._found, self._stale = found, stale
@@ -83,8 +84,8 @@ class _Figures(QWidget):
                 y += LINE
             y += 6
             paint.line(painter, 0, y - 3, width, y - 3, theme.colour("line"))
-            columns = 1 if y + 6 * LINE <= self.height() else 2
-            lines = 6 // columns
+            columns = 1 if y + MARKS * LINE <= self.height() else 2
+            lines = -(-MARKS // columns)
             for index, mark in enumerate(marks(found.side if found is not None and found.moved else None)):
                 column, line = divmod(index, lines)
                 half = width / columns
