@@ -11,7 +11,7 @@ import pytest
 
 from all_even.measure.dynamics import side_effects
 from tests.proof import dynamics_runs, sampled, share_runs, speech
-from tests.proof.draw import at_least, beside, drawn, part_of
+from tests.proof.draw import WHOLE, at_least, beside, drawn, part_of
 from tests.proof.dynamics_runs import Outcome, Run
 from tests.proof.processes import in_processes
 
@@ -68,16 +68,18 @@ def test_every_promise_is_kept(outcomes, runs, capsys):
 def test_lines_come_out_as_even_as_was_aimed_for_and_keep_their_phrases(outcomes, part, capsys):
     found = [*outcomes["even-out"], *outcomes["even-out-twice"]]
     reached = [one for one in found if one.after <= one.aim * one.before + 0.05]
-    ripples = [one.side.ripple_db for one in found if one.side.ripple_db is not None]
-    contours = [one.side.contour for one in found if one.side.contour is not None]
+    sides = [one.side for one in found if one.side is not None]  # several microphones on one sum have none of one strip
+    ripples = [side.ripple_db for side in sides if side.ripple_db is not None]
+    contours = [side.contour for side in sides if side.contour is not None]
     with capsys.disabled():
         print(f"\nEven out: {len(reached)} of {len(found)} at their aim (0.6 for "
-              f"{sum(one.aim < 0.61 for one in found)}), contour {min(contours):.2f} at least of {len(contours)} lines "
-              f"with phrases, ripple {max(ripples):.0f} dB at most, noise up by "
-              f"{np.median([one.side.noise_rise_db for one in found]):.1f} dB (median)")  # fmt: skip
+              f"{sum(one.aim < 0.61 for one in found)}), contour {min(contours, default=np.nan):.2f} at least of "
+              f"{len(contours)} lines with phrases, ripple {max(ripples):.0f} dB at most, noise up by "
+              f"{np.median([side.noise_rise_db for side in sides]):.1f} dB (median)")  # fmt: skip
     assert len(outcomes["even-out"]) >= at_least(20, part)
     assert len(found) - len(reached) <= beside(0.1, len(found), part)
-    assert min(contours) > side_effects.CONTOUR_FLAG
+    assert contours or part != WHOLE, "a share may have no line with phrases, the whole has"
+    assert all(contour > side_effects.CONTOUR_FLAG for contour in contours)
     assert max(ripples) < side_effects.RIPPLE_FLAG_DB
 
 
