@@ -106,11 +106,11 @@ def test_an_approach_that_has_nothing_says_so(rig, page):
 
 
 def test_what_is_chosen_puts_its_card_among_the_optional_ones(rig, page):
-    page.rows["kick_click"].control.click()
+    page.rows["two_knobs"].control.click()
     rig.looks_at = VISIBLE
     rig.window.leave_page()
-    rig.desk.set_stage("low-end")
-    rig.wait(lambda: any(move.kind.startswith("low-end.click-") for move in rig.desk.moves.shown_at("low-end")))
+    rig.desk.set_stage("balance")
+    rig.wait(lambda: any(move.kind.startswith("balance.two-knobs") for move in rig.desk.moves.shown_at("balance")))
 
 
 def test_a_makeup_that_follows_is_set_when_the_hand_moves(rig, small_band):

@@ -18,7 +18,7 @@ from all_even.figures.low_end.low_copies import copies
 from all_even.figures.low_end.low_end import low_end
 from all_even.moves import making
 from all_even.moves.approaches import bass_tone, colour, mix_knobs, offers, pocket, retuned
-from all_even.moves.approaches.trial import numbers_of
+from all_even.moves.kind import numbers_of
 from all_even.moves.share.lane_places import places
 from all_even.session.editing import chain_edits, clip_edits, edits
 from all_even.session.file.store import load, save
@@ -196,11 +196,14 @@ def test_colour_on_all_is_as_loud_track_by_track_and_tracks_can_be_left_out(band
 
 def test_what_is_added_by_a_curve_is_told_and_a_clean_sound_has_nothing():
     rng = np.random.default_rng(4)
-    sound = rng.standard_normal(20_000)
+    sound, other = rng.standard_normal((2, 20_000, 1))
     assert colour.added_db(sound, 0.5 * sound) == colour.CLEAN_DB
-    assert colour.added_db(sound, np.convolve(sound, (0.8, 0.2), "same")) < -40.0
-    other = rng.standard_normal(20_000)
+    filtered = np.convolve(sound[:, 0], (0.8, 0.2), "same")[:, np.newaxis]
+    assert colour.added_db(sound, filtered) < -40.0
     assert colour.added_db(sound, sound + 0.1 * other) == pytest.approx(-20.0, abs=0.5)
+    one_side = np.hstack((np.zeros_like(sound), sound))
+    assert colour.added_db(one_side, one_side + np.hstack((0.0 * other, 0.1 * other))) == pytest.approx(-20.0, abs=0.5)
+    assert colour.added_db(0.0 * sound, 0.0 * sound) == colour.CLEAN_DB
 
 
 def test_saturation_is_counted_like_a_compressor(band):

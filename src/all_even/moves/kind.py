@@ -47,6 +47,11 @@ def value_of(proposal: Proposal, name: str) -> float:
     raise TypeError(name)
 
 
+def numbers_of(proposal: Proposal) -> dict[str, float]:
+    """Its parameters that are numbers."""
+    return {name: float(value) for name, value in proposal.parameters.items() if isinstance(value, int | float)}
+
+
 def text_of(proposal: Proposal, name: str) -> str:
     """A parameter that is a word. Raises KeyError where there is none of that name."""
     return str(proposal.parameters[name])

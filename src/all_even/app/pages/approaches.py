@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QWidget
 
 from all_even import stages, texts
 from all_even.app.desk import Desk
@@ -54,12 +54,7 @@ class ApproachesPage(Page):
             head.addWidget(pressed)
         head.addStretch(1)
         self.column.addLayout(head)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        both = layouts.row(spacing=12)
-        for side in (left, right):
-            side.setSpacing(12)
-            both.addLayout(side, 1)
-        self.column.addLayout(both)
+        left, right = self.two_columns()
         for stage in stages.STAGES:
             names = [name for name, key in Approaches.STAGES.items() if key == stage.key]
             if not names:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
 from all_even.app.style import fields, layouts, theme
 
@@ -45,6 +45,15 @@ class Page(QWidget):
         row.addStretch(0)
         self.area.setWidget(inner)
         whole.addWidget(self.area, 1)
+
+    def two_columns(self) -> tuple[QVBoxLayout, QVBoxLayout]:
+        """Left and right, for cards; each is ended by a stretch of its own."""
+        both = layouts.row(spacing=12)
+        left, right = layouts.column(spacing=12), layouts.column(spacing=12)
+        for side in (left, right):
+            both.addLayout(side, 1)
+        self.column.addLayout(both)
+        return left, right
 
     def refresh(self, at: str = "") -> None:
         """Shows what is so now. at: what to bring into sight, where there is something of that name."""

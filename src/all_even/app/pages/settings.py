@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QFrame, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QWidget
 
 from all_even.app.commands.all import BUFFERS
 from all_even.app.desk import Desk
@@ -30,12 +30,7 @@ class SettingsPage(Page):
         self.controls: dict[str, QWidget] = {}
         self._show: list[Callable[[], None]] = []
         self._add_owner()
-        left, right = QVBoxLayout(), QVBoxLayout()
-        both = layouts.row(spacing=12)
-        for side in (left, right):
-            side.setSpacing(12)
-            both.addLayout(side, 1)
-        self.column.addLayout(both)
+        left, right = self.two_columns()
         found = topics()
         for section in SECTIONS:
             side = left if section in OF_WORK else right

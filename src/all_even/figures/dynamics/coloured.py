@@ -28,7 +28,7 @@ def coloured(look: Look, strip_id: str) -> Movement | None:
     return found if isinstance(found, Movement) else None
 
 
-def _plain(session: Session, strip_id: str) -> Session:
+def without_saturation(session: Session, strip_id: str) -> Session:
     """Without the saturations of a strip; where they were latency is kept."""
     for station in session.chain(strip_id):
         if isinstance(station, Saturation) and not station.bypass:
@@ -37,14 +37,14 @@ def _plain(session: Session, strip_id: str) -> Session:
 
 
 def _rests_on(look: Look, prints: Fingerprints, target: str) -> str:
-    plain = look.book.fingerprints(_plain(look.session, target)).strips.get(target)
+    plain = look.book.fingerprints(without_saturation(look.session, target)).strips.get(target)
     lanes = [(lane.id, lane.role, lane.hits, lane.id in look.reports) for lane in look.session.lanes]
     return digest((prints.strips.get(target), plain, lanes))
 
 
 def _compute(look: Look, target: str) -> Movement | str:
     session = look.session
-    plain = _plain(session, target)
+    plain = without_saturation(session, target)
     if plain is session or look.book.fingerprints(session).strips.get(target) is None:
         return "nothing colours it"
     before, now = (strip_signal(look, one, target) for one in (plain, session))

@@ -16,7 +16,8 @@ from all_even.figures.book.look import Look
 from all_even.figures.dynamics.dynamics import strip_signal
 from all_even.measure.dynamics.signal import signal_of
 from all_even.measure.level.third_octave import NOMINAL_HZ
-from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, numbers_of, on_trial
+from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, on_trial
+from all_even.moves.kind import numbers_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.strips import MIX

@@ -19,8 +19,8 @@ from all_even.figures.book.look import Look
 from all_even.figures.low_end.low_copies import Copies, copies
 from all_even.figures.low_end.low_end import pair
 from all_even.measure.dynamics.signal import signal_of
-from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, numbers_of, on_trial
-from all_even.moves.kind import value_of
+from all_even.moves.approaches.trial import Draft, Numbers, at_the_end, on_trial
+from all_even.moves.kind import numbers_of
 from all_even.moves.low_end.bass.harmonics import basses_heard
 from all_even.moves.low_end.bottom import ROOM, beside_a_fader
 from all_even.moves.low_end.clearing.dynamic_clearing import threshold_db
@@ -32,6 +32,9 @@ PLACES_HZ = tuple(round(80.0 * 2.0 ** (step / 6.0)) for step in range(11))
 LIFTS_DB, CUTS_DB = (2.0, 3.0, 4.5, 6.0), (-2.0, -3.0, -4.5, -6.0)
 Q = 0.7
 TRIED_DB = 3.0
+ON_BASS_TITLE = "Pocket: bass {amount} dB around {place} Hz"
+ON_KICK_TITLE = "Pocket: kick {amount} dB around {place} Hz, broad"
+BY_LEVEL_TITLE = "Pocket: kick up to {amount} dB around {place} Hz, by its own level"
 NETS = "nets_db"
 """The parameter that holds what 3 dB are worth place by place, for the drawing on the card."""
 PLACE = Parameter("Place", "Hz", 60.0, 300.0, 145.0, 3.0, 0, "log")
@@ -91,7 +94,7 @@ def _best(
 def _draft(found: Copies, lanes: Sequence[str], stations: Sequence[Processor], p: Numbers, nets: Numbers, title: str,
            why: str) -> Draft:  # fmt: skip
     after = found.tried(dict.fromkeys(lanes, tuple(stations)))
-    return Draft(lanes, title, f"{why} {beside_a_fader(found.before, after)}", {**p, NETS: dict(nets)},
+    return Draft(lanes, _titled(title, p), f"{why} {beside_a_fader(found.before, after)}", {**p, NETS: dict(nets)},
                  evidence={"net_db": found.net_db(after)}, gentler=_gentler(p["amount_db"]))  # fmt: skip
 
 
@@ -102,70 +105,55 @@ def _gentler(amount_db: float) -> tuple[Parameters, ...]:
 
 
 def _on_bass(look: Look) -> Iterator[Draft]:
-    found = copies(look)
-    if found is not None and pair(look) is not None:
+    found = _pair_of(look)
+    if found is not None:
         best, nets = _best(found, found.basses, LIFTS_DB, TRIED_DB, bell)
         p = _as_loud(look, best)
-        yield _draft(found, found.basses, bell(p), p, nets, _bass_title(p["amount_db"], p["place_hz"]),
+        yield _draft(found, found.basses, bell(p), p, nets, ON_BASS_TITLE,
                      "There the bass is clear of the kick; as loud as before.")  # fmt: skip
 
 
 def _on_kick(look: Look) -> Iterator[Draft]:
-    found = copies(look)
-    if found is not None and pair(look) is not None:
+    found = _pair_of(look)
+    if found is not None:
         p, nets = _best(found, found.kicks, CUTS_DB, -TRIED_DB, bell)
-        yield _draft(found, found.kicks, bell(p), p, nets, _kick_title(p["amount_db"], p["place_hz"]),
+        yield _draft(found, found.kicks, bell(p), p, nets, ON_KICK_TITLE,
                      "The bass’s home: the kick makes room there.")  # fmt: skip
 
 
 def _kick_by_level(look: Look) -> Iterator[Draft]:
-    found = copies(look)
-    if found is not None and pair(look) is not None:
+    found = _pair_of(look)
+    if found is not None:
         best, nets = _best(found, found.kicks, CUTS_DB, -TRIED_DB, by_its_level)
         p = {**best, "threshold_db": threshold_db(found, best["place_hz"], Q)}
-        yield _draft(found, found.kicks, by_its_level(p), p, nets, _level_title(p["amount_db"], p["place_hz"]),
+        yield _draft(found, found.kicks, by_its_level(p), p, nets, BY_LEVEL_TITLE,
                      "Soft hits keep it, loud ones make room for the bass.")  # fmt: skip
 
 
-def _bass_title(amount_db: float, place_hz: float) -> str:
-    return f"Pocket: bass {signed(amount_db)} dB around {number(place_hz, 0)} Hz"
+def _pair_of(look: Look) -> Copies | None:
+    """What can be tried on kick and bass, where both are there."""
+    return copies(look) if pair(look) is not None else None
 
 
-def _kick_title(amount_db: float, place_hz: float) -> str:
-    return f"Pocket: kick {signed(amount_db)} dB around {number(place_hz, 0)} Hz, broad"
+def _titled(title: str, p: Numbers) -> str:
+    return title.format(amount=signed(p["amount_db"]), place=number(p["place_hz"], 0))
 
 
-def _level_title(amount_db: float, place_hz: float) -> str:
-    return f"Pocket: kick up to {signed(amount_db)} dB around {number(place_hz, 0)} Hz, by its own level"
+def _again(title: str) -> Callable[[Session, Proposal], str]:
+    return lambda _session, move: _titled(title, numbers_of(move))
 
 
-def _again(title: Callable[[float, float], str]) -> Callable[[Session, Proposal], str]:
-    return lambda _session, move: title(value_of(move, "amount_db"), value_of(move, "place_hz"))
-
-
-ON_BASS = on_trial("low-end.pocket-bass", "pocket", ROOM, _on_bass, at_the_end(bell),
-                   parameters={"place_hz": PLACE, "amount_db": LIFT}, title=_again(_bass_title), weight=3.2, better=1,
-                   settled=_settled)  # fmt: skip
-ON_KICK = on_trial(
-    "low-end.pocket-kick",
-    "pocket",
-    ROOM,
-    _on_kick,
-    at_the_end(bell),
-    parameters={"place_hz": PLACE, "amount_db": CUT},
-    title=_again(_kick_title),
-    weight=3.1,
-    better=1,
-)
-BY_LEVEL = on_trial(
-    "low-end.pocket-by-level",
-    "pocket",
-    ROOM,
-    _kick_by_level,
-    at_the_end(by_its_level),
-    parameters={"place_hz": PLACE, "amount_db": CUT},
-    title=_again(_level_title),
-    weight=3.0,
-    better=1,
-)
+ON_BASS = on_trial(
+    "low-end.pocket-bass", "pocket", ROOM, _on_bass, at_the_end(bell),
+    parameters={"place_hz": PLACE, "amount_db": LIFT}, title=_again(ON_BASS_TITLE), weight=3.2, better=1,
+    settled=_settled,
+)  # fmt: skip
+ON_KICK, BY_LEVEL = (
+    on_trial(kind_id, "pocket", ROOM, drafts, at_the_end(made), parameters={"place_hz": PLACE, "amount_db": CUT},
+             title=_again(title), weight=weight, better=1)
+    for kind_id, drafts, made, title, weight in (
+        ("low-end.pocket-kick", _on_kick, bell, ON_KICK_TITLE, 3.1),
+        ("low-end.pocket-by-level", _kick_by_level, by_its_level, BY_LEVEL_TITLE, 3.0),
+    )
+)  # fmt: skip
 KINDS = (ON_BASS, ON_KICK, BY_LEVEL)

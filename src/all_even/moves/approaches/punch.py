@@ -17,10 +17,11 @@ from all_even.figures.book.look import Look
 from all_even.figures.dynamics.dynamics import part
 from all_even.measure.dynamics import punch
 from all_even.measure.dynamics.movement import Part
-from all_even.moves.approaches.trial import Draft, numbers_of, on_trial
+from all_even.moves.approaches.trial import Draft, on_trial
 from all_even.moves.dynamics import effects, gentle, glue
 from all_even.moves.dynamics.figures import movement_of
 from all_even.moves.dynamics.trying import Tried, matched
+from all_even.moves.kind import numbers_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session

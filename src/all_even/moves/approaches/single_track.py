@@ -21,12 +21,13 @@ from all_even.figures.sources.units import units
 from all_even.measure.dynamics.movement import Part
 from all_even.measure.dynamics.signal import Signal
 from all_even.measure.dynamics.units import HOP_S, Units
-from all_even.moves.approaches.trial import Draft, Numbers, numbers_of, on_trial
+from all_even.moves.approaches.trial import Draft, Numbers, on_trial
 from all_even.moves.dynamics import effects
 from all_even.moves.dynamics.attack import SUSTAIN
 from all_even.moves.dynamics.even_out import spread_behind
 from all_even.moves.dynamics.figures import PUNCH, SPREAD
 from all_even.moves.dynamics.trying import Tried, is_free, lanes, matched, through
+from all_even.moves.kind import Kind, numbers_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -247,6 +248,10 @@ def _shaper(p: Numbers) -> TransientShaper:
                            makeup_db=p.get("makeup_db", 0.0))  # fmt: skip
 
 
+def _drum(lane: Lane) -> bool:
+    return lane.role not in SHAKEN
+
+
 def _shaped(look: Look, wanted: Callable[[Lane], bool], values: Mapping[str, float], title: str,
             why: str) -> Iterator[Draft]:  # fmt: skip
     for lane, found in _free(look, struck=True, wanted=wanted):
@@ -265,22 +270,17 @@ def _edit_shaper(session: Session, move: Proposal) -> Session:
     return with_station(session, move.targets[0], _shaper(numbers_of(move)))
 
 
-LESS_ATTACK = on_trial(
-    "dynamics.less-attack", "softer_hits", PUNCH,
-    partial(_shaped, wanted=lambda lane: lane.role not in SHAKEN, values={"attack_db": SOFTER_DB},
-            title="Less attack for {name}", why="Hits step back behind the others."),
-    _edit_shaper, parameters={"attack_db": AMOUNT}, weight=1.1,
-)  # fmt: skip
-LESS_SUSTAIN = on_trial(
-    "dynamics.less-sustain", "softer_hits", SUSTAIN,
-    partial(_shaped, wanted=lambda lane: lane.role not in SHAKEN, values={"sustain_db": SOFTER_DB},
-            title="Less sustain for {name}", why="Shorter, with less room and bleed between the hits."),
-    _edit_shaper, parameters={"sustain_db": AMOUNT}, weight=1.0,
-)  # fmt: skip
-SHAPED = on_trial(
-    "dynamics.shaken", "shaken", PUNCH,
-    partial(_shaped, wanted=_is(SHAKEN), values={"attack_db": SHAKEN_DB, "sustain_db": -2.0},
-            title="{name} softer at its attacks", why="What is shaken cuts through less, at equal loudness."),
-    _edit_shaper, parameters={"attack_db": AMOUNT, "sustain_db": AMOUNT}, weight=1.0,
-)  # fmt: skip
+def _shaping(kind_id: str, approach: str, metric: Metric, wanted: Callable[[Lane], bool],
+             values: Mapping[str, float], title: str, why: str, weight: float) -> Kind:  # fmt: skip
+    drafts = partial(_shaped, wanted=wanted, values=values, title=title, why=why)
+    return on_trial(f"dynamics.{kind_id}", approach, metric, drafts, _edit_shaper,
+                    parameters=dict.fromkeys(values, AMOUNT), weight=weight)  # fmt: skip
+
+
+LESS_ATTACK = _shaping("less-attack", "softer_hits", PUNCH, _drum, {"attack_db": SOFTER_DB},
+                       "Less attack for {name}", "Hits step back behind the others.", 1.1)  # fmt: skip
+LESS_SUSTAIN = _shaping("less-sustain", "softer_hits", SUSTAIN, _drum, {"sustain_db": SOFTER_DB},
+                        "Less sustain for {name}", "Shorter, with less room and bleed between hits.", 1.0)  # fmt: skip
+SHAPED = _shaping("shaken", "shaken", PUNCH, _is(SHAKEN), {"attack_db": SHAKEN_DB, "sustain_db": -2.0},
+                  "{name} softer at its attacks", "What is shaken cuts through less, equally loud.", 1.0)  # fmt: skip
 KINDS = (EVEN_HITS, FORWARD_BRASS, NOTE_SUSTAIN, CHARACTER, LESS_ATTACK, LESS_SUSTAIN, SHAPED)

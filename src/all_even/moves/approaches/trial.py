@@ -15,7 +15,7 @@ from all_even.dsp.processor import Processor
 from all_even.figures.book.look import Look
 from all_even.figures.whole.guards import losses
 from all_even.figures.whole.whole import Whole, whole
-from all_even.moves.kind import Kind, measured_later
+from all_even.moves.kind import Kind, measured_later, numbers_of
 from all_even.moves.metric import Metric
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Evidence, Parameters, Proposal
@@ -174,8 +174,3 @@ def added(session: Session, targets: Iterable[str], stations: Sequence[Processor
         for index, station in enumerate(stations):
             session = chain_edits.add_station(session, strip_id, station, index if first else None)
     return session
-
-
-def numbers_of(move: Proposal) -> dict[str, float]:
-    """Its parameters that are numbers."""
-    return {name: float(value) for name, value in move.parameters.items() if isinstance(value, int | float)}

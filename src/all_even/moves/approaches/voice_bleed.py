@@ -18,8 +18,9 @@ from all_even.measure.dynamics import side_effects
 from all_even.measure.dynamics.movement import Part
 from all_even.measure.dynamics.signal import Signal
 from all_even.measure.dynamics.units import HOP_S
-from all_even.moves.approaches.trial import Draft, Numbers, numbers_of, on_trial
+from all_even.moves.approaches.trial import Draft, Numbers, on_trial
 from all_even.moves.dynamics.trying import lanes
+from all_even.moves.kind import numbers_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Proposal

@@ -23,7 +23,7 @@ from all_even.measure.dynamics.signal import Signal, signal_of
 from all_even.moves.dynamics import effects, gentle, glue
 from all_even.moves.dynamics.figures import DEPENDS_ON, MEASURED_ON
 from all_even.moves.dynamics.trying import try_out
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, numbers_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.model.ledger import Proposal
 from all_even.session.model.session import Session
@@ -137,7 +137,7 @@ def _proposal(
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    p = {name: float(value) for name, value in proposal.parameters.items() if isinstance(value, int | float)}
+    p = numbers_of(proposal)
     crossovers: tuple[float, ...] = THREE_HZ
     models: tuple[Compressor, ...] = (LOW, MIDDLE, HIGH)
     if proposal.kind == HOLD_LOW.id:

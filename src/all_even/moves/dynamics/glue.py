@@ -27,7 +27,7 @@ from all_even.measure.dynamics import side_effects
 from all_even.measure.dynamics.movement import Movement
 from all_even.moves.dynamics import effects, gentle
 from all_even.moves.dynamics.figures import DEPENDS_ON, MEASURED_ON, movement_of
-from all_even.moves.kind import Kind, measured_later, value_of
+from all_even.moves.kind import Kind, measured_later, numbers_of, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.moves.side_by_side import side_by_side
 from all_even.session.editing import chain_edits
@@ -258,7 +258,7 @@ def placed(session: Session, strip_id: str, station: Processor) -> Session:
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    p = {name: float(value) for name, value in proposal.parameters.items() if isinstance(value, int | float)}
+    p = numbers_of(proposal)
     station = Compressor(
         threshold_db=p["threshold_db"], ratio=p["ratio"], knee_db=6.0, attack_ms=p["attack_ms"],
         release_ms=p["release_ms"], programme_release=bool(p["programme"]), key_high_pass_hz=p["key_hz"],

@@ -30,7 +30,7 @@ from all_even.moves.buses.tracks import bus_named, free_bus_name, has_parallel_c
 from all_even.moves.dynamics import gentle, glue
 from all_even.moves.dynamics.figures import DEPENDS_ON, movement_of
 from all_even.moves.dynamics.trying import solved, through
-from all_even.moves.kind import Kind, measured_later, value_of
+from all_even.moves.kind import Kind, measured_later, numbers_of, value_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits, edits, routing_edits
 from all_even.session.model import routing
@@ -363,7 +363,7 @@ def over_attack_db(look: Look, arguments: Arguments) -> float | None:
 
 
 def _edit_knob(session: Session, proposal: Proposal) -> Session:
-    p = {name: float(value) for name, value in proposal.parameters.items() if isinstance(value, int | float)}
+    p = numbers_of(proposal)
     station = replace(CRUSH, threshold_db=p["threshold_db"], mix=p["mix"], makeup_db=p["makeup_db"])
     return chain_edits.add_station(session, proposal.targets[0], station)
 

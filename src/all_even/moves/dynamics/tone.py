@@ -17,7 +17,7 @@ from all_even.figures.elsewhere.tonal_balance import tonal
 from all_even.measure.level import zones
 from all_even.measure.level.hops import k_weighting
 from all_even.measure.level.third_octave import NOMINAL_HZ
-from all_even.moves.kind import Kind
+from all_even.moves.kind import Kind, numbers_of
 from all_even.moves.metric import Arguments, Metric
 from all_even.session.editing import chain_edits
 from all_even.session.model.ledger import Proposal
@@ -89,7 +89,7 @@ def _has_tone(session: Session) -> bool:
 
 
 def _edit(session: Session, proposal: Proposal) -> Session:
-    p = {name: float(value) for name, value in proposal.parameters.items() if isinstance(value, int | float)}
+    p = numbers_of(proposal)
     station = Equaliser(bands=(band_of(int(p["zone"]), p["gain_db"]),))
     at = 0 if p["first"] else len(session.mix.chain)
     return chain_edits.add_station(session, MIX, station, at)

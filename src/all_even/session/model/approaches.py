@@ -8,6 +8,7 @@ from typing import Annotated, ClassVar, Literal
 
 from msgspec import structs
 
+from all_even.dsp.parameter import Choice
 from all_even.dsp.processor import Described, named, settings
 
 Ratio = Literal["as usual", "2:1", "3:1", "4:1"]
@@ -108,8 +109,6 @@ class Approaches(Described, frozen=True, kw_only=True):
 
 def all_chosen() -> Approaches:
     """Every approach at once: a choice at its last option."""
-    from all_even.dsp.parameter import Choice
-
     last = {name: setting.options[-1] if isinstance(setting, Choice) else True
             for name, setting in settings(Approaches).items()}  # fmt: skip
     return structs.replace(Approaches(), **last)
